@@ -1,0 +1,250 @@
+/**
+ * What can be proven wrong about a rule set before anybody uses it. A finding that a record can
+ * show carries that record, and it was run through the engine before it is shown.
+ */
+import type { JsonValue } from '../model/codec';
+import type { Schema } from '../model/model';
+import { refKey } from '../model/model';
+import type { Limit, Rule, RuleSet } from '../model/rules';
+import type { Place, Plan } from '../plan/plan';
+import { bandText } from '../plan/plan';
+import { NOTHING_ELSE, valuesFromJson } from '../trials/trials';
+import type { Outcome } from '../settle/settle';
+import { settle } from '../settle/settle';
+import { num, parseNum, add, sub, div } from '../value/num';
+import type { ZoneClock } from '../value/temporal';
+import { fromJson } from '../model/codec';
+
+/** Changes a rule so that a finding goes away; the editor applies it. */
+export type Repair =
+	| { do: 'take gap'; rule: string; band: number; label: string }
+	| { do: 'say blank'; rule: string; label: string }
+	| { do: 'watch all'; rule: string; label: string };
+
+export interface Finding {
+	/** Stable while the finding lasts, so that it has an address. */
+	id: string;
+	rule: string;
+	type: string;
+	/** The field at whose sheet it is shown. */
+	field: string;
+	place: Place;
+	/** Blocking findings stop a release. */
+	severity: 'blocking' | 'advisory';
+	/** What is wrong, in one sentence. */
+	message: string;
+	/** A record that shows it: values sent to a new record. */
+	witness?: Record<string, JsonValue>;
+	repair?: Repair;
+}
+
+/** Everything found in a rule set; the problems of compiling come first. */
+export function findings(plan: Plan, set: RuleSet, zones: ZoneClock): Finding[] {
+	const out: Finding[] = [];
+	const byRule = new Map(set.rules.map((r) => [r.id, r]));
+	plan.problems.forEach((p) => {
+		const rule = byRule.get(p.rule)!;
+		out.push({
+			...base(rule, p.place, `problem ${p.place}`),
+			severity: 'blocking',
+			message: p.message
+		});
+	});
+	const broken = new Set(plan.problems.map((p) => p.rule));
+	const check = new Check(plan, zones);
+	for (const rule of set.rules) if (!rule.off && !broken.has(rule.id)) out.push(...check.rule(rule));
+	const seen = new Map<string, number>();
+	for (const f of out) {
+		const n = seen.get(f.id) ?? 0;
+		seen.set(f.id, n + 1);
+		if (n) f.id = `${f.id}-${n + 1}`;
+	}
+	return out;
+}
+
+function base(rule: Rule, place: Place, what: string) {
+	return {
+		id: `${rule.id}-${what.replace(/[^a-z0-9]+/gi, '-')}`.toLowerCase(),
+		rule: rule.id,
+		type: rule.type,
+		field: rule.outputs[0]?.field ?? '',
+		place
+	};
+}
+
+class Check {
+	private readonly schema: Schema;
+
+	constructor(
+		private readonly plan: Plan,
+		private readonly zones: ZoneClock
+	) {
+		this.schema = plan.schema;
+	}
+
+	rule(rule: Rule): Finding[] {
+		const found = [...this.blankInput(rule), ...this.narrowWatch(rule)];
+		if (rule.body.kind === 'bands') found.push(...this.bands(rule, rule.body));
+		if (rule.body.kind === 'options') found.push(...this.options(rule, rule.body));
+		return found;
+	}
+
+	/**
+	 * Runs the witness as a new record. A finding is only made when the engine shows it; a guard or
+	 * an earlier claim may keep the case from ever reaching the rule.
+	 */
+	private shows(rule: Rule, witness: Record<string, JsonValue>, outcomes: Outcome[]): boolean {
+		const sent = new Map(
+			Object.entries(witness).map(([id, v]) => {
+				const r = fromJson(this.schema.field(rule.type, id)!, v, this.schema);
+				return [id, r.ok ? r.value : null];
+			})
+		);
+		const record = {
+			type: rule.type,
+			id: 'witness',
+			created: true,
+			was: valuesFromJson(this.schema, rule.type, {}),
+			sent,
+			keep: 'touched' as const,
+			inLine: true
+		};
+		const change = { records: [record], entryPoint: 'full' as const, instant: Date.UTC(2026, 10, 23, 9), person: null };
+		const { records } = settle(this.plan, change, NOTHING_ELSE, { explain: true, zones: this.zones });
+		return records[0].reports.some((r) => r.rule === rule.id && outcomes.includes(r.outcome));
+	}
+
+	/** The one own field that the input of bands reads as it is, if it does. */
+	private plainInput(rule: Rule): string | null {
+		const { body } = rule;
+		if (body.kind === 'options') return body.input;
+		if (body.kind !== 'bands' || !('expr' in body.input)) return null;
+		const e = body.input.expr;
+		return e.k === 'field' && e.image === 'settled' && e.type === rule.type ? e.field : null;
+	}
+
+	/** Values that make the simple guards of a rule true: fields compared with a constant. */
+	private guardValues(rule: Rule): Record<string, JsonValue> {
+		const out: Record<string, JsonValue> = {};
+		if (!rule.guard || !('expr' in rule.guard)) return out;
+		const e = rule.guard.expr;
+		for (const part of e.k === 'and' ? e.items : [e]) {
+			if (part.k === 'field') out[part.field] = true;
+			if (part.k !== 'bin' || part.op !== '=' || part.a.k !== 'field') continue;
+			const { b } = part;
+			if (b.k === 'option') out[part.a.field] = b.option;
+			else if (b.k === 'num' || b.k === 'text') out[part.a.field] = b.v;
+			else if (b.k === 'bool') out[part.a.field] = b.v;
+		}
+		return out;
+	}
+
+	private blankInput(rule: Rule): Finding[] {
+		const { body } = rule;
+		if (body.kind === 'formula' || body.blank !== null) return [];
+		const witness = this.guardValues(rule);
+		const input = this.plainInput(rule);
+		if (input) delete witness[input];
+		if (!this.shows(rule, witness, ['blank', 'left', 'cleared'])) return [];
+		const label = input ? this.schema.field(rule.type, input)!.label : 'input';
+		return [
+			{
+				...base(rule, 'blank', 'blank'),
+				severity: 'advisory',
+				message: `Nobody said what a blank ${label.toLowerCase()} gives; now it gives nothing.`,
+				witness,
+				repair: { do: 'say blank', rule: rule.id, label: 'Say: blank gives no result' }
+			}
+		];
+	}
+
+	private narrowWatch(rule: Rule): Finding[] {
+		if (!rule.watch) return [];
+		const claim = this.plan.claims.get(`${rule.id}:${rule.outputs[0]?.id}`);
+		const missing = (claim?.reads ?? []).filter((r) => r.type === rule.type && !rule.watch!.includes(r.field));
+		if (!missing.length) return [];
+		const names = missing.map((r) => this.schema.field(r.type, r.field)!.label).join(', ');
+		return [
+			{
+				...base(rule, 'watch', 'watch'),
+				severity: 'advisory',
+				message: `It reads ${names} without watching, so its value can go stale.`,
+				repair: { do: 'watch all', rule: rule.id, label: 'Watch all that it reads' }
+			}
+		];
+	}
+
+	private bands(rule: Rule, body: Rule['body'] & { kind: 'bands' }): Finding[] {
+		const input = this.plainInput(rule);
+		const out: Finding[] = [];
+		body.results.forEach((r, k) => {
+			if (r) return;
+			const value = insideBand(body.limits, k);
+			if (value === null || !input) return;
+			const witness = { ...this.guardValues(rule), [input]: value };
+			if (!this.shows(rule, witness, ['no row', 'left', 'cleared'])) return;
+			const field = this.schema.field(rule.type, input)!;
+			const inner = k > 0 && k < body.limits.length;
+			const neighbour = k === 0 ? 1 : k - 1;
+			const taker = body.results[neighbour];
+			out.push({
+				...base(rule, `result ${k}`, `gap ${k}`),
+				severity: inner ? 'blocking' : 'advisory',
+				message: `Nothing takes ${field.label.toLowerCase()} ${bandText(body.limits, k)}. ${field.label} ${value} gives no result.`,
+				witness,
+				...(taker ? { repair: { do: 'take gap' as const, rule: rule.id, band: k, label: `Widen “${this.say(rule, taker[0])}” over it` } } : {})
+			});
+		});
+		return out;
+	}
+
+	private options(rule: Rule, body: Rule['body'] & { kind: 'options' }): Finding[] {
+		const source = this.schema.field(rule.type, body.input)!;
+		const keys = source.type === 'yesno' ? ['true', 'false'] : this.schema.lists.get(source.list!)!.options.filter((o) => !o.retired).map((o) => o.id);
+		const out: Finding[] = [];
+		for (const key of keys.filter((k) => !(k in body.rows))) {
+			const witness = { ...this.guardValues(rule), [source.id]: source.type === 'yesno' ? key === 'true' : key };
+			if (!this.shows(rule, witness, ['no row', 'left', 'cleared'])) continue;
+			const label = source.type === 'yesno' ? (key === 'true' ? 'yes' : 'no') : this.schema.option(source.list!, key)!.label;
+			out.push({
+				...base(rule, 'input', `unmapped ${key}`),
+				severity: 'blocking',
+				message: `Nobody mapped “${label}” of ${source.label}; it gives no result.`,
+				witness
+			});
+		}
+		return out;
+	}
+
+	private say(rule: Rule, v: JsonValue): string {
+		const f = this.schema.field(rule.type, rule.outputs[0].field);
+		return f?.list && typeof v === 'string' ? (this.schema.option(f.list, v)?.label ?? v) : String(v);
+	}
+}
+
+/** A number that lies in a band, whole where there is one; null when the band holds none. */
+export function insideBand(limits: readonly Limit[], k: number): string | null {
+	const lo = limits[k - 1] && parseNum(limits[k - 1].at);
+	const hi = limits[k] && parseNum(limits[k].at);
+	if (lo === null || hi === null) return null;
+	if (!lo && !hi) return '0';
+	if (!lo) return limits[k].belongs === 'below' ? hi!.toString() : (sub(hi!, num(1))?.toString() ?? null);
+	if (limits[k - 1].belongs === 'above') return lo.toString();
+	if (!hi) return add(lo, num(1))?.toString() ?? null;
+	const mid = add(lo, hi);
+	return (mid && div(mid, num(2)))?.toString() ?? null;
+}
+
+/** How many claims write each field, and how firmly, for the ledger. */
+export function claimCounts(set: RuleSet): Map<string, { count: number; firmest: string }> {
+	const rank = ['once', 'fill', 'follow', 'locked'];
+	const out = new Map<string, { count: number; firmest: string }>();
+	for (const rule of set.rules)
+		for (const o of rule.off ? [] : rule.outputs) {
+			const key = refKey(rule.type, o.field);
+			const had = out.get(key);
+			const firmest = had && rank.indexOf(had.firmest) > rank.indexOf(o.hold) ? had.firmest : o.hold;
+			out.set(key, { count: (had?.count ?? 0) + 1, firmest });
+		}
+	return out;
+}

@@ -1,0 +1,834 @@
+/**
+ * Reads FEEL text into a tree: recursive descent over characters, since a name may hold spaces
+ * and only the known names tell where one ends (longest match, as DMN prescribes).
+ * Bounded: sources above {@link MAX_SOURCE} characters or nested deeper than {@link MAX_DEPTH} are refused.
+ */
+import type { Schema } from '../model/model';
+import { FUNCTION_NAMES, PROPERTIES } from './functions';
+import { isKeyword, nameKey, nearest, spell } from './names';
+import type { BinOp, CmpOp, EnvName, Expr, Image, Iteration, Test, Tests } from './tree';
+import { FormulaError } from './tree';
+
+/** Longest formula that is read, in UTF-16 units. */
+export const MAX_SOURCE = 20_000;
+/** Deepest nesting, long chains of + or * included. */
+export const MAX_DEPTH = 200;
+
+/** What names a formula may use. */
+export interface Scope {
+	schema: Schema;
+	/** The record type whose fields may be named directly; null for none (a plain FEEL context). */
+	type: string | null;
+	/** Further names, such as the keys of a context. */
+	variables?: readonly string[];
+	/** Named definitions, usable as functions. */
+	definitions?: readonly string[];
+}
+
+/** What is known of a value while reading, enough to know which names may follow a dot. */
+type Shape = { rec: string; image: Image } | { list: Shape } | { keys: Map<string, Shape> } | null;
+
+type Entry =
+	| { what: 'field'; type: string; field: string; shape: Shape; item?: true }
+	| { what: 'related'; type: string; field: string; shape: Shape; item?: true }
+	| { what: 'env'; name: EnvName; shape: Shape }
+	| { what: 'image'; image: Image }
+	/** `item`: read off the item that a filter looks at. */
+	| { what: 'var'; name: string; shape: Shape; item?: true }
+	| { what: 'fn'; name: string };
+
+interface Known {
+	words: string;
+	entry: Entry;
+	exact: boolean;
+}
+
+const SPACE = /\s/;
+const NAME_START = /[\p{L}_]/u;
+const NAME_PART = /[\p{L}\p{M}\p{N}_]/u;
+
+/** Reads a whole formula. @throws {FormulaError} at the first place that cannot be read */
+export function parseExpression(text: string, scope: Scope): Expr {
+	const p = new Parser(text, scope);
+	const e = p.expression();
+	p.end();
+	return e;
+}
+
+/** Reads the tests of a cell: `-`, `< 50`, `[10..50)`, `"A", "B"`, `not(...)`. @throws {FormulaError} */
+export function parseTests(text: string, scope: Scope): Tests {
+	const p = new Parser(text, { ...scope, variables: ['?', ...(scope.variables ?? [])] });
+	const t = p.tests();
+	p.end();
+	return t;
+}
+
+class Parser {
+	private i = 0;
+	private depth = 0;
+	private readonly shapes = new WeakMap<Expr, Shape>();
+	private frames: Known[][] = [];
+
+	constructor(
+		private readonly s: string,
+		private readonly scope: Scope
+	) {
+		if (s.length > MAX_SOURCE)
+			this.fail(`A formula may have ${MAX_SOURCE} characters; this one has ${s.length}.`, 0, 0);
+		const base: Known[] = (scope.variables ?? []).map((v) => known(v, varEntry(v, null), true));
+		if (scope.type) {
+			base.push(...this.fieldsOf(scope.type, 'settled', false));
+			for (const image of ['was', 'sent'] as const)
+				base.push(known(image, { what: 'image', image }, true));
+			const person = scope.schema.model.personType;
+			const personShape: Shape = person ? { rec: person, image: 'settled' } : null;
+			for (const name of ['now', 'today', 'person', 'entry point'] as const)
+				base.push(
+					known(name, { what: 'env', name, shape: name === 'person' ? personShape : null }, true)
+				);
+		}
+		this.frames.push(base);
+		const fns = [...FUNCTION_NAMES, ...(scope.definitions ?? [])];
+		this.frames.unshift(fns.map((n) => known(n, { what: 'fn', name: n }, true)));
+	}
+
+	// ---- characters -------------------------------------------------------------------------
+
+	private fail(message: string, from = this.i, to = this.wordEnd(from)): never {
+		throw new FormulaError({ message, from, to: Math.max(to, Math.min(from + 1, this.s.length)) });
+	}
+
+	private wordEnd(from: number): number {
+		let j = from;
+		while (j < this.s.length && NAME_PART.test(this.s[j])) j++;
+		return j;
+	}
+
+	/** Skips white space and comments. */
+	private skip() {
+		for (;;) {
+			while (this.i < this.s.length && SPACE.test(this.s[this.i])) this.i++;
+			if (this.s.startsWith('//', this.i)) {
+				const nl = this.s.indexOf('\n', this.i);
+				this.i = nl < 0 ? this.s.length : nl;
+			} else if (this.s.startsWith('/*', this.i)) {
+				const close = this.s.indexOf('*/', this.i + 2);
+				if (close < 0) this.fail('This comment is not closed: write */ at its end.', this.i);
+				this.i = close + 2;
+			} else return;
+		}
+	}
+
+	private peek(t: string): boolean {
+		this.skip();
+		return this.s.startsWith(t, this.i);
+	}
+
+	private take(t: string): boolean {
+		if (!this.peek(t)) return false;
+		this.i += t.length;
+		return true;
+	}
+
+	private need(t: string, why: string) {
+		if (!this.take(t)) this.fail(`${why} Expected “${t}” ${this.here()}.`);
+	}
+
+	private here(): string {
+		this.skip();
+		if (this.i >= this.s.length) return 'at the end';
+		const end = Math.max(this.wordEnd(this.i), this.i + 1);
+		return `before “${this.s.slice(this.i, Math.min(end, this.i + 30))}”`;
+	}
+
+	private peekWord(w: string): boolean {
+		this.skip();
+		if (!this.s.startsWith(w, this.i)) return false;
+		const next = this.s[this.i + w.length];
+		return next === undefined || !NAME_PART.test(next);
+	}
+
+	private word(w: string): boolean {
+		if (!this.peekWord(w)) return false;
+		this.i += w.length;
+		return true;
+	}
+
+	private needWord(w: string, why: string) {
+		if (!this.word(w)) this.fail(`${why} Expected “${w}” ${this.here()}.`);
+	}
+
+	end() {
+		this.skip();
+		if (this.i >= this.s.length) return;
+		if (this.s[this.i] === '=') this.fail('Equality is written with one “=”.', this.i, this.i + 2);
+		if (/^,\d{3}(?!\d)/.test(this.s.slice(this.i)))
+			this.fail('Numbers are written without a comma for thousands: 10000.', this.i, this.i + 4);
+		this.fail(`This is where the formula should end; “${this.s.slice(this.i, this.i + 20)}” is left.`);
+	}
+
+	private node<E extends Expr>(from: number, e: E, shape: Shape = null): E {
+		e.at = { from, to: this.i };
+		if (shape) this.shapes.set(e, shape);
+		return e;
+	}
+
+	private nested<T>(f: () => T): T {
+		if (++this.depth > MAX_DEPTH)
+			this.fail(`This is nested more than ${MAX_DEPTH} deep; split it into definitions.`);
+		const r = f();
+		this.depth--;
+		return r;
+	}
+
+	// ---- names ------------------------------------------------------------------------------
+
+	private fieldsOf(type: string, image: Image, path: boolean): Known[] {
+		const t = this.scope.schema.type(type);
+		const out = t.type.fields.map((f) => {
+			const shape: Shape = f.type === 'link' && f.target ? { rec: f.target, image } : null;
+			return known(f.label, { what: 'field', type, field: f.id, shape }, path);
+		});
+		for (const c of t.collections) {
+			const shape: Shape = { list: { rec: c.type, image } };
+			out.push(known(c.label, { what: 'related', type: c.type, field: c.field, shape }, path));
+		}
+		return out.map((k) => ({ ...k, exact: false }));
+	}
+
+	/** The longest known name that stands here, or null. Moves behind it. */
+	private match(frames: readonly Known[][]): Known | null {
+		this.skip();
+		let best: Known | null = null;
+		let bestEnd = this.i;
+		for (let f = frames.length - 1; f >= 0; f--)
+			for (const k of frames[f]) {
+				const end = this.spells(k);
+				if (end > bestEnd && (k.entry.what !== 'fn' || this.calls(end))) [best, bestEnd] = [k, end];
+			}
+		if (best) this.i = bestEnd;
+		return best;
+	}
+
+	private calls(at: number): boolean {
+		while (at < this.s.length && SPACE.test(this.s[at])) at++;
+		return this.s[at] === '(';
+	}
+
+	/** Where a known name that stands here ends, or -1. */
+	private spells(k: Known): number {
+		let j = this.i;
+		const w = k.words;
+		for (let n = 0; n < w.length; n++) {
+			if (w[n] === ' ') {
+				if (!SPACE.test(this.s[j] ?? '')) return -1;
+				while (SPACE.test(this.s[j] ?? '')) j++;
+				continue;
+			}
+			const c = this.s[j];
+			if (c === undefined) return -1;
+			if (c !== w[n] && (k.exact || c.toLowerCase() !== w[n])) return -1;
+			j++;
+		}
+		const next = this.s[j];
+		return next !== undefined && NAME_PART.test(next) && NAME_PART.test(w[w.length - 1]) ? -1 : j;
+	}
+
+	/** A name in single quotes: for labels that FEEL cannot spell. */
+	private quoted(frames: readonly Known[][]): Known | null {
+		const from = this.i;
+		if (this.s[this.i] !== "'") return null;
+		let name = '';
+		let j = this.i + 1;
+		for (; j < this.s.length && this.s[j] !== "'"; j++) {
+			if (this.s[j] === '\\') j++;
+			name += this.s[j] ?? '';
+		}
+		if (this.s[j] !== "'") this.fail("This quoted name is not closed: write ' at its end.", from);
+		this.i = j + 1;
+		const key = nameKey(name);
+		for (let f = frames.length - 1; f >= 0; f--)
+			for (const k of frames[f])
+				if (k.entry.what !== 'fn' && nameKey(k.words) === key) return k;
+		return this.unknown(name, from, frames);
+	}
+
+	private unknown(name: string, from: number, frames: readonly Known[][]): never {
+		const names = frames.flatMap((f) => f.filter((k) => k.entry.what !== 'fn').map((k) => k.words));
+		if (this.calls(this.i)) {
+			const fn = nearest(name, FUNCTION_NAMES);
+			this.fail(`There is no function “${name}”.${fn ? ` Did you mean ${fn}()?` : ''}`, from, this.i);
+		}
+		const guess = nearest(name, names);
+		const hint = guess
+			? ` Did you mean ${spell(this.labelOf(guess, frames))}?`
+			: ' Texts stand in double quotes.';
+		this.fail(`There is no field or name “${name}” here.${hint}`, from, this.i);
+	}
+
+	private labelOf(words: string, frames: readonly Known[][]): string {
+		for (const f of frames)
+			for (const k of f)
+				if (k.words === words && k.entry.what === 'field')
+					return this.scope.schema.field(k.entry.type, k.entry.field)!.label;
+		return words;
+	}
+
+	/** A run of words that no known name begins: read to say which name is unknown. */
+	private strayName(): string {
+		const from = this.i;
+		let end = this.wordEnd(this.i);
+		for (;;) {
+			let j = end;
+			while (SPACE.test(this.s[j] ?? '')) j++;
+			const next = this.wordEnd(j);
+			const w = this.s.slice(j, next);
+			if (next === j || isKeyword(w) || !NAME_START.test(w[0])) break;
+			end = next;
+		}
+		this.i = end;
+		return this.s.slice(from, end).replace(/\s+/g, ' ');
+	}
+
+	private plainName(what: string): string {
+		this.skip();
+		const from = this.i;
+		if (this.s[this.i] === '"') return this.stringLiteral();
+		if (!NAME_START.test(this.s[this.i] ?? '')) this.fail(`Expected ${what} ${this.here()}.`);
+		// words up to the sign that ends the name; a keyword ends it too
+		for (;;) {
+			this.i = this.wordEnd(this.i);
+			let j = this.i;
+			while (SPACE.test(this.s[j] ?? '')) j++;
+			const w = this.s.slice(j, this.wordEnd(j));
+			if (!w || isKeyword(w)) break;
+			this.i = j;
+		}
+		return this.s.slice(from, this.i).replace(/\s+/g, ' ');
+	}
+
+	private withNames<T>(names: Known[], f: () => T): T {
+		this.frames.push(names);
+		try {
+			return f();
+		} finally {
+			this.frames.pop();
+		}
+	}
+
+	// ---- expressions ------------------------------------------------------------------------
+
+	expression(): Expr {
+		return this.nested(() => {
+			this.skip();
+			const from = this.i;
+			if (this.word('if')) return this.conditional(from);
+			if (this.word('for')) return this.loop(from);
+			if (this.word('some')) return this.quantified(from, 'some');
+			if (this.word('every')) return this.quantified(from, 'every');
+			if (this.peekWord('function')) return this.functionDefinition(from);
+			return this.chain('or', () => this.chain('and', () => this.comparison()));
+		});
+	}
+
+	private conditional(from: number): Expr {
+		const c = this.expression();
+		this.needWord('then', 'An “if” needs its “then”.');
+		const t = this.expression();
+		this.needWord('else', 'An “if” needs its “else”; write “else null” to leave the rest blank.');
+		const e = this.expression();
+		return this.node(from, { k: 'if', c, t, e }, this.shapes.get(t) ?? this.shapes.get(e) ?? null);
+	}
+
+	private iterations(): { its: Iteration[]; names: Known[] } {
+		const its: Iteration[] = [];
+		const names: Known[] = [];
+		do {
+			const name = this.plainName('a name for each item');
+			this.needWord('in', 'After the name comes the list it runs over.');
+			const of = this.withNames([...names], () => this.expressionOrRangeStart());
+			const to = this.take('..') ? this.withNames([...names], () => this.additive()) : null;
+			const shape = this.shapes.get(of);
+			its.push({ name, of, to });
+			names.push(known(name, varEntry(name, shape && 'list' in shape ? shape.list : null), true));
+		} while (this.take(','));
+		return { its, names };
+	}
+
+	/** A list, or the start of `1..n`, which only a loop may write without brackets. */
+	private expressionOrRangeStart(): Expr {
+		return this.nested(() => this.chain('or', () => this.chain('and', () => this.comparison())));
+	}
+
+	private loop(from: number): Expr {
+		const { its, names } = this.iterations();
+		this.needWord('return', 'A “for” says what it gives for each item.');
+		names.push(known('partial', varEntry('partial', null), true));
+		const body = this.withNames(names, () => this.expression());
+		const shape = this.shapes.get(body) ?? null;
+		return this.node(from, { k: 'for', its, body }, shape && { list: shape });
+	}
+
+	private quantified(from: number, k: 'some' | 'every'): Expr {
+		const { its, names } = this.iterations();
+		this.needWord('satisfies', `A “${k}” says what the items must satisfy.`);
+		const body = this.withNames(names, () => this.expression());
+		return this.node(from, { k, its, body });
+	}
+
+	private functionDefinition(from: number): Expr {
+		this.word('function');
+		this.need('(', 'A function names its parameters in brackets.');
+		const params: string[] = [];
+		if (!this.take(')')) {
+			do {
+				params.push(this.plainName('the name of a parameter'));
+				if (this.take(':')) this.plainName('a type');
+			} while (this.take(','));
+			this.need(')', 'The list of parameters is not closed.');
+		}
+		if (this.peekWord('external')) this.fail('Functions from outside are not run here.');
+		const names = params.map((p) => known(p, varEntry(p, null), true));
+		const body = this.withNames(names, () => this.expression());
+		return this.node(from, { k: 'fn', params, body });
+	}
+
+	private chain(k: 'and' | 'or', operand: () => Expr): Expr {
+		this.skip();
+		const from = this.i;
+		const first = operand();
+		if (!this.peekWord(k)) return first;
+		const items = [first];
+		while (this.word(k)) items.push(operand());
+		return this.node(from, { k, items });
+	}
+
+	private comparison(): Expr {
+		this.skip();
+		const from = this.i;
+		let a = this.additive();
+		for (;;) {
+			if (this.word('between')) {
+				const lo = this.additive();
+				this.needWord('and', 'A “between” names both its ends.');
+				a = this.node(from, { k: 'between', x: a, lo, hi: this.additive() });
+			} else if (this.peekWord('instance')) {
+				this.word('instance');
+				this.needWord('of', 'Write “instance of” and a type.');
+				a = this.node(from, { k: 'instance', x: a, type: this.plainName('a type') });
+			} else if (this.word('in')) {
+				a = this.node(from, { k: 'in', x: a, tests: this.inTests() });
+			} else {
+				const op = this.comparisonSign();
+				if (!op) return a;
+				const b = this.additive();
+				a = this.node(from, { k: 'bin', op, a, b });
+				if (this.comparisonSign())
+					this.fail('Comparisons do not chain; join two with “and”.', this.i - 1, this.i);
+			}
+		}
+	}
+
+	private comparisonSign(): CmpOp | null {
+		this.skip();
+		if (this.s.startsWith('==', this.i))
+			this.fail('Equality is written with one “=”.', this.i, this.i + 2);
+		for (const op of ['!=', '<=', '>=', '=', '<', '>'] as const)
+			if (this.s.startsWith(op, this.i)) {
+				this.i += op.length;
+				return op;
+			}
+		return null;
+	}
+
+	private binary(signs: readonly BinOp[], operand: () => Expr): Expr {
+		this.skip();
+		const from = this.i;
+		let a = operand();
+		let count = 0;
+		for (;;) {
+			this.skip();
+			const op = signs.find(
+				(s) => this.s.startsWith(s, this.i) && !(s === '*' && this.s[this.i + 1] === '*')
+			);
+			if (!op) break;
+			if (++count > MAX_DEPTH) this.fail(`More than ${MAX_DEPTH} terms in a row; use sum([...]).`);
+			this.i += op.length;
+			a = this.node(from, { k: 'bin', op, a, b: operand() });
+		}
+		return a;
+	}
+
+	private additive(): Expr {
+		return this.nested(() =>
+			this.binary(['+', '-'], () =>
+				this.binary(['*', '/'], () => this.binary(['**'], () => this.unary()))
+			)
+		);
+	}
+
+	private unary(): Expr {
+		this.skip();
+		const from = this.i;
+		if (!this.take('-')) return this.postfix();
+		return this.nested(() => this.node(from, { k: 'neg', a: this.unary() }));
+	}
+
+	private postfix(): Expr {
+		this.skip();
+		const from = this.i;
+		let e = this.primary();
+		let count = 0;
+		for (;;) {
+			this.skip();
+			if (++count > MAX_DEPTH) this.fail(`More than ${MAX_DEPTH} steps in a row.`);
+			if (this.s[this.i] === '.' && this.s[this.i + 1] !== '.') {
+				this.i++;
+				e = this.step(from, e);
+			} else if (this.s[this.i] === '[' && !this.closesOpenRange()) {
+				this.i++;
+				e = this.filter(from, e);
+			} else if (this.s[this.i] === '(' && e.k !== 'num' && e.k !== 'text') {
+				this.i++;
+				const { args } = this.args();
+				e = this.node(from, { k: 'apply', of: e, args });
+			} else return e;
+		}
+	}
+
+	private openRanges = 0;
+
+	/** Inside a range, `[` closes it (`]1..5[`) unless something that can be a filter follows. */
+	private closesOpenRange(): boolean {
+		if (!this.openRanges) return false;
+		let j = this.i + 1;
+		while (SPACE.test(this.s[j] ?? '')) j++;
+		const c = this.s[j];
+		return c === undefined || /[),\]]/.test(c) || /^(and|or|then|else)\b/.test(this.s.slice(j, j + 5));
+	}
+
+	private step(from: number, of: Expr): Expr {
+		const shape = this.shapes.get(of) ?? null;
+		const element = shape && 'list' in shape ? shape.list : shape;
+		this.skip();
+		if (element && 'rec' in element) {
+			const frames = [this.fieldsOf(element.rec, element.image, true)];
+			const start = this.i;
+			const k = this.quoted(frames) ?? this.match(frames);
+			if (!k) return this.unknown(this.strayName() || '', start, frames);
+			const inner = 'shape' in k.entry ? k.entry.shape : null;
+			const out = shape && 'list' in shape && inner ? { list: inner } : inner;
+			if (k.entry.what === 'related')
+				return this.node(from, { ...fieldOf(k.entry), k: 'related', of }, k.entry.shape);
+			if (k.entry.what === 'field')
+				return this.node(from, { ...fieldOf(k.entry), k: 'through', of }, out);
+		}
+		if (element && 'keys' in element) {
+			const names = [...element.keys].map(([key, s]) => known(key, varEntry(key, s), true));
+			const k = this.quoted([names]) ?? this.match([names]);
+			if (k && k.entry.what === 'var')
+				return this.node(from, { k: 'path', of, name: k.entry.name }, k.entry.shape);
+		}
+		const property = this.match([PROPERTIES.map((n) => known(n, varEntry(n, null), true))]);
+		const name =
+			property?.entry.what === 'var' ? property.entry.name : this.plainName('a name after the dot');
+		return this.node(from, { k: 'path', of, name });
+	}
+
+	private filter(from: number, of: Expr): Expr {
+		const shape = this.shapes.get(of) ?? null;
+		const element = shape && 'list' in shape ? shape.list : shape;
+		const names: Known[] = [known('item', varEntry('item', element), true)];
+		if (element && 'rec' in element)
+			for (const k of this.fieldsOf(element.rec, element.image, false))
+				if (k.entry.what === 'field' || k.entry.what === 'related')
+					names.push({ ...k, entry: { ...k.entry, item: true } });
+		if (element && 'keys' in element)
+			for (const [key, s] of element.keys)
+				names.push(known(key, { what: 'var', name: key, shape: s, item: true }, true));
+		const by = this.withNames(names, () => this.expression());
+		this.need(']', 'The filter is not closed.');
+		const one = by.k === 'num' || (by.k === 'neg' && by.a.k === 'num');
+		return this.node(from, { k: 'filter', of, by }, one ? element : shape);
+	}
+
+	private args(): { args: Expr[]; names?: string[] } {
+		const args: Expr[] = [];
+		const names: string[] = [];
+		if (this.take(')')) return { args };
+		do {
+			this.skip();
+			const m = /^[\p{L}_][\p{L}\p{N}_ ]*?\s*:/u.exec(this.s.slice(this.i, this.i + 60));
+			if (m) {
+				names.push(m[0].slice(0, -1).trim());
+				this.i += m[0].length;
+			} else if (names.length) this.fail('Arguments are given all by name or all by position.');
+			args.push(this.expression());
+		} while (this.take(','));
+		this.need(')', 'The list of arguments is not closed.');
+		if (names.length && names.length !== args.length)
+			this.fail('Arguments are given all by name or all by position.');
+		return names.length ? { args, names } : { args };
+	}
+
+	private primary(): Expr {
+		this.skip();
+		const from = this.i;
+		const c = this.s[this.i];
+		if (c === undefined) this.fail('The formula stops here; a value is missing.', from, from);
+		if (c === '"') return this.node(from, { k: 'text', v: this.stringLiteral() });
+		if (c === '@') {
+			this.i++;
+			if (this.s[this.i] !== '"') this.fail('After @ comes a date, time or duration in quotes.');
+			return this.node(from, { k: 'at', v: this.stringLiteral() });
+		}
+		if (/\d/.test(c) || (c === '.' && /\d/.test(this.s[this.i + 1] ?? ''))) return this.number(from);
+		if (c === '?') {
+			this.i++;
+			return this.node(from, { k: 'var', name: '?' });
+		}
+		if (c === '{') return this.context(from);
+		if (c === '[' || c === '(' || c === ']') return this.bracket(from);
+		if (c === "'") return this.named(from, this.quoted(this.frames)!);
+		if (c === '“' || c === '”' || c === '„')
+			this.fail('Texts stand in straight double quotes: "like this".', from, from + 1);
+		if (!NAME_START.test(c)) this.fail(`A value is missing ${this.here()}.`, from, from + 1);
+
+		const found = this.match(this.frames);
+		if (found) return this.named(from, found);
+		for (const [w, e] of CONSTANTS)
+			if (this.word(w)) return this.node(from, { ...e } as Expr);
+		const stray = this.s.slice(this.i, this.wordEnd(this.i));
+		if (isKeyword(stray)) this.fail(`A value is missing before “${stray}”.`);
+		return this.unknown(this.strayName(), from, this.frames);
+	}
+
+	private named(from: number, k: Known): Expr {
+		const e = k.entry;
+		switch (e.what) {
+			case 'var': {
+				if (!e.item) return this.node(from, { k: 'var', name: e.name }, e.shape);
+				const item: Expr = { k: 'var', name: 'item', at: { from, to: from } };
+				return this.node(from, { k: 'path', of: item, name: e.name }, e.shape);
+			}
+			case 'env': {
+				if ((e.name === 'now' || e.name === 'today') && this.calls(this.i)) {
+					this.take('(');
+					this.need(')', `${e.name}() takes nothing.`);
+				}
+				return this.node(from, { k: 'env', name: e.name }, e.shape);
+			}
+			case 'image': {
+				this.need('.', `“${e.image}” is followed by a dot and a field, as in ${e.image}.name.`);
+				const frames = [this.fieldsOf(this.scope.type!, e.image, true)];
+				this.skip();
+				const start = this.i;
+				const f = this.quoted(frames) ?? this.match(frames);
+				if (!f || f.entry.what !== 'field') return this.unknown(this.strayName(), start, frames);
+				return this.node(
+					from,
+					{ k: 'field', image: e.image, ...fieldOf(f.entry) },
+					f.entry.shape
+				);
+			}
+			case 'field':
+				if (e.item) {
+					const item: Expr = { k: 'var', name: 'item', at: { from, to: from } };
+					return this.node(from, { k: 'through', of: item, ...fieldOf(e) }, e.shape);
+				}
+				return this.node(from, { k: 'field', image: 'settled', ...fieldOf(e) }, e.shape);
+			case 'related': {
+				const of: Expr | null = e.item ? { k: 'var', name: 'item' } : null;
+				return this.node(from, { k: 'related', of, ...fieldOf(e) }, e.shape);
+			}
+			case 'fn': {
+				this.take('(');
+				const { args, names } = this.args();
+				return this.node(from, { k: 'call', fn: e.name, args, ...(names ? { names } : {}) });
+			}
+		}
+	}
+
+	private number(from: number): Expr {
+		const m = /^(\d+(\.\d+)?|\.\d+)([eE][+-]?\d+)?/.exec(this.s.slice(this.i, this.i + 6300))!;
+		this.i += m[0].length;
+		if (NAME_START.test(this.s[this.i] ?? ''))
+			this.fail('A name cannot begin with a digit; put it in single quotes.', from);
+		return this.node(from, { k: 'num', v: m[0] });
+	}
+
+	private stringLiteral(): string {
+		const from = this.i;
+		let out = '';
+		for (let j = this.i + 1; ; j++) {
+			const c = this.s[j];
+			if (c === undefined) this.fail('This text is not closed: write " at its end.', from, j);
+			if (c === '"') {
+				this.i = j + 1;
+				return out;
+			}
+			if (c !== '\\') {
+				out += c;
+				continue;
+			}
+			const e = this.s[++j];
+			const simple = { n: '\n', r: '\r', t: '\t', '"': '"', '\\': '\\', "'": "'", '/': '/' }[e ?? ''];
+			const hex = /^(?:u([0-9a-fA-F]{4})|U([0-9a-fA-F]{6}))/.exec(this.s.slice(j, j + 7));
+			if (simple !== undefined) out += simple;
+			else if (hex && parseInt(hex[1] ?? hex[2], 16) <= 0x10ffff) {
+				out += String.fromCodePoint(parseInt(hex[1] ?? hex[2], 16));
+				j += hex[0].length - 1;
+			} else
+				this.fail('Unknown escape; \\n, \\t, \\", \\\\ and \\u with four digits exist.', j - 1, j + 1);
+		}
+	}
+
+	private context(from: number): Expr {
+		this.i++;
+		const entries: { key: string; e: Expr }[] = [];
+		const keys = new Map<string, Shape>();
+		const names: Known[] = [];
+		if (!this.take('}')) {
+			do {
+				const at = this.i;
+				const key = this.plainName('the name of an entry');
+				if (keys.has(key)) this.fail(`The entry “${key}” is there twice.`, at, this.i);
+				this.need(':', 'After the name of an entry comes a colon.');
+				const e = this.withNames([...names], () => this.expression());
+				entries.push({ key, e });
+				const shape = this.shapes.get(e) ?? null;
+				keys.set(key, shape);
+				names.push(known(key, varEntry(key, shape), true));
+			} while (this.take(','));
+			this.need('}', 'The context is not closed.');
+		}
+		return this.node(from, { k: 'context', entries }, { keys });
+	}
+
+	/** A list, a range or an expression in brackets. */
+	private bracket(from: number): Expr {
+		const open = this.s[this.i++];
+		this.skip();
+		// (< 5), (>= 5): a range with one end, as DMN 1.5 writes it
+		if (open === '(' && /^(<=?|>=?|=)/.test(this.s.slice(this.i, this.i + 2))) return this.halfRange(from);
+		if (open === '[' && this.take(']')) return this.node(from, { k: 'list', items: [] });
+		this.openRanges++;
+		const first = this.expression();
+		if (this.take('..')) {
+			const hi = this.additiveEnd();
+			this.openRanges--;
+			this.skip();
+			const close = this.s[this.i];
+			if (close !== ']' && close !== ')' && close !== '[')
+				this.fail(`A range ends in “]” or “)” ${this.here()}.`);
+			this.i++;
+			return this.node(from, {
+				k: 'range',
+				lo: nullEnd(first),
+				loIn: open === '[',
+				hi: nullEnd(hi),
+				hiIn: close === ']'
+			});
+		}
+		this.openRanges--;
+		if (open === ']') this.fail('Only a range such as ]1..5] begins with “]”.', from, from + 1);
+		if (open === '(') {
+			this.need(')', 'The bracket is not closed.');
+			first.at = { from, to: this.i };
+			return first;
+		}
+		const items = [first];
+		while (this.take(',')) items.push(this.expression());
+		this.need(']', 'The list is not closed.');
+		const shape = this.shapes.get(first) ?? null;
+		return this.node(from, { k: 'list', items }, shape && { list: shape });
+	}
+
+	private additiveEnd(): Expr {
+		return this.nested(() => this.additive());
+	}
+
+	private halfRange(from: number): Expr {
+		const op = this.comparisonSign()!;
+		const e = this.additive();
+		this.need(')', 'The range is not closed.');
+		const [lo, hi] = op === '=' ? [e, e] : op.startsWith('<') ? [null, e] : [e, null];
+		return this.node(from, {
+			k: 'range',
+			lo,
+			loIn: op === '=' || op === '>=',
+			hi,
+			hiIn: op === '=' || op === '<='
+		});
+	}
+
+	// ---- tests ------------------------------------------------------------------------------
+
+	tests(): Tests {
+		if (this.peek('-')) {
+			const mark = this.i;
+			this.i++;
+			this.skip();
+			if (this.i >= this.s.length) return { not: false, tests: [{ k: 'any' }] };
+			this.i = mark;
+		}
+		const mark = this.i;
+		if (this.word('not') && this.take('(')) {
+			const tests = this.testList(true);
+			if (this.take(')')) {
+				this.skip();
+				if (this.i >= this.s.length) return { not: true, tests };
+			}
+		}
+		this.i = mark;
+		return { not: false, tests: this.testList(true) };
+	}
+
+	/** The right side of `in`: one test, or several in brackets. */
+	private inTests(): Tests {
+		if (this.peek('(')) {
+			const mark = this.i;
+			this.i++;
+				const tests = this.testList(false);
+			// (1..5] and (1) + 2 begin with a bracket too; what is not closed here was one of these
+			if (this.take(')')) return { not: false, tests };
+			this.i = mark;
+		}
+		return { not: false, tests: [this.test(false)] };
+	}
+
+	/** @param cell in a cell `a and b` may stand; behind `in` a test ends before “and” */
+	private testList(cell: boolean): Test[] {
+		const out: Test[] = [];
+		do out.push(this.test(cell));
+		while (this.take(','));
+		return out;
+	}
+
+	private test(cell: boolean): Test {
+		this.skip();
+		if (/^(!=|<|>|=)/.test(this.s.slice(this.i, this.i + 2))) {
+			const op = this.comparisonSign()!;
+			return { k: 'cmp', op, e: this.additive() };
+		}
+		return { k: 'is', e: cell ? this.expression() : this.additive() };
+	}
+}
+
+const CONSTANTS: [string, Expr][] = [
+	['true', { k: 'bool', v: true }],
+	['false', { k: 'bool', v: false }],
+	['null', { k: 'null' }]
+];
+
+function known(label: string, entry: Entry, exact: boolean): Known {
+	const words = label.trim().replace(/\s+/g, ' ');
+	return { words: exact ? words : words.toLowerCase(), entry, exact };
+}
+
+const varEntry = (name: string, shape: Shape): Entry => ({ what: 'var', name, shape });
+const fieldOf = (e: { type: string; field: string }): { type: string; field: string } => ({
+	type: e.type,
+	field: e.field
+});
+const nullEnd = (e: Expr) => (e.k === 'null' ? null : e);

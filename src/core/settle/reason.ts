@@ -1,0 +1,127 @@
+/** Says in a sentence why a claim wrote or did not: the same words on every page, in history and on the command line. */
+import type { FieldRef } from '../model/model';
+import type { Claim, Plan } from '../plan/plan';
+import { bandText } from '../plan/plan';
+import { toJson } from '../model/codec';
+import type { Value } from '../value/value';
+import { isList } from '../value/value';
+import type { ClaimReport } from './settle';
+
+/** Writes a value for people, in their locale; the default is plain. */
+export type Format = (ref: FieldRef, v: Value) => string;
+
+/** Values without any locale: options by label, decimals with a point. */
+export function plainFormat(plan: Plan): Format {
+	return ({ type, field }, v) => {
+		const f = plan.schema.field(type, field);
+		if (v === null) return 'blank';
+		if (typeof v === 'boolean') return v ? 'yes' : 'no';
+		const one = (x: Value) =>
+			f?.list && typeof x === 'string' ? (plan.schema.option(f.list, x)?.label ?? x) : String(toJson(x));
+		return isList(v) ? v.map(one).join(', ') : one(v);
+	};
+}
+
+const ORDINAL = ['first', 'second', 'third', 'fourth', 'fifth', 'sixth', 'seventh', 'eighth', 'ninth', 'tenth'];
+const nth = (k: number) => ORDINAL[k] ?? `${k + 1}th`;
+
+/** Why, without the name of the rule: `Headcount 50 is in [50..250), the third band`. */
+export function reason(plan: Plan, report: ClaimReport, format: Format = plainFormat(plan)): string {
+	const claim = plan.claims.get(report.claim);
+	if (!claim) return 'its rule has changed since';
+	const { schema } = plan;
+	const label = (r: FieldRef) => schema.field(r.type, r.field)?.label ?? r.field;
+	const told = (r: { type: string; field: string; value: Value }) => `${label(r)} is ${format(r, r.value)}`;
+	switch (report.outcome) {
+		case 'wrote':
+		case 'same value':
+		case 'cleared':
+		case 'kept':
+		case 'not blank':
+		case 'given at creation':
+		case 'cleared by hand': {
+			const why = because(plan, claim, report, format);
+			if (report.outcome === 'same value') return `it has this value already: ${why}`;
+			if (report.outcome === 'kept') return 'it was set by hand after the fields it follows';
+			if (report.outcome === 'not blank') return 'it is not blank';
+			if (report.outcome === 'given at creation') return 'a value was given when it was created';
+			if (report.outcome === 'cleared by hand') return 'it was cleared by hand in this change';
+			return why;
+		}
+		case 'not triggered': {
+			const t = schema.types.get(claim.rule.type)!.type.fields;
+			const names = [...new Set([...claim.triggers, ...claim.triggersSent])].map((i) => t[i].label);
+			if (!names.length) return 'it reacts to no field';
+			const list = names.length > 1 ? `${names.slice(0, -1).join(', ')} and ${names.at(-1)}` : names[0];
+			return `${list} did not change`;
+		}
+		case 'moment left out':
+			return claim.output.hold === 'once' ? 'it applies when a record is created' : 'it does not apply at this moment';
+		case 'entry point left out':
+			return 'it does not apply on this entry point';
+		case 'event left out':
+			return 'it depends on an event, and on request nothing happens to the record';
+		case 'guard false': {
+			const part = report.guard?.find((p) => p.result === false);
+			return part ? `“${part.text}” is not so${values(part.values.map(told))}` : 'its guard does not hold';
+		}
+		case 'guard unknown': {
+			const part = report.guard?.find((p) => p.result === null);
+			const blank = part?.values.find((v) => v.value === null);
+			return blank ? `it is unknown whether “${part!.text}”: ${label(blank)} is blank` : 'its guard is unknown';
+		}
+		case 'did not come to hold':
+			return 'its guard held before already';
+		case 'outranked': {
+			const by = report.by && plan.claims.get(report.by);
+			return by ? `“${by.rule.name}” comes first` : 'another rule comes first';
+		}
+		case 'no row':
+			return because(plan, claim, report, format);
+		case 'blank':
+			return `${inputLabel(plan, claim, report)} is blank`;
+		case 'no result': {
+			const blank = report.reads?.find((r) => r.value === null);
+			return blank ? `the formula has no result: ${label(blank)} is blank` : 'the formula has no result';
+		}
+		case 'left':
+			return `without a result it leaves the field: ${because(plan, claim, report, format)}`;
+		case 'failed':
+			return `it failed: ${report.message ?? 'no reason known'}`;
+		case 'pending':
+			return report.message ?? 'something it reads is not at hand yet';
+	}
+}
+
+const values = (told: string[]) => (told.length ? `: ${told.join(', ')}` : '');
+
+function inputLabel(plan: Plan, claim: Claim, report: ClaimReport): string {
+	const { body } = claim.rule;
+	if (body.kind === 'options') return plan.schema.field(claim.rule.type, body.input)?.label ?? body.input;
+	const first = report.reads?.find((r) => r.value === null) ?? report.reads?.[0];
+	return first ? (plan.schema.field(first.type, first.field)?.label ?? first.field) : 'its input';
+}
+
+function because(plan: Plan, claim: Claim, report: ClaimReport, format: Format): string {
+	const { body, type } = claim.rule;
+	const { schema } = plan;
+	const label = (r: FieldRef) => schema.field(r.type, r.field)?.label ?? r.field;
+	const told = (report.reads ?? []).filter((r) => r.value !== null).map((r) => `${label(r)} ${format(r, r.value)}`);
+	if (body.kind === 'bands') {
+		if (report.row === 'blank') return `${inputLabel(plan, claim, report)} is blank`;
+		const k = Number(report.row);
+		const text = bandText(body.limits, k);
+		const spot = text.startsWith('[') || text.startsWith('(') ? `in ${text}` : text;
+		if (!body.results[k]) return `${told.join(', ')} is ${spot}, which no band takes`;
+		const taken = body.results.slice(0, k).filter(Boolean).length;
+		return `${told.join(', ')} is ${spot}, the ${nth(taken)} band`;
+	}
+	if (body.kind === 'options') {
+		if (report.row === 'blank') return `${inputLabel(plan, claim, report)} is blank`;
+		const source = { type, field: body.input };
+		const v: Value = report.row === 'true' ? true : report.row === 'false' ? false : (report.row as string);
+		const said = `${label(source)} is ${format(source, v)}`;
+		return report.outcome === 'no row' || !body.rows[String(report.row)] ? `${said}, which nobody mapped` : said;
+	}
+	return told.length ? `computed from ${told.join(', ')}` : 'computed';
+}

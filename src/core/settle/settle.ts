@@ -1,0 +1,513 @@
+/**
+ * Settles a change: one pass over the fields that rules write, in the order of the plan, each
+ * field written at most once. The same code runs for a keystroke in a form, a row of an import,
+ * a call of the API and a trial.
+ */
+import type { Env, RecordView } from '../feel/compile';
+import { LimitError } from '../feel/compile';
+import { hold, misfit } from '../model/codec';
+import type { Schema } from '../model/model';
+import { refKey } from '../model/model';
+import type { EntryPoint, MomentName } from '../model/rules';
+import type { BodyResult, Claim, Plan, PlanNode } from '../plan/plan';
+import type { ZoneClock } from '../value/temporal';
+import { LocalDate, Moment } from '../value/temporal';
+import type { Value } from '../value/value';
+import { isBlank, same } from '../value/value';
+
+/** A record that the sender submits. Arrays are in the order of the type's fields. */
+export interface SubmittedRecord {
+	type: string;
+	id: string;
+	created: boolean;
+	/** Stored values before the change; all blank on a new record. */
+	was: readonly Value[];
+	/** What is sent, by field, in the order in which a person touched the fields. */
+	sent: ReadonlyMap<string, Value>;
+	/**
+	 * The fields whose sent value the sender keeps against rules that follow; or `touched`, as in
+	 * a form: a field is kept until one that its rule watches is touched after it.
+	 */
+	keep: ReadonlySet<string> | 'touched';
+	/** Already settled by the plan in force, so that Locked fields are known to be right. */
+	inLine: boolean;
+}
+
+export interface Change {
+	records: readonly SubmittedRecord[];
+	entryPoint: EntryPoint;
+	/** The one instant of the change: milliseconds since 1970 UTC. */
+	instant: number;
+	/** Record of the person, where people are records. */
+	person: string | null;
+	/** Standing claims count as triggered, and what depends on an event is left out. */
+	onRequest?: boolean;
+}
+
+/** Stored values of a record in the order of its type's fields; null when it does not exist; undefined when not at hand. */
+export interface Loader {
+	record(type: string, id: string): readonly Value[] | null | undefined;
+	related(type: string, field: string, id: string): readonly string[] | undefined;
+}
+
+/** Something a rule read that was not at hand. */
+export type Need = { type: string; id: string } | { type: string; field: string; of: string };
+
+/** Why a claim wrote or did not. */
+export type Outcome =
+	| 'wrote'
+	| 'same value'
+	| 'not triggered'
+	| 'moment left out'
+	| 'entry point left out'
+	| 'event left out'
+	| 'guard false'
+	| 'guard unknown'
+	| 'did not come to hold'
+	| 'outranked'
+	| 'kept'
+	| 'not blank'
+	| 'cleared by hand'
+	| 'given at creation'
+	| 'no row'
+	| 'blank'
+	| 'no result'
+	| 'left'
+	| 'cleared'
+	| 'failed'
+	| 'pending';
+
+/** What one claim did in a change, with the values that decided it. */
+export interface ClaimReport {
+	claim: string;
+	rule: string;
+	field: string;
+	outcome: Outcome;
+	/** The claim that gave the value instead. */
+	by?: string;
+	/** Result of the body, written or not. */
+	value?: Value;
+	/** Which band (index), option (identity) or `blank` row was taken or missing. */
+	row?: number | string;
+	guard?: { text: string; result: Value; values: { type: string; field: string; value: Value }[] }[];
+	/** Values of the fields read. */
+	reads?: { type: string; field: string; value: Value }[];
+	/** What went wrong. */
+	message?: string;
+}
+
+/** A value sent that could not be set. */
+export interface SetAside {
+	field: string;
+	sent: Value;
+	/** The value the field has instead. */
+	stands: Value;
+	claim: string;
+	why: 'locked' | 'closed';
+}
+
+export interface FieldChange {
+	field: string;
+	from: Value;
+	to: Value;
+	/** The claim that wrote it, or null when the sender did. */
+	claim: string | null;
+}
+
+export interface SettledRecord {
+	type: string;
+	id: string;
+	created: boolean;
+	was: readonly Value[];
+	values: readonly Value[];
+	changes: FieldChange[];
+	setAside: SetAside[];
+	/** Claims that failed and left their field. */
+	failures: { claim: string; field: string; message: string }[];
+	/** Fields that only rules may set now, with the claim that says so; asked for with `states`. */
+	readOnly: Map<string, string>;
+	/** One report for each claim of the type; asked for with `explain`. */
+	reports: ClaimReport[];
+}
+
+export interface Settled {
+	records: SettledRecord[];
+	/** What was not at hand; load it and settle again. Empty when the result is final. */
+	needs: Need[];
+}
+
+export interface SettleOptions {
+	explain?: boolean;
+	states?: boolean;
+	zones: ZoneClock;
+}
+
+const STEPS = 200_000;
+
+/** Settles a change on a plan. Never throws for any data; what a rule cannot do is reported in the result. */
+export function settle(plan: Plan, change: Change, loader: Loader, options: SettleOptions): Settled {
+	return new Pass(plan, change, loader, options).run();
+}
+
+class PendingRecord extends Error {}
+
+interface Working extends RecordView {
+	settled: Value[];
+	sent: Value[];
+	submitted: SubmittedRecord;
+	/** When each field got its value, in touches: 0 for what was just sent, Infinity for what is kept. */
+	stamps: Map<number, number>;
+	changed: Set<number>;
+	out: SettledRecord;
+	outcomes: Map<string, ClaimReport> | null;
+}
+
+class Pass {
+	private readonly schema: Schema;
+	private readonly set = new Map<string, Working>();
+	private readonly views = new Map<string, RecordView | null>();
+	private readonly needs = new Map<string, Need>();
+	private readonly dirty: Uint8Array[];
+	private readonly env: Env;
+	private readonly moment: MomentName;
+
+	constructor(
+		private readonly plan: Plan,
+		private readonly change: Change,
+		private readonly loader: Loader,
+		private readonly options: SettleOptions
+	) {
+		this.schema = plan.schema;
+		this.moment = change.onRequest ? 'request' : 'changed';
+		for (const r of change.records) this.set.set(refKey(r.type, r.id), this.open(r));
+		this.dirty = change.records.map(() => new Uint8Array(plan.nodes.length));
+		const { zone } = this.schema.model;
+		const now = Moment.fromInstant(change.instant, zone, options.zones)!;
+		this.env = {
+			rec: null,
+			input: null,
+			vars: [],
+			now,
+			today: now?.date ?? LocalDate.fromEpochDay(0)!,
+			person: change.person,
+			entryPoint: change.entryPoint,
+			zone,
+			zones: options.zones,
+			record: (type, id) => this.view(type, id),
+			related: (type, field, id) => this.relatedIds(type, field, id),
+			steps: STEPS
+		};
+	}
+
+	private open(r: SubmittedRecord): Working {
+		const { at, type } = this.schema.type(r.type);
+		const sent = r.was.slice();
+		const stamps = new Map<number, number>();
+		const changed = new Set<number>();
+		let touch = 0;
+		for (const [id, v] of r.sent) {
+			const i = at.get(id);
+			if (i === undefined) continue;
+			sent[i] = hold(type.fields[i], v);
+			stamps.set(i, r.keep === 'touched' ? ++touch : r.keep.has(id) ? Infinity : 0);
+			if (!same(sent[i], r.was[i])) changed.add(i);
+		}
+		return {
+			type: r.type,
+			id: r.id,
+			was: r.was,
+			sent,
+			settled: sent.slice(),
+			submitted: r,
+			stamps,
+			changed,
+			outcomes: this.options.explain ? new Map() : null,
+			out: {
+				type: r.type,
+				id: r.id,
+				created: r.created,
+				was: r.was,
+				values: [],
+				changes: [],
+				setAside: [],
+				failures: [],
+				readOnly: new Map(),
+				reports: []
+			}
+		};
+	}
+
+	private view(type: string, id: string): RecordView | null {
+		const key = refKey(type, id);
+		const mine = this.set.get(key);
+		if (mine) return mine;
+		const seen = this.views.get(key);
+		if (seen !== undefined) return seen;
+		const values = this.loader.record(type, id);
+		if (values === undefined) {
+			this.needs.set(key, { type, id });
+			throw new PendingRecord();
+		}
+		const v = values && { type, id, was: values, sent: values, settled: values };
+		this.views.set(key, v);
+		return v;
+	}
+
+	private relatedIds(type: string, field: string, id: string): readonly string[] {
+		const ids = this.loader.related(type, field, id);
+		if (ids === undefined) {
+			this.needs.set(`${type}.${field}.${id}`, { type, field, of: id });
+			throw new PendingRecord();
+		}
+		return ids;
+	}
+
+	run(): Settled {
+		const working = [...this.set.values()];
+		working.forEach((rec, i) => this.markFirst(rec, this.dirty[i]));
+		for (let n = 0; n < this.plan.nodes.length; n++)
+			for (let i = 0; i < working.length; i++)
+				if (this.dirty[i][n]) {
+					this.node(working[i], this.plan.nodes[n]);
+					this.markWatchers(working[i], this.plan.nodes[n].index, this.dirty[i]);
+				}
+		for (const rec of working) this.close(rec);
+		return { records: working.map((r) => r.out), needs: [...this.needs.values()] };
+	}
+
+	/** Which fields of a record to look at before any rule has run. */
+	private markFirst(rec: Working, dirty: Uint8Array) {
+		const { plan } = this;
+		const own = plan.byType.get(rec.type) ?? [];
+		const all = rec.submitted.created || this.change.onRequest;
+		for (const n of own) {
+			const node = plan.nodes[n];
+			const sent = rec.submitted.sent.has(node.field.id);
+			const fill = node.hasFill && isBlank(rec.settled[node.index]);
+			if (all || sent || fill || (node.hasLocked && !rec.submitted.inLine)) dirty[n] = 1;
+		}
+		for (const i of rec.changed) this.markWatchers(rec, i, dirty);
+	}
+
+	private markWatchers(rec: Working, field: number, dirty: Uint8Array) {
+		if (!rec.changed.has(field)) return;
+		const id = this.schema.type(rec.type).type.fields[field].id;
+		for (const n of this.plan.watchers.get(refKey(rec.type, id)) ?? []) dirty[n] = 1;
+	}
+
+	private triggered(rec: Working, c: Claim): boolean {
+		if (this.change.onRequest || rec.submitted.created) return true;
+		for (const i of c.triggers) if (rec.changed.has(i)) return true;
+		for (const i of c.triggersSent) if (!same(rec.sent[i], rec.was[i])) return true;
+		return false;
+	}
+
+	/** The latest touch that triggers a claim. */
+	private cause(rec: Working, c: Claim): number {
+		let latest = 0;
+		for (const i of c.triggers) if (rec.changed.has(i)) latest = Math.max(latest, finite(rec.stamps.get(i)));
+		for (const i of c.triggersSent) latest = Math.max(latest, finite(rec.stamps.get(i)));
+		return latest;
+	}
+
+	private report(rec: Working, c: Claim, outcome: Outcome, more: Partial<ClaimReport> = {}) {
+		rec.outcomes?.set(c.id, { claim: c.id, rule: c.rule.id, field: c.field.id, outcome, ...more });
+	}
+
+	/** Whether a claim applies now: true, or why not. */
+	private applies(rec: Working, c: Claim): true | Outcome {
+		const { rule } = c;
+		const moment: MomentName = rec.submitted.created ? 'created' : this.moment;
+		if (!rule.moments.includes(moment)) return 'moment left out';
+		if (rule.entryPoints && !rule.entryPoints.includes(this.change.entryPoint)) return 'entry point left out';
+		if (c.output.hold === 'once' && !rec.submitted.created) return 'moment left out';
+		if (this.change.onRequest && c.eventful) return 'event left out';
+		if (!c.guard) return true;
+		const g = c.guard(this.env);
+		if (g !== true) return g === false ? 'guard false' : 'guard unknown';
+		if (rule.entering && !rec.submitted.created && c.guardBefore!(this.env) === true) return 'did not come to hold';
+		return true;
+	}
+
+	private node(rec: Working, node: PlanNode) {
+		const { env } = this;
+		env.rec = rec;
+		for (let k = 0; k < node.claims.length; k++) {
+			const c = node.claims[k];
+			env.steps = STEPS;
+			let result: BodyResult;
+			try {
+				const fit = this.applies(rec, c);
+				if (fit !== true) {
+					this.report(rec, c, fit, this.evidence(rec, c));
+					continue;
+				}
+				result = c.run(env);
+			} catch (e) {
+				const pending = e instanceof PendingRecord;
+				if (!pending && !(e instanceof LimitError)) throw e;
+				const message = pending ? 'It reads a record that is not at hand yet.' : (e as Error).message;
+				this.report(rec, c, pending ? 'pending' : 'failed', { message });
+				if (!pending) {
+					rec.out.failures.push({ claim: c.id, field: c.field.id, message });
+					this.restore(rec, node, c);
+				}
+				return this.outrank(rec, node, k);
+			}
+			if (!result.got) {
+				if (c.output.none === 'next') {
+					const why = result.why === 'null' ? 'no result' : result.why;
+					this.report(rec, c, why, { row: result.row, ...this.evidence(rec, c) });
+					continue;
+				}
+				if (c.output.none === 'leave') {
+					this.report(rec, c, 'left', { row: result.row, ...this.evidence(rec, c) });
+					return this.outrank(rec, node, k);
+				}
+			}
+			this.claim(rec, node, c, result);
+			return this.outrank(rec, node, k);
+		}
+	}
+
+	private outrank(rec: Working, node: PlanNode, winner: number) {
+		if (!rec.outcomes) return;
+		for (let k = winner + 1; k < node.claims.length; k++)
+			this.report(rec, node.claims[k], 'outranked', { by: node.claims[winner].id });
+	}
+
+	/** A failed Locked or closed claim leaves the stored value; what was sent could not be set by hand. */
+	private restore(rec: Working, node: PlanNode, c: Claim) {
+		if (c.output.hold !== 'locked' && !c.output.closed) return;
+		this.setAside(rec, node, c, rec.was[node.index]);
+		this.write(rec, node, rec.was[node.index], c);
+	}
+
+	private setAside(rec: Working, node: PlanNode, c: Claim, stands: Value) {
+		const { id } = node.field;
+		if (!rec.submitted.sent.has(id) || same(rec.sent[node.index], stands)) return;
+		// a value that was there before was not asked for, only sent along
+		if (same(rec.sent[node.index], rec.was[node.index])) return;
+		const why = c.output.hold === 'locked' ? 'locked' : 'closed';
+		rec.out.setAside.push({ field: id, sent: rec.sent[node.index], stands, claim: c.id, why });
+	}
+
+	/** The first claim with a result: its hold decides whether it is written. */
+	private claim(rec: Working, node: PlanNode, c: Claim, result: BodyResult) {
+		const { id } = node.field;
+		const i = node.index;
+		const value = result.got ? hold(node.field, result.value) : null;
+		const more: Partial<ClaimReport> = { value, row: result.row, ...this.evidence(rec, c) };
+		const wrong = misfit(node.field, value, rec.was[i], this.schema);
+		if (wrong) {
+			rec.out.failures.push({ claim: c.id, field: id, message: wrong });
+			this.report(rec, c, 'failed', { ...more, message: wrong });
+			return this.restore(rec, node, c);
+		}
+		const sent = rec.submitted.sent.has(id);
+		const wrote: Outcome = result.got ? 'wrote' : 'cleared';
+		const write = () => {
+			const outcome = same(value, rec.was[i]) ? 'same value' : wrote;
+			if (c.output.closed || c.output.hold === 'locked') this.setAside(rec, node, c, value);
+			rec.stamps.set(i, this.cause(rec, c));
+			this.write(rec, node, value, c);
+			this.report(rec, c, outcome, more);
+		};
+		switch (c.output.hold) {
+			case 'locked':
+				return write();
+			case 'follow': {
+				const triggered = this.triggered(rec, c);
+				const kept = sent && !c.output.closed && !c.readsOwnSent && (rec.stamps.get(i) ?? 0) > this.cause(rec, c);
+				if (triggered && !kept) return write();
+				if (c.output.closed && sent) {
+					this.setAside(rec, node, c, rec.was[i]);
+					this.write(rec, node, rec.was[i], c);
+				}
+				return this.report(rec, c, triggered ? 'kept' : 'not triggered', more);
+			}
+			case 'fill':
+				if (!isBlank(rec.settled[i])) return this.report(rec, c, 'not blank', more);
+				if (sent && !isBlank(rec.was[i])) return this.report(rec, c, 'cleared by hand', more);
+				return write();
+			case 'once':
+				if (!isBlank(rec.settled[i])) return this.report(rec, c, 'given at creation', more);
+				return write();
+		}
+	}
+
+	private write(rec: Working, node: PlanNode, value: Value, c: Claim) {
+		const i = node.index;
+		rec.settled[i] = value;
+		if (same(value, rec.was[i])) rec.changed.delete(i);
+		else {
+			rec.changed.add(i);
+			rec.out.changes.push({ field: node.field.id, from: rec.was[i], to: value, claim: c.id });
+		}
+	}
+
+	/** The guard's parts and the values read, where somebody asked. */
+	private evidence(rec: Working, c: Claim): Partial<ClaimReport> {
+		if (!rec.outcomes) return {};
+		const value = (type: string, field: string) => {
+			const j = type === rec.type ? this.schema.type(type).at.get(field) : undefined;
+			return { type, field, value: j === undefined ? null : rec.settled[j] };
+		};
+		const own = (refs: Claim['reads']) => refs.filter((r) => r.type === rec.type).map((r) => value(r.type, r.field));
+		return {
+			guard: c.guardParts.map((p) => ({ text: p.text, result: this.safely(p.run), values: own(p.reads) })),
+			reads: own(c.reads)
+		};
+	}
+
+	private safely(run: (env: Env) => Value): Value {
+		try {
+			return run(this.env);
+		} catch (e) {
+			if (e instanceof PendingRecord || e instanceof LimitError) return null;
+			throw e;
+		}
+	}
+
+	private close(rec: Working) {
+		const { fields } = this.schema.type(rec.type).type;
+		const byRule = new Set(rec.out.changes.map((c) => c.field));
+		for (const id of rec.submitted.sent.keys()) {
+			const i = this.schema.type(rec.type).at.get(id);
+			if (i === undefined || byRule.has(id) || same(rec.settled[i], rec.was[i])) continue;
+			rec.out.changes.push({ field: id, from: rec.was[i], to: rec.settled[i], claim: null });
+		}
+		const place = new Map(fields.map((f, i) => [f.id, i]));
+		rec.out.changes.sort((a, b) => place.get(a.field)! - place.get(b.field)!);
+		rec.out.values = rec.settled;
+		if (this.options.states) this.states(rec);
+		if (!rec.outcomes) return;
+		for (const n of this.plan.byType.get(rec.type) ?? [])
+			for (const c of this.plan.nodes[n].claims)
+				rec.out.reports.push(
+					rec.outcomes.get(c.id) ?? { claim: c.id, rule: c.rule.id, field: c.field.id, outcome: 'not triggered' }
+				);
+	}
+
+	/** Which fields only rules may set: the claim that gives the value is Locked or closed to people. */
+	private states(rec: Working) {
+		this.env.rec = rec;
+		for (const n of this.plan.byType.get(rec.type) ?? []) {
+			const node = this.plan.nodes[n];
+			if (!node.restricts) continue;
+			for (const c of node.claims) {
+				this.env.steps = STEPS;
+				try {
+					if (this.applies(rec, c) !== true) continue;
+					if (!c.run(this.env).got && c.output.none === 'next') continue;
+				} catch (e) {
+					if (!(e instanceof PendingRecord) && !(e instanceof LimitError)) throw e;
+				}
+				if (c.output.hold === 'locked' || c.output.closed) rec.out.readOnly.set(node.field.id, c.id);
+				break;
+			}
+		}
+	}
+}
+
+const finite = (x: number | undefined) => (x === undefined || x === Infinity ? 0 : x);

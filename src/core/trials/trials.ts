@@ -1,0 +1,131 @@
+/** Trials: a sample record, a change to it and what must come of it. */
+import type { JsonValue } from '../model/codec';
+import { fromJson, toJson } from '../model/codec';
+import type { Schema } from '../model/model';
+import type { EntryPoint } from '../model/rules';
+import type { Plan } from '../plan/plan';
+import type { ClaimReport, Loader, SettledRecord, SubmittedRecord } from '../settle/settle';
+import { settle } from '../settle/settle';
+import type { ZoneClock } from '../value/temporal';
+import type { Value } from '../value/value';
+import { isList, same } from '../value/value';
+
+/** What must come of one field. */
+export interface Expectation {
+	field: string;
+	value: JsonValue;
+	/** The field must not have this value. */
+	not?: boolean;
+}
+
+export interface Trial {
+	id: string;
+	name: string;
+	type: string;
+	/** Stored values of the sample, by field; null for a new record. */
+	was: Record<string, JsonValue> | null;
+	/** What is sent, in the order touched. */
+	sent: [field: string, value: JsonValue][];
+	entryPoint: EntryPoint;
+	/** The instant of the change, ISO 8601. */
+	at: string;
+	/** Record of the person who makes the change. */
+	person?: string | null;
+	expect: Expectation[];
+}
+
+/** How one expectation turned out. */
+export interface TrialLine extends Expectation {
+	got: JsonValue;
+	held: boolean;
+	/** The claims on this field, for saying why. */
+	reports: ClaimReport[];
+}
+
+export interface TrialResult {
+	trial: string;
+	held: boolean;
+	lines: TrialLine[];
+	/** Why the trial could not be run at all. */
+	fault?: string;
+}
+
+/** A loader that has no other records. */
+export const NOTHING_ELSE: Loader = { record: () => null, related: () => [] };
+
+/** Values by field as the array the core works on. @throws {Error} naming a field or value that does not fit */
+export function valuesFromJson(schema: Schema, type: string, json: Record<string, JsonValue>): Value[] {
+	const t = schema.type(type);
+	const out: Value[] = t.type.fields.map(() => null);
+	for (const [id, v] of Object.entries(json)) {
+		const i = t.at.get(id);
+		if (i === undefined) throw new Error(`${t.type.label} has no field “${id}”.`);
+		const r = fromJson(t.type.fields[i], v, schema);
+		if (!r.ok) throw new Error(r.message);
+		out[i] = r.value;
+	}
+	return out;
+}
+
+/** The values of a record by field, blank ones left out. */
+export function valuesToJson(schema: Schema, type: string, values: readonly Value[]): Record<string, JsonValue> {
+	const out: Record<string, JsonValue> = {};
+	schema.type(type).type.fields.forEach((f, i) => {
+		if (values[i] !== null) out[f.id] = toJson(values[i]);
+	});
+	return out;
+}
+
+/** The change that a trial makes. @throws {Error} when the trial speaks of fields or options that are gone */
+export function submissionOf(schema: Schema, trial: Pick<Trial, 'type' | 'was' | 'sent'>): SubmittedRecord {
+	const t = schema.type(trial.type);
+	const sent = new Map<string, Value>();
+	for (const [id, v] of trial.sent) {
+		const f = schema.field(trial.type, id);
+		if (!f) throw new Error(`${t.type.label} has no field “${id}”.`);
+		const r = fromJson(f, v, schema);
+		if (!r.ok) throw new Error(r.message);
+		sent.set(id, r.value);
+	}
+	return {
+		type: trial.type,
+		id: 'sample',
+		created: trial.was === null,
+		was: valuesFromJson(schema, trial.type, trial.was ?? {}),
+		sent,
+		keep: 'touched',
+		inLine: true
+	};
+}
+
+/** Runs a trial on a plan. Never throws; a trial that cannot run says why. */
+export function runTrial(plan: Plan, trial: Trial, zones: ZoneClock): TrialResult {
+	let settled: SettledRecord;
+	try {
+		const at = Date.parse(trial.at);
+		if (Number.isNaN(at)) throw new Error(`“${trial.at}” is no moment.`);
+		const change = {
+			records: [submissionOf(plan.schema, trial)],
+			entryPoint: trial.entryPoint,
+			instant: at,
+			person: trial.person ?? null
+		};
+		settled = settle(plan, change, NOTHING_ELSE, { explain: true, zones }).records[0];
+	} catch (e) {
+		return { trial: trial.id, held: false, lines: [], fault: (e as Error).message };
+	}
+	const { at, type } = plan.schema.type(trial.type);
+	const lines: TrialLine[] = [];
+	for (const x of trial.expect) {
+		const i = at.get(x.field);
+		if (i === undefined)
+			return { trial: trial.id, held: false, lines, fault: `${type.label} has no field “${x.field}”.` };
+		const want = fromJson(type.fields[i], x.value, plan.schema);
+		if (!want.ok) return { trial: trial.id, held: false, lines, fault: want.message };
+		const got = settled.values[i];
+		const equal = same(got, want.value);
+		const reports = settled.reports.filter((r) => r.field === x.field);
+		lines.push({ ...x, got: toJson(isList(got) ? [...got] : got), held: x.not ? !equal : equal, reports });
+	}
+	return { trial: trial.id, held: lines.length > 0 && lines.every((l) => l.held), lines };
+}

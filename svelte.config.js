@@ -1,0 +1,32 @@
+import adapter from '@sveltejs/adapter-node';
+import { vitePreprocess } from '@sveltejs/vite-plugin-svelte';
+
+// Tests build beside a running application, so both folders can be chosen.
+const out = process.env.RIGID_BUILD_DIR ?? 'build';
+
+/** @type {import('@sveltejs/kit').Config} */
+export default {
+	preprocess: vitePreprocess(),
+	kit: {
+		adapter: adapter({ out }),
+		outDir: process.env.RIGID_KIT_DIR ?? '.svelte-kit',
+		alias: { $core: 'src/core', $server: 'src/server', $workers: 'src/workers', $demo: 'demo' },
+		csp: {
+			mode: 'nonce',
+			directives: {
+				'default-src': ['self'],
+				'script-src': ['self'],
+				'worker-src': ['self'],
+				'style-src-elem': ['self'],
+				'style-src-attr': ['unsafe-inline'],
+				'img-src': ['self', 'data:'],
+				'font-src': ['self'],
+				'connect-src': ['self'],
+				'object-src': ['none'],
+				'base-uri': ['none'],
+				'form-action': ['self'],
+				'frame-ancestors': ['none']
+			}
+		}
+	}
+};

@@ -1,0 +1,33 @@
+import { sveltekit } from '@sveltejs/kit/vite';
+import tailwindcss from '@tailwindcss/vite';
+import { defineConfig } from 'vitest/config';
+
+const alias = {
+	$core: new URL('./src/core', import.meta.url).pathname,
+	$server: new URL('./src/server', import.meta.url).pathname,
+	$demo: new URL('./demo', import.meta.url).pathname
+};
+
+export default defineConfig({
+	plugins: [tailwindcss(), sveltekit()],
+	build: { chunkSizeWarningLimit: 700 },
+	worker: { format: 'es' },
+	test: {
+		projects: [
+			{
+				resolve: { alias },
+				test: { name: 'core', include: ['src/core/**/*.test.ts', 'src/lib/**/*.test.ts', 'demo/**/*.test.ts'] }
+			},
+			{
+				resolve: { alias },
+				test: {
+					name: 'integration',
+					include: ['src/server/**/*.test.ts'],
+					fileParallelism: false,
+					testTimeout: 60_000,
+					hookTimeout: 120_000
+				}
+			}
+		]
+	}
+});
