@@ -779,7 +779,7 @@ class Compiler {
 		const run = runCall(way, bound.map((a) => a.run), order0);
 		let ty = way.ret;
 		const first = bound[0]?.ty;
-		if (ty.t === 'any' && e.fn === 'if blank') {
+		if (ty.t === 'any' && e.fn === 'otherwise') {
 			const [x, y] = this.alike(bound[0], bound[1], e.args[0], e.args[1]);
 			return { expr: { ...e, args: [x.expr, y.expr] }, ty: T.join(x.ty, y.ty), run: runCall(way, [x.run, y.run], order0) };
 		}

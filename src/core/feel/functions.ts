@@ -156,7 +156,7 @@ function three(list: Value, decides: boolean): boolean | null {
 }
 def('is(value1: any, value2: any): bool', 'Whether both are the same value of the same kind.', 'is(1, 1) = true', ([a, b]) => a === b || (a !== null && equal(a, b) === true), { nulls: true });
 def('is blank(value: any): bool', 'Whether nothing is there: null, text of spaces only, an empty list.', 'is blank("  ") = true', ([v]) => isBlank(v), { nulls: true, ours: true });
-def('if blank(value: any, instead: any): any', 'The value, or the other one where it is blank.', 'if blank(null, 0) = 0', ([v, d]) => (isBlank(v) ? d : v), { nulls: true, ours: true });
+def('otherwise(value: any, instead: any): any', 'The value, or the other one where it is blank.', 'otherwise(null, 0) = 0', ([v, d]) => (isBlank(v) ? d : v), { nulls: true, ours: true });
 
 // ---- text ---------------------------------------------------------------------------------------
 

@@ -405,9 +405,8 @@ class Pass {
 			return this.restore(rec, node, c);
 		}
 		const sent = rec.submitted.sent.has(id);
-		const wrote: Outcome = result.got ? 'wrote' : 'cleared';
 		const write = () => {
-			const outcome = same(value, rec.was[i]) ? 'same value' : wrote;
+			const outcome = !result.got ? 'cleared' : same(value, rec.was[i]) ? 'same value' : 'wrote';
 			if (c.output.closed || c.output.hold === 'locked') this.setAside(rec, node, c, value);
 			rec.stamps.set(i, this.cause(rec, c));
 			this.write(rec, node, value, c);

@@ -1,0 +1,39 @@
+// Serves the build on loopback. The address is checked here: `localhost` and `127.0.0.1` are one
+// and the same to a person, and any other name is refused (against rebinding of names).
+import http from 'node:http';
+import path from 'node:path';
+import { pathToFileURL } from 'node:url';
+
+const port = Number(process.env.PORT);
+const extra = (process.env.RIGID_HOSTS ?? '').split(',').filter(Boolean);
+const hosts = new Set([`localhost:${port}`, `127.0.0.1:${port}`, ...extra]);
+
+process.env.PROTOCOL_HEADER = 'x-rigid-protocol';
+process.env.HOST_HEADER = 'x-rigid-host';
+process.env.BODY_SIZE_LIMIT ??= '24M';
+const { handler } = await import(pathToFileURL(path.join(process.env.RIGID_BUILD, 'handler.js')).href);
+
+const server = http.createServer((req, res) => {
+	const host = req.headers.host ?? '';
+	if (!hosts.has(host)) {
+		res.writeHead(421, { 'content-type': 'text/plain; charset=utf-8' });
+		res.end(`This server answers as ${[...hosts].join(' or ')}. Set RIGID_HOSTS for another name.\n`);
+		return;
+	}
+	// what a client claims about this is not believed
+	req.headers['x-rigid-protocol'] = 'http';
+	req.headers['x-rigid-host'] = host;
+	handler(req, res, () => {
+		res.writeHead(404);
+		res.end();
+	});
+});
+server.listen(port, process.env.RIGID_LISTEN ?? '127.0.0.1');
+
+function end() {
+	server.close(() => process.exit(0));
+	server.closeAllConnections();
+	setTimeout(() => process.exit(0), 2000).unref();
+}
+process.on('SIGTERM', end);
+process.on('SIGINT', end);

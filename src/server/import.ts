@@ -1,0 +1,117 @@
+/** Import of a CSV file (RFC 4180): one change for each row, in order, each with its outcome. */
+import { parse } from 'csv-parse/sync';
+import { nameKey } from '../core/feel/names';
+import { fromText, toJson } from '../core/model/codec';
+import type { Schema } from '../core/model/model';
+import { db } from './db/pool';
+import type { SaveOutcome, Sender } from './decide';
+import { RefusedChange, inForce, save } from './decide';
+
+/** Largest file and longest line that is read, in characters. */
+export const MAX_IMPORT = 20_000_000;
+const MAX_LINE = 100_000;
+const MAX_ROWS = 100_000;
+
+export interface ImportRow {
+	/** Line of the file, the heading being line 1. */
+	line: number;
+	outcome: SaveOutcome | null;
+	faults: { field: string | null; message: string }[];
+}
+
+export type ImportResult = { ok: true; columns: string[]; rows: ImportRow[] } | { ok: false; message: string };
+
+/** Reads the heading and rows of a CSV text; says where it is malformed. */
+export function readCsv(text: string): { ok: true; head: string[]; rows: { line: number; cells: string[] }[] } | { ok: false; message: string } {
+	if (text.length > MAX_IMPORT) return { ok: false, message: `A file may have ${MAX_IMPORT / 1e6} million characters; this one has ${text.length}.` };
+	const first = text.slice(0, text.indexOf('\n') + 1 || undefined);
+	const delimiter = first.split(';').length > first.split(',').length ? ';' : ',';
+	let records: { record: string[]; info: { lines: number } }[];
+	try {
+		records = parse(text, {
+			bom: true,
+			delimiter,
+			info: true,
+			relax_column_count: true,
+			skip_empty_lines: true,
+			max_record_size: MAX_LINE
+		}) as unknown as typeof records;
+	} catch (e) {
+		const err = e as { code?: string; lines?: number; message: string };
+		if (err.code === 'CSV_MAX_RECORD_SIZE') return { ok: false, message: `Line ${err.lines ?? 1}: a line may have ${MAX_LINE} characters. Is a quotation mark missing?` };
+		return { ok: false, message: `Line ${err.lines ?? 1}: the quotation marks do not match up. A quotation mark inside a value is doubled.` };
+	}
+	if (!records.length) return { ok: false, message: 'The file is empty. Its first line names the fields.' };
+	if (records.length - 1 > MAX_ROWS) return { ok: false, message: `A file may have ${MAX_ROWS} rows; this one has ${records.length - 1}.` };
+	return {
+		ok: true,
+		head: records[0].record.map((h) => h.trim()),
+		rows: records.slice(1).map((r) => ({ line: r.info.lines, cells: r.record }))
+	};
+}
+
+/** Which field each column is: by label or identity; `No.` names the record to change. */
+function columnsOf(schema: Schema, type: string, head: string[]): { fields: (string | null)[]; unknown: string[] } {
+	const { fields } = schema.type(type).type;
+	const unknown: string[] = [];
+	const out = head.map((h) => {
+		const key = nameKey(h);
+		if (key === 'no.' || key === 'id') return null;
+		const f = fields.find((x) => nameKey(x.label) === key || x.id === h);
+		if (!f) unknown.push(h);
+		return f?.id ?? '';
+	});
+	return { fields: out, unknown };
+}
+
+/**
+ * Imports a file. A row with a number changes that record, others make a new one; an empty cell
+ * of a new record is not sent, one of an existing record clears the field.
+ * @param keep fields whose value in the file stands against rules that follow
+ */
+export async function importCsv(sender: Sender, type: string, text: string, keep: string[]): Promise<ImportResult> {
+	const csv = readCsv(text);
+	if (!csv.ok) return csv;
+	const { schema } = await inForce(db(), sender.workspace);
+	const { fields, unknown } = columnsOf(schema, type, csv.head);
+	if (unknown.length) {
+		const known = schema.type(type).type.fields.map((f) => f.label).join(', ');
+		return { ok: false, message: `Line 1: no field is called ${unknown.map((u) => `“${u}”`).join(', ')}. The fields are: ${known}.` };
+	}
+	const doubled = fields.find((f, i) => f && fields.indexOf(f) !== i);
+	if (doubled) return { ok: false, message: `Line 1: ${schema.field(type, doubled)!.label} is there twice.` };
+	const rows: ImportRow[] = [];
+	for (const { line, cells } of csv.rows) {
+		const row: ImportRow = { line, outcome: null, faults: [] };
+		rows.push(row);
+		if (cells.length > fields.length) {
+			row.faults.push({ field: null, message: `This row has ${cells.length} cells under ${fields.length} headings.` });
+			continue;
+		}
+		let id: string | null = null;
+		const sent: [string, unknown][] = [];
+		fields.forEach((field, i) => {
+			const cell = cells[i];
+			if (cell === undefined) return;
+			if (field === null) id = cell.trim() || null;
+			else {
+				const r = fromText(schema.field(type, field)!, cell, schema);
+				if (!r.ok) row.faults.push({ field, message: r.message });
+				else sent.push([field, toJson(r.value)]);
+			}
+		});
+		if (row.faults.length) continue;
+		const given = id === null ? sent.filter(([, v]) => v !== null) : sent;
+		if (id === null && !given.length) {
+			row.faults.push({ field: null, message: 'This row is empty.' });
+			continue;
+		}
+		try {
+			[row.outcome] = await save(sender, [{ type, id, sent: given, keep }]);
+		} catch (e) {
+			if (!(e instanceof RefusedChange)) throw e;
+			row.faults.push(...e.faults);
+		}
+	}
+	return { ok: true, columns: fields.map((f) => (f === null ? 'No.' : schema.field(type, f)!.label)), rows };
+}
