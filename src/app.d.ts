@@ -1,0 +1,15 @@
+import type { Account } from '$server/accounts';
+
+declare global {
+	namespace App {
+		interface Locals {
+			account: Account | null;
+			session: string | null;
+		}
+		interface Error {
+			message: string;
+		}
+	}
+}
+
+export {};

@@ -1,0 +1,46 @@
+import { json, redirect, type Handle, type HandleServerError } from '@sveltejs/kit';
+import { accountOfSession, accountOfToken } from '$server/accounts';
+import { db } from '$server/db/pool';
+import { log } from '$server/log';
+
+const SAFE = new Set(['GET', 'HEAD', 'OPTIONS']);
+
+/** Who asks, and whether the request may come from where it comes. */
+export const handle: Handle = async ({ event, resolve }) => {
+	const { request, url, cookies, locals } = event;
+	locals.account = null;
+	locals.session = null;
+	if (url.pathname.startsWith('/api/')) {
+		const token = /^Bearer (\S{1,200})$/.exec(request.headers.get('authorization') ?? '')?.[1];
+		locals.account = token ? await accountOfToken(db(), token) : null;
+		if (!locals.account)
+			return json(
+				{ message: 'Send a token: Authorization: Bearer rr_…. An administrator makes one under Settings.' },
+				{ status: 401, headers: { 'www-authenticate': 'Bearer' } }
+			);
+		return resolve(event);
+	}
+	// cookies go along from any site, so what changes something must come from ours
+	if (!SAFE.has(request.method) && request.headers.get('origin') !== url.origin)
+		return json({ message: 'This request came from another site.' }, { status: 403 });
+	const token = cookies.get('session');
+	if (token) {
+		locals.account = await accountOfSession(db(), token);
+		if (locals.account) locals.session = token;
+		else cookies.delete('session', { path: '/' });
+	}
+	if (!locals.account && url.pathname !== '/sign-in') {
+		if (!SAFE.has(request.method) || request.headers.get('accept')?.includes('application/json'))
+			return json({ message: 'Your session has ended. Sign in again.' }, { status: 401 });
+		redirect(303, `/sign-in?to=${encodeURIComponent(url.pathname + url.search)}`);
+	}
+	const response = await resolve(event);
+	response.headers.set('x-content-type-options', 'nosniff');
+	response.headers.set('referrer-policy', 'same-origin');
+	return response;
+};
+
+export const handleError: HandleServerError = ({ error, event, status }) => {
+	if (status !== 404) log.error({ err: error, path: event.url.pathname }, 'request failed');
+	return { message: status === 404 ? 'There is nothing at this address.' : 'Something went wrong here; it was written to the log.' };
+};

@@ -1,0 +1,127 @@
+/** Values for people: dates, numbers and money in the workspace's locale, options by label. */
+import type { JsonValue } from '$core/model/codec';
+import type { Field, Schema } from '$core/model/model';
+
+const LOCALE = 'en-GB';
+const counts = new Intl.NumberFormat(LOCALE);
+
+/** A plain decimal text with narrow spaces for thousands; digits are never lost. */
+export function formatNumber(text: string): string {
+	const m = /^(-?)(\d+)(\.\d+)?$/.exec(text);
+	if (!m) return text;
+	const grouped = m[2].length > 4 ? m[2].replace(/\B(?=(\d{3})+(?!\d))/g, '\u202f') : m[2];
+	return `${m[1] ? '−' : ''}${grouped}${m[3] ?? ''}`;
+}
+
+/** A count, such as of records. */
+export function formatCount(n: number): string {
+	return counts.format(n).replace(/,/g, '\u202f');
+}
+
+const day = new Intl.DateTimeFormat(LOCALE, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
+
+/** A date `2026-11-23` as `23 Nov 2026`. */
+export const formatDate = (iso: string) => day.format(new Date(`${iso.slice(0, 10)}T00:00:00Z`));
+
+/** An instant in the workspace's zone. */
+export function formatMoment(iso: string, zone: string): string {
+	return new Intl.DateTimeFormat(LOCALE, {
+		day: 'numeric',
+		month: 'short',
+		year: 'numeric',
+		hour: '2-digit',
+		minute: '2-digit',
+		timeZone: zone
+	}).format(new Date(iso));
+}
+
+/** A field value as people read it; blank as an empty text. */
+export function formatValue(field: Field, v: JsonValue, schema: Schema, links: Record<string, string> = {}): string {
+	if (v === null) return '';
+	if (Array.isArray(v)) return v.map((x) => schema.option(field.list!, x)?.label ?? x).join(', ');
+	if (typeof v === 'boolean') return v ? 'yes' : 'no';
+	switch (field.type) {
+		case 'choice':
+			return schema.option(field.list!, v)?.label ?? v;
+		case 'number':
+			return formatNumber(v) + (field.unit ? `\u00a0${field.unit}` : '');
+		case 'money':
+			return `${formatNumber(v)}\u00a0${field.currency ?? 'EUR'}`;
+		case 'percent':
+			return `${formatNumber(v)}\u00a0%`;
+		case 'date':
+			return formatDate(v);
+		case 'moment':
+			return formatMoment(v, schema.model.zone);
+		case 'link':
+			return links[`${field.target}.${v}`] ?? `No. ${v}`;
+		default:
+			return v;
+	}
+}
+
+/** What a field is, in words: `choice · Micro, Small, Medium, Large`. */
+export function describeField(field: Field, schema: Schema): string {
+	switch (field.type) {
+		case 'choice':
+		case 'choices': {
+			const labels = schema.lists.get(field.list!)!.options.filter((o) => !o.retired).map((o) => o.label);
+			const shown = labels.slice(0, 5).join(', ') + (labels.length > 5 ? ` and ${labels.length - 5} more` : '');
+			return `${field.type === 'choice' ? 'choice' : 'multi-choice'} · ${shown}`;
+		}
+		case 'link':
+			return `link to ${schema.type(field.target!).type.label.toLowerCase()}`;
+		case 'money':
+			return `amount in ${field.currency ?? 'EUR'}`;
+		case 'number':
+			return field.unit ? `number in ${field.unit}` : 'number';
+		case 'percent':
+			return 'percentage';
+		case 'moment':
+			return 'date and time';
+		case 'yesno':
+			return 'yes or no';
+		case 'email':
+			return 'e-mail address';
+		case 'phone':
+			return 'telephone number';
+		default:
+			return field.type;
+	}
+}
+
+/** The mark of a field's type in the ledger. */
+export const TYPE_MARK: Record<Field['type'], string> = {
+	text: 'Ab',
+	email: '@',
+	phone: 'Tel',
+	number: '12',
+	money: '¤',
+	percent: '%',
+	date: '31',
+	moment: '31:',
+	yesno: '☐',
+	choice: '≡',
+	choices: '≣',
+	link: '→'
+};
+
+export const ENTRY_LABEL: Record<string, string> = {
+	full: 'full form',
+	short: 'short form',
+	import: 'import',
+	api: 'API',
+	bulk: 'bulk change'
+};
+export const HOLD_LABEL: Record<string, string> = { locked: 'locked', follow: 'follow', fill: 'fill', once: 'once' };
+export const HOLD_HELP: Record<string, string> = {
+	locked: 'always equals the rule; nobody can set it otherwise',
+	follow: 'written when a watched field changes; people may overrule it until then',
+	fill: 'written while the field is blank',
+	once: 'written when a record is created, if nothing was given'
+};
+export const NONE_LABEL: Record<string, string> = {
+	next: 'passes to the next rule',
+	leave: 'leaves the field as it is',
+	clear: 'clears the field'
+};

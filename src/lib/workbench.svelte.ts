@@ -1,0 +1,388 @@
+/**
+ * What the pages work on: the draft as one immutable value, what follows from it (plan, findings,
+ * trials, the sample's result), undo and redo, and saving in the background.
+ */
+import { getContext, setContext } from 'svelte';
+import { findings, type Finding, type Repair } from '$core/check/findings';
+import { canonicalJson } from '$core/formats/canonical';
+import type { JsonValue } from '$core/model/codec';
+import { Schema, refKey, type Field, type Model } from '$core/model/model';
+import type { EntryPoint, Rule, RuleSet } from '$core/model/rules';
+import { claimId } from '$core/model/rules';
+import { compilePlan, readFormula, type Plan } from '$core/plan/plan';
+import { settle, type SettledRecord } from '$core/settle/settle';
+import { NOTHING_ELSE, submissionOf, type Trial } from '$core/trials/trials';
+import { zones } from '../runtime/zones';
+import type { TrialAnswer, TrialJob, TrialOutcome } from '../workers/trials.worker';
+import type { LayoutData } from '../routes/(app)/$types';
+
+/** The pinned record beside the sheet, and the change tried on it. */
+export interface Sample {
+	type: string;
+	/** Number of the stored record; null for a new one. */
+	id: string | null;
+	title: string;
+	was: Record<string, JsonValue>;
+	links: Record<string, string>;
+	/** Fields touched, in order. */
+	sent: [field: string, value: JsonValue][];
+	entryPoint: EntryPoint;
+	/** A new record, or a change of the stored one. */
+	created: boolean;
+	/** Day of the change, ISO; null for now. */
+	day: string | null;
+}
+
+export type Saving = 'saved' | 'saving' | 'waiting' | 'conflict' | 'refused';
+
+const KEY = Symbol('workbench');
+
+export class Workbench {
+	model = $state.raw<Model>({ types: [], lists: [], zone: 'UTC' });
+	schema = $derived(new Schema(this.model));
+	draft = $state.raw<RuleSet>({ rules: [], order: {} });
+	force = $state.raw<{ number: number; set: RuleSet }>({ number: 0, set: { rules: [], order: {} } });
+	trials = $state.raw<Trial[]>([]);
+	outcomes = $state.raw<Map<string, TrialOutcome>>(new Map());
+	trialsRunning = $state(false);
+	rehearsal = $state.raw<LayoutData['rehearsal']>(null);
+	/** Hash of the draft as it was loaded; null once it was edited. */
+	loadedHash = $state<string | null>(null);
+	account: LayoutData['account'];
+	sample = $state.raw<Sample | null>(null);
+	saving = $state<Saving>('saved');
+	trouble = $state<string | null>(null);
+
+	plan: Plan = $derived(compilePlan(this.schema, this.draft));
+	found: Finding[] = $derived(findings(this.plan, this.draft, zones));
+	changes = $derived(changedRules(this.force.set, this.draft));
+	held = $derived(this.trials.filter((t) => this.outcomes.get(t.id)?.held).length);
+	result = $derived.by(() => this.#settleSample());
+	canEdit: boolean;
+
+	#undo = $state.raw<{ set: RuleSet; label: string }[]>([]);
+	#redo = $state.raw<{ set: RuleSet; label: string }[]>([]);
+	#lastEdit = { label: '', at: 0 };
+	#versions: Record<string, number> = {};
+	#stored = new Map<string, Rule>();
+	#storedOrder: RuleSet['order'] = {};
+	#timer: ReturnType<typeof setTimeout> | null = null;
+	#flushing: Promise<void> | null = null;
+	#worker: Worker | null = null;
+	#job = 0;
+	#wantsTrials = false;
+
+	constructor(data: LayoutData) {
+		this.account = data.account;
+		this.canEdit = data.account.role !== 'reader';
+		this.load(data);
+	}
+
+	/** Takes what the server holds. Edits not saved yet stay. */
+	load(data: LayoutData) {
+		this.model = data.model;
+		this.force = data.inForce;
+		this.trials = data.trials;
+		this.rehearsal = data.rehearsal;
+		if (this.saving !== 'saved' && this.saving !== 'conflict') return;
+		this.saving = 'saved';
+		this.trouble = null;
+		this.draft = data.draft.set;
+		this.loadedHash = data.draftHash;
+		this.#versions = { ...data.draft.versions };
+		this.#stored = new Map(data.draft.set.rules.map((r) => [r.id, r]));
+		this.#storedOrder = data.draft.set.order;
+	}
+
+	// ---- editing ----------------------------------------------------------------------------
+
+	get undoLabel() {
+		return this.#undo.at(-1)?.label ?? null;
+	}
+	get redoLabel() {
+		return this.#redo.at(-1)?.label ?? null;
+	}
+
+	/** Makes an edit. Edits with one label in quick succession are one step of undo. */
+	edit(label: string, next: RuleSet) {
+		if (!this.canEdit) return;
+		const now = Date.now();
+		const joins = this.#lastEdit.label === label && now - this.#lastEdit.at < 1200 && this.#undo.length > 0;
+		if (!joins) this.#undo = [...this.#undo.slice(-199), { set: this.draft, label }];
+		this.#redo = [];
+		this.#lastEdit = { label, at: now };
+		this.#become(next);
+	}
+
+	editRule(label: string, id: string, change: (r: Rule) => Rule) {
+		const rules = this.draft.rules.map((r) => (r.id === id ? change(r) : r));
+		this.edit(`${label} ${id}`, { ...this.draft, rules });
+	}
+
+	undo() {
+		const last = this.#undo.at(-1);
+		if (!last) return;
+		this.#undo = this.#undo.slice(0, -1);
+		this.#redo = [...this.#redo, { set: this.draft, label: last.label }];
+		this.#lastEdit = { label: '', at: 0 };
+		this.#become(last.set);
+	}
+
+	redo() {
+		const last = this.#redo.at(-1);
+		if (!last) return;
+		this.#redo = this.#redo.slice(0, -1);
+		this.#undo = [...this.#undo, { set: this.draft, label: last.label }];
+		this.#become(last.set);
+	}
+
+	#become(next: RuleSet) {
+		this.draft = next;
+		this.loadedHash = null;
+		this.saving = 'waiting';
+		this.#schedule(350);
+		if (this.#wantsTrials) this.runTrials();
+	}
+
+	rule(id: string): Rule | undefined {
+		return this.draft.rules.find((r) => r.id === id);
+	}
+
+	/** Rules that write a field, in claim order. */
+	rulesOf(type: string, field: string): Rule[] {
+		const mine = this.draft.rules.filter((r) => r.type === type && r.outputs.some((o) => o.field === field));
+		const order = this.draft.order[refKey(type, field)] ?? [];
+		const place = (r: Rule) => {
+			const i = order.indexOf(claimId(r.id, r.outputs.find((o) => o.field === field)!.id));
+			return i < 0 ? order.length : i;
+		};
+		return mine
+			.map((r, i) => ({ r, i, p: place(r) }))
+			.sort((a, b) => a.p - b.p || a.i - b.i)
+			.map((x) => x.r);
+	}
+
+	/** Moves a rule up or down in the claim order of a field. */
+	move(type: string, field: string, rule: string, by: -1 | 1) {
+		const ids = this.rulesOf(type, field).map((r) => claimId(r.id, r.outputs.find((o) => o.field === field)!.id));
+		const from = ids.findIndex((id) => id.startsWith(`${rule}:`));
+		const to = from + by;
+		if (to < 0 || to >= ids.length) return;
+		[ids[from], ids[to]] = [ids[to], ids[from]];
+		this.edit('claim order', { ...this.draft, order: { ...this.draft.order, [refKey(type, field)]: ids } });
+	}
+
+	addRule(rule: Rule) {
+		this.edit(`new rule ${rule.id}`, { ...this.draft, rules: [...this.draft.rules, rule] });
+	}
+
+	removeRule(id: string) {
+		this.edit(`remove ${id}`, { ...this.draft, rules: this.draft.rules.filter((r) => r.id !== id) });
+	}
+
+	/** Puts a rule back as it is in force; one that is not in force is taken out. */
+	revertRule(id: string) {
+		const before = this.force.set.rules.find((r) => r.id === id);
+		if (!before) return this.removeRule(id);
+		if (this.rule(id)) this.editRule('as in force', id, () => before);
+		else this.edit(`bring back ${id}`, { ...this.draft, rules: [...this.draft.rules, before] });
+	}
+
+	repair(r: Repair) {
+		this.editRule('repair', r.rule, (rule) => {
+			if (r.do === 'watch all') return { ...rule, watch: null };
+			const { body } = rule;
+			if (r.do === 'say blank' && body.kind !== 'formula') return { ...rule, body: { ...body, blank: { none: true } } };
+			if (r.do !== 'take gap' || body.kind !== 'bands') return rule;
+			// the stretch goes to its lower neighbour, or to the upper one where there is none below
+			const limit = r.band === 0 ? 0 : r.band - 1;
+			const limits = body.limits.filter((_, i) => i !== limit);
+			const results = body.results.filter((_, i) => i !== r.band);
+			return { ...rule, body: { ...body, limits, results } };
+		});
+	}
+
+	// ---- saving -----------------------------------------------------------------------------
+
+	#schedule(ms: number) {
+		if (this.#timer) clearTimeout(this.#timer);
+		this.#timer = setTimeout(() => void this.flush(), ms);
+	}
+
+	/** Stores what was edited; resolves when the server has it or has said why not. */
+	async flush(): Promise<void> {
+		if (this.#timer) clearTimeout(this.#timer);
+		this.#timer = null;
+		while (this.#flushing) await this.#flushing;
+		if (this.saving !== 'waiting') return;
+		this.#flushing = this.#store();
+		await this.#flushing;
+		this.#flushing = null;
+	}
+
+	async #store() {
+		this.saving = 'saving';
+		const target = this.draft;
+		const send = (url: string, method: string, body?: unknown) =>
+			fetch(url, {
+				method,
+				headers: { 'content-type': 'application/json', accept: 'application/json' },
+				...(body === undefined ? {} : { body: JSON.stringify(body) })
+			});
+		try {
+			for (const rule of target.rules) {
+				if (this.#stored.get(rule.id) === rule) continue;
+				const r = await send(`/draft/rules/${rule.id}`, 'PUT', { rule, version: this.#versions[rule.id] ?? 0 });
+				const answer = (await r.json()) as { version?: number; message?: string };
+				if (!r.ok) return this.#refused(r.status, answer.message);
+				this.#stored.set(rule.id, rule);
+				this.#versions[rule.id] = answer.version!;
+			}
+			for (const id of [...this.#stored.keys()]) {
+				if (target.rules.some((r) => r.id === id)) continue;
+				const r = await send(`/draft/rules/${id}?version=${this.#versions[id]}`, 'DELETE');
+				if (!r.ok) return this.#refused(r.status, ((await r.json()) as { message?: string }).message);
+				this.#stored.delete(id);
+				delete this.#versions[id];
+			}
+			for (const [field, claims] of Object.entries(target.order)) {
+				if (this.#storedOrder[field] === claims) continue;
+				const r = await send('/draft/order', 'PUT', { field, claims });
+				if (!r.ok) return this.#refused(r.status, ((await r.json()) as { message?: string }).message);
+			}
+			for (const field of Object.keys(this.#storedOrder))
+				if (!(field in target.order)) await send('/draft/order', 'PUT', { field, claims: [] });
+			this.#storedOrder = target.order;
+		} catch {
+			// the network is gone: the edits stay here and are sent again
+			this.saving = 'waiting';
+			this.trouble = 'The server cannot be reached. Your edits are kept here and sent again.';
+			this.#schedule(3000);
+			return;
+		}
+		this.trouble = null;
+		if (this.draft === target) this.saving = 'saved';
+		else {
+			this.saving = 'waiting';
+			this.#schedule(50);
+		}
+	}
+
+	#refused(status: number, message = 'The server refused this edit.') {
+		this.saving = status === 409 ? 'conflict' : 'refused';
+		this.trouble = message;
+	}
+
+	// ---- trials -----------------------------------------------------------------------------
+
+	/** Runs all trials in the worker; called again, the newest run counts. In the browser only. */
+	runTrials() {
+		this.#wantsTrials = true;
+		if (!this.#worker) {
+			this.#worker = new Worker(new URL('../workers/trials.worker.ts', import.meta.url), { type: 'module' });
+			this.#worker.onmessage = ({ data }: MessageEvent<TrialAnswer>) => {
+				if (data.job !== this.#job) return;
+				this.outcomes = new Map(data.results.map((r) => [r.trial, r]));
+				this.trialsRunning = false;
+			};
+		}
+		this.trialsRunning = true;
+		const job: TrialJob = { job: ++this.#job, model: this.model, set: this.draft, trials: this.trials };
+		this.#worker.postMessage(job);
+	}
+
+	stop() {
+		this.#worker?.terminate();
+		this.#worker = null;
+	}
+
+	async keepTrial(trial: Trial): Promise<string | null> {
+		const r = await fetch(`/trials/${trial.id}`, {
+			method: 'PUT',
+			headers: { 'content-type': 'application/json' },
+			body: JSON.stringify(trial)
+		});
+		if (!r.ok) return ((await r.json()) as { message: string }).message;
+		const had = this.trials.some((t) => t.id === trial.id);
+		this.trials = had ? this.trials.map((t) => (t.id === trial.id ? trial : t)) : [...this.trials, trial];
+		this.runTrials();
+		return null;
+	}
+
+	async dropTrial(id: string) {
+		const r = await fetch(`/trials/${id}`, { method: 'DELETE' });
+		if (!r.ok) return;
+		this.trials = this.trials.filter((t) => t.id !== id);
+		this.runTrials();
+	}
+
+	// ---- the sample -------------------------------------------------------------------------
+
+	touch(field: string, value: JsonValue) {
+		const s = this.sample;
+		if (!s) return;
+		const sent = s.sent.filter(([f]) => f !== field);
+		const stored = s.created ? null : (s.was[field] ?? null);
+		// back to what is stored is no change: A → B → A
+		const same = JSON.stringify(stored) === JSON.stringify(value);
+		this.sample = { ...s, sent: same ? sent : [...sent, [field, value]] };
+	}
+
+	instant(): string {
+		const s = this.sample;
+		return s?.day ? `${s.day}T09:00:00.000Z` : new Date().toISOString();
+	}
+
+	#settleSample(): SettledRecord | null {
+		const s = this.sample;
+		if (!s || !this.schema.types.has(s.type)) return null;
+		return this.settleSample(s, s.sent);
+	}
+
+	/** What the draft makes of a change to the sample. */
+	settleSample(s: Sample, sent: Sample['sent']): SettledRecord | null {
+		try {
+			const record = submissionOf(this.schema, { type: s.type, was: s.created ? null : s.was, sent });
+			const change = {
+				records: [record],
+				entryPoint: s.entryPoint,
+				instant: Date.parse(s.day ? `${s.day}T09:00:00.000Z` : new Date().toISOString()),
+				person: this.account.person
+			};
+			return settle(this.plan, change, NOTHING_ELSE, { explain: true, states: true, zones }).records[0];
+		} catch {
+			// the sample holds a value the model no longer knows
+			return null;
+		}
+	}
+
+	field(type: string, id: string): Field | undefined {
+		return this.schema.field(type, id);
+	}
+
+	/** The text of a rule's guard, or null. */
+	guardText(rule: Rule): string | null {
+		return rule.guard && readFormula(rule.guard, { schema: this.schema, type: rule.type }).text;
+	}
+}
+
+/** Rules that differ between two sets: added, changed, taken out, or in another claim order. */
+export function changedRules(before: RuleSet, after: RuleSet): { id: string; what: 'new' | 'changed' | 'removed' | 'order'; name: string }[] {
+	const old = new Map(before.rules.map((r) => [r.id, r]));
+	const out: ReturnType<typeof changedRules> = [];
+	for (const r of after.rules) {
+		const o = old.get(r.id);
+		old.delete(r.id);
+		if (!o) out.push({ id: r.id, what: 'new', name: r.name });
+		else if (o !== r && canonicalJson(o) !== canonicalJson(r)) out.push({ id: r.id, what: 'changed', name: r.name });
+	}
+	for (const r of old.values()) out.push({ id: r.id, what: 'removed', name: r.name });
+	for (const key of new Set([...Object.keys(before.order), ...Object.keys(after.order)])) {
+		const [a, b] = [before.order[key] ?? [], after.order[key] ?? []];
+		if (a.join() !== b.join()) out.push({ id: key, what: 'order', name: `Order of the rules on ${key}` });
+	}
+	return out;
+}
+
+export const provideWorkbench = (w: Workbench) => setContext(KEY, w);
+export const useWorkbench = () => getContext<Workbench>(KEY);

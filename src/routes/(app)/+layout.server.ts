@@ -1,0 +1,31 @@
+import { allow } from '$server/guard';
+import { readModel } from '$server/db/model';
+import { db } from '$server/db/pool';
+import { hashOf, listTrials, readDraft, readRehearsal, readRelease, releaseInForce } from '$server/db/rules';
+import type { Rehearsal } from '$server/rehearse';
+import type { LayoutServerLoad } from './$types';
+
+/** What every page works on: the model, the draft, what is in force and the trials. */
+export const load: LayoutServerLoad = async (event) => {
+	event.depends('app:work');
+	const account = allow(event, 'reader');
+	const w = account.workspace;
+	const [{ model, revision }, draft, number, trials, rehearsal] = await Promise.all([
+		readModel(db(), w),
+		readDraft(db(), w),
+		releaseInForce(db(), w),
+		listTrials(db(), w),
+		readRehearsal(db(), w)
+	]);
+	const release = number ? await readRelease(db(), w, number) : null;
+	return {
+		account: { id: account.id, name: account.name, email: account.email, role: account.role, person: account.person },
+		model,
+		modelRevision: revision,
+		draft,
+		draftHash: hashOf([draft.set, model]),
+		inForce: { number, set: release ? { rules: release.rules, order: release.order } : { rules: [], order: {} } },
+		trials,
+		rehearsal: rehearsal && { hash: rehearsal.hash, at: rehearsal.at, result: rehearsal.result as Rehearsal }
+	};
+};

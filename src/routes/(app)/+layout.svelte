@@ -1,0 +1,110 @@
+<script lang="ts">
+	import { invalidate } from '$app/navigation';
+	import { page } from '$app/state';
+	import { onMount, untrack } from 'svelte';
+	import Ledger from '$lib/Ledger.svelte';
+	import Ruler from '$lib/Ruler.svelte';
+	import Shortcuts from '$lib/Shortcuts.svelte';
+	import TypeList from '$lib/TypeList.svelte';
+	import { Workbench, provideWorkbench } from '$lib/workbench.svelte';
+
+	let { data, children } = $props();
+	const w = untrack(() => new Workbench(data));
+	provideWorkbench(w);
+
+	let first = true;
+	$effect(() => {
+		const fresh = data;
+		if (first) first = false;
+		else untrack(() => w.load(fresh));
+	});
+	onMount(() => {
+		w.runTrials();
+		const leave = (e: BeforeUnloadEvent) => {
+			if (w.saving === 'saved') return;
+			void w.flush();
+			e.preventDefault();
+		};
+		const hide = () => void w.flush();
+		addEventListener('beforeunload', leave);
+		document.addEventListener('visibilitychange', hide);
+		return () => {
+			removeEventListener('beforeunload', leave);
+			document.removeEventListener('visibilitychange', hide);
+			w.stop();
+		};
+	});
+
+	const records = $derived(page.url.pathname.startsWith('/records') || page.url.pathname.startsWith('/settings'));
+	const savingText = $derived({ saved: 'Draft saved', saving: 'Saving …', waiting: 'Saving …', conflict: 'Not saved', refused: 'Not saved' }[w.saving]);
+</script>
+
+<a href="#main" class="bg-ink text-white sr-only focus:not-sr-only focus:absolute focus:z-50 focus:p-2">To the page</a>
+<div class="frame">
+	<header class="border-line bg-paper col-span-full flex border-b">
+		<a href="/" class="border-line flex w-62 shrink-0 items-center gap-3 border-r px-4 no-underline">
+			<svg width="26" height="14" viewBox="0 0 26 14" aria-hidden="true"><rect x=".5" y=".5" width="25" height="13" fill="var(--color-band-3)" stroke="var(--color-ink)" /><path d="M4.5 0v6M8.5 0v4M12.5 0v6M16.5 0v4M20.5 0v6" stroke="var(--color-ink)" /></svg>
+			<span class="text-lg font-bold tracking-tight">Rigid Rule</span>
+		</a>
+		<Ruler />
+		<div class="flex shrink-0 items-center gap-2 px-4 text-sm">
+			<Shortcuts />
+			<a class="textlink" href="/records/customer">Records</a>
+			<a class="textlink" href="/settings">Settings</a>
+		</div>
+	</header>
+
+	<aside class="border-line flex min-h-0 flex-col border-r">
+		<div class="min-h-0 flex-1">
+			{#if records}<TypeList />{:else}<Ledger />{/if}
+		</div>
+		<div class="border-hairline text-quiet flex items-center justify-between border-t px-4 py-1 text-xs">
+			<span class="truncate" title="{w.account.email}, {w.account.role}">Quillmere · {w.account.name}</span>
+			<form method="POST" action="/sign-out"><button class="textlink">Sign out</button></form>
+		</div>
+	</aside>
+
+	<div class="flex min-h-0 min-w-0 flex-col">
+		{#if w.trouble}
+			<div class="bg-brick-wash border-brick flex items-center gap-4 border-b px-6 py-2" role="alert">
+				<span class="grow">● {w.trouble}</span>
+				{#if w.saving === 'conflict' || w.saving === 'refused'}
+					<button class="button" onclick={() => { w.saving = 'conflict'; void invalidate('app:work'); }}>Load the stored draft</button>
+				{/if}
+			</div>
+		{/if}
+		<main id="main" class="min-h-0 flex-1 overflow-auto" tabindex="-1">
+			{@render children()}
+		</main>
+		{#if !records}
+			<div class="border-hairline text-quiet flex h-8 items-center gap-4 border-t px-6 text-xs">
+				<span role="status">{w.canEdit ? savingText : 'You look; authors write'}</span>
+				{#if w.canEdit}
+					<button class="textlink disabled:no-underline" disabled={!w.undoLabel} onclick={() => w.undo()}>Undo</button>
+					<button class="textlink disabled:no-underline" disabled={!w.redoLabel} onclick={() => w.redo()}>Redo</button>
+				{/if}
+			</div>
+		{/if}
+	</div>
+</div>
+
+<style>
+	.frame {
+		display: grid;
+		grid-template: 56px minmax(0, 1fr) / 248px minmax(0, 1fr);
+		height: 100dvh;
+	}
+	@media (max-width: 900px) {
+		.frame {
+			display: block;
+			height: auto;
+		}
+		.frame > header {
+			flex-wrap: wrap;
+		}
+		aside {
+			max-height: 40vh;
+			overflow: auto;
+		}
+	}
+</style>

@@ -1,0 +1,33 @@
+import { error } from '@sveltejs/kit';
+import { toJson } from '$core/model/codec';
+import { valuesToJson } from '$core/trials/trials';
+import { allow } from '$server/guard';
+import { inForce } from '$server/decide';
+import { db } from '$server/db/pool';
+import { readRecords } from '$server/db/records';
+import { linkTitles } from '$server/view';
+import type { PageServerLoad } from './$types';
+
+/** The record to begin with as a sample: the one asked for (`?sample=`), or the first. */
+export const load: PageServerLoad = async (event) => {
+	const account = allow(event, 'reader');
+	const { type, field } = event.params;
+	const { schema } = await inForce(db(), account.workspace);
+	const f = schema.field(type, field);
+	if (!f) error(404, `There is no field “${field}” on ${schema.types.get(type)?.type.label ?? type}.`);
+	const wanted = event.url.searchParams.get('sample');
+	const id = wanted && /^\d{1,18}$/.test(wanted) ? wanted : '1';
+	const [r] = await readRecords(db(), schema, account.workspace, type, [id]);
+	const title = schema.type(type).at.get(schema.type(type).type.title)!;
+	return {
+		asked: wanted,
+		first: r
+			? {
+					id: r.id,
+					title: String(toJson(r.values[title]) ?? `No. ${r.id}`),
+					values: valuesToJson(schema, type, r.values),
+					links: await linkTitles(account.workspace, schema, [r])
+				}
+			: null
+	};
+};

@@ -1,0 +1,15 @@
+import { error, json } from '@sveltejs/kit';
+import { inForce } from '$server/decide';
+import { db } from '$server/db/pool';
+import { pairCounts } from '$server/db/records';
+import { allow } from '$server/guard';
+import type { RequestHandler } from './$types';
+
+/** How many existing records hold each pair of values of two fields. */
+export const GET: RequestHandler = async (event) => {
+	const account = allow(event, 'reader');
+	const [type, a, b] = ['type', 'a', 'b'].map((k) => event.url.searchParams.get(k) ?? '');
+	const { schema } = await inForce(db(), account.workspace);
+	if (!schema.field(type, a) || !schema.field(type, b)) error(404, 'There are no such fields.');
+	return json(await pairCounts(db(), account.workspace, type, a, b));
+};

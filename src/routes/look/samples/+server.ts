@@ -1,0 +1,33 @@
+import { error, json } from '@sveltejs/kit';
+import { toJson } from '$core/model/codec';
+import { valuesToJson } from '$core/trials/trials';
+import { inForce } from '$server/decide';
+import { db } from '$server/db/pool';
+import { readRecords, searchRecords } from '$server/db/records';
+import { linkTitles } from '$server/view';
+import { allow } from '$server/guard';
+import type { RequestHandler } from './$types';
+
+/** Records to choose a sample from, or one of them with all its values. */
+export const GET: RequestHandler = async (event) => {
+	const account = allow(event, 'reader');
+	const q = event.url.searchParams;
+	const { schema } = await inForce(db(), account.workspace);
+	const type = q.get('type') ?? '';
+	if (!schema.types.has(type)) error(404, 'There is no such record type.');
+	const title = schema.type(type).at.get(schema.type(type).type.title)!;
+	const id = q.get('id');
+	if (id !== null) {
+		const [r] = /^\d{1,18}$/.test(id) ? await readRecords(db(), schema, account.workspace, type, [id]) : [];
+		if (!r) error(404, 'There is no such record.');
+		return json({
+			id: r.id,
+			title: toJson(r.values[title]) ?? `No. ${r.id}`,
+			values: valuesToJson(schema, type, r.values),
+			links: await linkTitles(account.workspace, schema, [r]),
+			inLine: r.settledBy !== null
+		});
+	}
+	const found = await searchRecords(db(), schema, account.workspace, type, (q.get('find') ?? '').slice(0, 100), 0, 20);
+	return json(found.records.map((r) => ({ id: r.id, title: toJson(r.values[title]) ?? `No. ${r.id}` })));
+};

@@ -1,0 +1,19 @@
+import { inForce } from '$server/decide';
+import { db } from '$server/db/pool';
+import { hashOf, readDraft, saveRehearsal } from '$server/db/rules';
+import { allow, answer } from '$server/guard';
+import { rehearse } from '$server/rehearse';
+import type { RequestHandler } from './$types';
+
+/** Rehearses the draft on every record that exists. */
+export const POST: RequestHandler = (event) => {
+	const account = allow(event, 'author');
+	return answer(async () => {
+		const w = account.workspace;
+		const [force, draft] = await Promise.all([inForce(db(), w), readDraft(db(), w)]);
+		const hash = hashOf([draft.set, force.schema.model]);
+		const result = await rehearse(db(), w, force.schema, force.plan, draft.set, Date.now());
+		await saveRehearsal(db(), w, hash, result);
+		return { hash, result };
+	});
+};

@@ -1,0 +1,23 @@
+import { error } from '@sveltejs/kit';
+import { transaction } from '$server/db/pool';
+import { putInForce, readRelease, replaceDraft } from '$server/db/rules';
+import { BadInput, readJson } from '$server/door';
+import { allow, answer } from '$server/guard';
+import type { RequestHandler } from './$types';
+
+/** Puts a release in force, or makes it the draft. */
+export const POST: RequestHandler = (event) => {
+	const account = allow(event, 'author');
+	const number = Number(event.params.number);
+	if (!Number.isInteger(number)) error(404, 'There is no such release.');
+	return answer(async () => {
+		const body = (await readJson(event.request)) as { do?: unknown } | null;
+		await transaction(async (c) => {
+			const doc = await readRelease(c, account.workspace, number);
+			if (!doc) error(404, `There is no release ${number}.`);
+			if (body?.do === 'put in force') await putInForce(c, account.workspace, number, account.id);
+			else if (body?.do === 'take as draft') await replaceDraft(c, account.workspace, { rules: doc.rules, order: doc.order }, account.id);
+			else throw new BadInput('do must be “put in force” or “take as draft”.');
+		});
+	});
+};

@@ -1,0 +1,28 @@
+import { fail, redirect } from '@sveltejs/kit';
+import { signIn } from '$server/accounts';
+import { db } from '$server/db/pool';
+import type { Actions, PageServerLoad } from './$types';
+
+/** Only an address on this site may be returned to. */
+const onThisSite = (to: string | null) => (to && /^\/(?![/\\])/.test(to) ? to : '/');
+
+export const load: PageServerLoad = ({ locals, url }) => {
+	if (locals.account) redirect(303, onThisSite(url.searchParams.get('to')));
+};
+
+export const actions: Actions = {
+	default: async ({ request, cookies, url, getClientAddress }) => {
+		const form = await request.formData();
+		const email = String(form.get('email') ?? '');
+		const r = await signIn(db(), email, String(form.get('password') ?? ''), getClientAddress());
+		if (!r.ok) return fail(r.wait ? 429 : 400, { message: r.message, email });
+		cookies.set('session', r.token, {
+			path: '/',
+			httpOnly: true,
+			sameSite: 'lax',
+			secure: url.protocol === 'https:',
+			maxAge: 12 * 3600
+		});
+		redirect(303, onThisSite(url.searchParams.get('to')));
+	}
+};
