@@ -170,7 +170,7 @@
 		handle.setPointerCapture(e.pointerId);
 		const box = svg.getBoundingClientRect();
 		const move = (m: PointerEvent) => {
-			const x = scale.invert(clamp(((m.clientX - box.left) / box.width) * W));
+			const x = scale.invert(clamp(((m.clientX - box.left) / box.width) * (W + 36) - 18));
 			const s = stepOf(x);
 			setLimit(i, String(between(i, Math.round(x / s) * s)));
 		};
@@ -206,7 +206,7 @@
 </script>
 
 <div class="mt-2">
-	<svg bind:this={svg} viewBox="-2 0 {W + 4} 142" class="block w-full touch-none select-none" role="group" aria-label="Bands of {inputLabel}">
+	<svg bind:this={svg} viewBox="-18 0 {W + 36} 134" class="block w-full touch-none select-none" role="group" aria-label="Bands of {inputLabel}">
 		{#each bars as b, i (i)}
 			<rect x={b.x} y={BASE - b.h} width={b.w} height={b.h} fill="var(--color-line)" />
 		{/each}
@@ -328,6 +328,9 @@
 	.sample {
 		fill: var(--color-teal);
 		font-weight: 600;
+		paint-order: stroke;
+		stroke: var(--color-sheet);
+		stroke-width: 4px;
 	}
 	.handle {
 		cursor: ew-resize;

@@ -204,7 +204,7 @@
 	</div>
 	{#each found as f (f.id)}
 		<div id="finding-{f.id}" class="flex items-baseline gap-3 border-t px-4 py-2 text-sm {f.severity === 'blocking' ? 'bg-brick-wash border-brick/30' : 'bg-ochre-wash border-ochre/30'}">
-			<span class="font-semibold {f.severity === 'blocking' ? 'text-brick' : 'text-ochre'}">{f.severity === 'blocking' ? '● blocks' : '▲ advice'}</span>
+			<span class="font-semibold whitespace-nowrap {f.severity === 'blocking' ? 'text-brick' : 'text-ochre'}">{f.severity === 'blocking' ? '● blocks' : '▲ advice'}</span>
 			<span class="grow">{f.message}</span>
 			{#if f.witness}{@const witness = f.witness}<button class="textlink whitespace-nowrap" onclick={() => onshow(witness)}>Show it</button>{/if}
 			{#if f.repair && !disabled}{@const repair = f.repair}<button class="textlink whitespace-nowrap" onclick={() => w.repair(repair)}>{repair.label}</button>{/if}

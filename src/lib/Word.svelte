@@ -39,9 +39,8 @@
 {#if disabled}
 	<span class="word {tone}">{shown}</span>
 {:else}
-	<Select.Root type="single" {value} onValueChange={(v) => v !== value && onpick(v)} items={choices}>
-		<Select.Trigger class="word {tone}" aria-label="{label}: {shown}">{shown}</Select.Trigger>
-		<Select.Portal>
+	<Select.Root type="single" {value} onValueChange={(v) => v !== value && onpick(v)} items={choices}
+		><Select.Trigger class="word {tone}" aria-label="{label}: {shown}">{shown}</Select.Trigger><Select.Portal>
 			<Select.Content
 				sideOffset={4}
 				class="border-ink bg-sheet z-50 max-h-80 min-w-48 max-w-96 overflow-auto border py-1"
@@ -64,6 +63,6 @@
 					{/each}
 				</Select.Viewport>
 			</Select.Content>
-		</Select.Portal>
-	</Select.Root>
+		</Select.Portal></Select.Root
+	>
 {/if}

@@ -37,9 +37,8 @@
 {#if disabled}
 	<span class="word {tone}">{text}</span>
 {:else}
-	<Popover.Root>
-		<Popover.Trigger class="word {tone}" aria-label="{label}: {text}">{text}</Popover.Trigger>
-		<Popover.Portal>
+	<Popover.Root
+		><Popover.Trigger class="word {tone}" aria-label="{label}: {text}">{text}</Popover.Trigger><Popover.Portal>
 			<Popover.Content
 				sideOffset={4}
 				align="start"
@@ -64,6 +63,6 @@
 					</label>
 				{/each}
 			</Popover.Content>
-		</Popover.Portal>
-	</Popover.Root>
+		</Popover.Portal></Popover.Root
+	>
 {/if}

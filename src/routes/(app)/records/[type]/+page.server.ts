@@ -1,0 +1,33 @@
+import { error } from '@sveltejs/kit';
+import { toJson } from '$core/model/codec';
+import { allow } from '$server/guard';
+import { inForce } from '$server/decide';
+import { db } from '$server/db/pool';
+import { searchRecords } from '$server/db/records';
+import { linkTitles } from '$server/view';
+import type { PageServerLoad } from './$types';
+
+const SIZE = 50;
+
+export const load: PageServerLoad = async (event) => {
+	const account = allow(event, 'reader');
+	const { schema } = await inForce(db(), account.workspace);
+	const { type } = event.params;
+	if (!schema.types.has(type)) error(404, `There is no record type “${type}”.`);
+	const find = (event.url.searchParams.get('find') ?? '').slice(0, 100);
+	const page = Math.max(0, Math.min(100_000, Math.floor(Number(event.url.searchParams.get('page') ?? 0)) || 0));
+	const { records, total } = await searchRecords(db(), schema, account.workspace, type, find, page, SIZE);
+	const { fields } = schema.type(type).type;
+	return {
+		find,
+		page,
+		pages: Math.max(1, Math.ceil(total / SIZE)),
+		total,
+		links: await linkTitles(account.workspace, schema, records),
+		records: records.map((r) => ({
+			id: r.id,
+			values: Object.fromEntries(fields.map((f, i) => [f.id, toJson(r.values[i])])),
+			byRule: Object.keys(r.setBy).filter((f) => r.setBy[f].by === 'rule')
+		}))
+	};
+};
