@@ -16,7 +16,10 @@ export default defineConfig({
 		projects: [
 			{
 				resolve: { alias },
-				test: { name: 'core', include: ['src/core/**/*.test.ts', 'src/lib/**/*.test.ts', 'demo/**/*.test.ts'] }
+				test: {
+					name: 'core',
+					include: ['src/core/**/*.test.ts', 'src/lib/**/*.test.ts', 'demo/**/*.test.ts']
+				}
 			},
 			{
 				resolve: { alias },

@@ -23,10 +23,18 @@ const lists: OptionList[] = [
 	list('currency', 'Currency', 'EUR, DKK, PLN'),
 	list('service_plan', 'Service plan', 'On call, Yearly check, Full care'),
 	list('contact_role', 'Role', 'Owner, Grower, Technician, Buyer, Office'),
-	list('channel', 'Enquiry channel', 'Trade fair, Web form, Telephone, Word of mouth, Referral by grower, Newsletter, Open day'),
+	list(
+		'channel',
+		'Enquiry channel',
+		'Trade fair, Web form, Telephone, Word of mouth, Referral by grower, Newsletter, Open day'
+	),
 	list('urgency', 'Follow-up urgency', 'Same day, This week, This month'),
 	list('fit', 'Fit', 'Strong, Fair, None'),
-	list('product', 'Product', 'Climate computer, Screens, Drip irrigation, Ebb floor, Fogging, LED lighting, Boiler house'),
+	list(
+		'product',
+		'Product',
+		'Climate computer, Screens, Drip irrigation, Ebb floor, Fogging, LED lighting, Boiler house'
+	),
 	list('lead_status', 'Lead status', 'New, Contacted, Qualified, Not pursued'),
 	list('deal_kind', 'Deal kind', 'New build, Retrofit, Service, Spare parts'),
 	list('stage', 'Stage', 'Enquiry, Survey, Quotation, Negotiation, Won, Lost'),
@@ -73,7 +81,15 @@ function type(
 	short: string,
 	text: string
 ): RecordType {
-	return { id, label, plural, title, columns: columns.split(' '), short: short.split(' '), fields: fields(text) };
+	return {
+		id,
+		label,
+		plural,
+		title,
+		columns: columns.split(' '),
+		short: short.split(' '),
+		fields: fields(text)
+	};
 }
 
 const types: RecordType[] = [
@@ -230,7 +246,8 @@ const types: RecordType[] = [
 	)
 ];
 for (const t of types)
-	for (const key of ['columns', 'short'] as const) t[key] = t[key].map((id) => (id === 'email' ? 'e_mail' : id));
+	for (const key of ['columns', 'short'] as const)
+		t[key] = t[key].map((id) => (id === 'email' ? 'e_mail' : id));
 
 /** The model of the demo workspace. */
 export const demoModel: Model = { types, lists, zone: 'Europe/Amsterdam', personType: 'engineer' };

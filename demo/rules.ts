@@ -4,7 +4,17 @@ import { parseExpression } from '../src/core/feel/parse';
 import { bare } from '../src/core/feel/tree';
 import type { JsonValue } from '../src/core/model/codec';
 import { Schema } from '../src/core/model/model';
-import type { Body, Formula, Hold, Kind, Limit, NoResult, Output, Rule, RuleSet } from '../src/core/model/rules';
+import type {
+	Body,
+	Formula,
+	Hold,
+	Kind,
+	Limit,
+	NoResult,
+	Output,
+	Rule,
+	RuleSet
+} from '../src/core/model/rules';
 import { demoModel } from './model';
 
 const schema = new Schema(demoModel);
@@ -22,11 +32,24 @@ interface Spec extends Partial<Omit<Rule, 'guard' | 'outputs' | 'body'>> {
 	none?: NoResult;
 }
 
-function rule(id: string, type: string, kind: Kind, name: string, why: string, fields: string[], body: Body, spec: Spec = {}): Rule {
+function rule(
+	id: string,
+	type: string,
+	kind: Kind,
+	name: string,
+	why: string,
+	fields: string[],
+	body: Body,
+	spec: Spec = {}
+): Rule {
 	const { guard, hold = 'follow', closed, none = 'next', ...rest } = spec;
-	const outputs = fields.map(
-		(field, i): Output => ({ id: `o${i + 1}`, field, hold, none, ...(closed ? { closed } : {}) })
-	);
+	const outputs = fields.map((field, i): Output => ({
+		id: `o${i + 1}`,
+		field,
+		hold,
+		none,
+		...(closed ? { closed } : {})
+	}));
 	return {
 		id,
 		type,
@@ -44,9 +67,17 @@ function rule(id: string, type: string, kind: Kind, name: string, why: string, f
 	};
 }
 
-const compute = (type: string, ...texts: string[]): Body => ({ kind: 'formula', formulas: texts.map((t) => formula(type, t)) });
+const compute = (type: string, ...texts: string[]): Body => ({
+	kind: 'formula',
+	formulas: texts.map((t) => formula(type, t))
+});
 
-function bands(type: string, input: string, limits: (number | Limit)[], results: (JsonValue | undefined)[]): Body {
+function bands(
+	type: string,
+	input: string,
+	limits: (number | Limit)[],
+	results: (JsonValue | undefined)[]
+): Body {
 	return {
 		kind: 'bands',
 		input: formula(type, input),
@@ -74,7 +105,12 @@ const sizeClass = (medium: number): Rule =>
 		'Size class follows headcount',
 		'Discounts and reports go by it, so nobody should pick it by hand.',
 		['size_class'],
-		bands('customer', 'Headcount', [0, 10, medium, 250], [undefined, 'micro', 'small', 'medium', 'large']),
+		bands(
+			'customer',
+			'Headcount',
+			[0, 10, medium, 250],
+			[undefined, 'micro', 'small', 'medium', 'large']
+		),
 		{ hold: 'locked', none: 'clear' }
 	);
 
@@ -89,47 +125,299 @@ const regionRows = {
 
 const first: Rule[] = [
 	sizeClass(50),
-	rule('service_plan', 'customer', 'map', 'Service plan by key grower', 'Key growers get full care unless somebody arranged otherwise.', ['service_plan'], options('key_grower', { true: 'full_care', false: 'yearly_check' })),
-	rule('urgency', 'lead', 'map', 'Follow-up urgency by enquiry channel', 'People met at a fair expect an answer the same day.', ['follow_up_urgency'], options('enquiry_channel', { trade_fair: 'same_day', web_form: 'this_week', telephone: 'same_day', word_of_mouth: 'this_week', referral_by_grower: 'same_day', newsletter: 'this_month', open_day: 'this_week' })),
-	rule('probability', 'deal', 'map', 'Probability by stage', 'The forecast weighs amounts by it.', ['probability'], options('stage', { enquiry: '10', survey: '25', quotation: '50', negotiation: '75', won: '100', lost: '0' })),
-	rule('freight', 'deal', 'map', 'Freight paid by delivery rule', 'Incoterms 2020: who pays the main carriage.', ['freight_paid_by'], options('delivery_rule', { exw: 'buyer', fca: 'buyer', fas: 'buyer', fob: 'buyer', cfr: 'seller', cif: 'seller', cpt: 'seller', cip: 'seller', dap: 'seller', dpu: 'seller', ddp: 'seller' }), { hold: 'locked', none: 'clear' }),
-	rule('net_amount', 'deal', 'derive', 'Net amount', 'Amount less the discount given.', ['net_amount'], compute('deal', "Amount * (1 - otherwise('Discount %', 0) / 100)"), { hold: 'locked', none: 'clear' })
+	rule(
+		'service_plan',
+		'customer',
+		'map',
+		'Service plan by key grower',
+		'Key growers get full care unless somebody arranged otherwise.',
+		['service_plan'],
+		options('key_grower', { true: 'full_care', false: 'yearly_check' })
+	),
+	rule(
+		'urgency',
+		'lead',
+		'map',
+		'Follow-up urgency by enquiry channel',
+		'People met at a fair expect an answer the same day.',
+		['follow_up_urgency'],
+		options('enquiry_channel', {
+			trade_fair: 'same_day',
+			web_form: 'this_week',
+			telephone: 'same_day',
+			word_of_mouth: 'this_week',
+			referral_by_grower: 'same_day',
+			newsletter: 'this_month',
+			open_day: 'this_week'
+		})
+	),
+	rule(
+		'probability',
+		'deal',
+		'map',
+		'Probability by stage',
+		'The forecast weighs amounts by it.',
+		['probability'],
+		options('stage', {
+			enquiry: '10',
+			survey: '25',
+			quotation: '50',
+			negotiation: '75',
+			won: '100',
+			lost: '0'
+		})
+	),
+	rule(
+		'freight',
+		'deal',
+		'map',
+		'Freight paid by delivery rule',
+		'Incoterms 2020: who pays the main carriage.',
+		['freight_paid_by'],
+		options('delivery_rule', {
+			exw: 'buyer',
+			fca: 'buyer',
+			fas: 'buyer',
+			fob: 'buyer',
+			cfr: 'seller',
+			cif: 'seller',
+			cpt: 'seller',
+			cip: 'seller',
+			dap: 'seller',
+			dpu: 'seller',
+			ddp: 'seller'
+		}),
+		{ hold: 'locked', none: 'clear' }
+	),
+	rule(
+		'net_amount',
+		'deal',
+		'derive',
+		'Net amount',
+		'Amount less the discount given.',
+		['net_amount'],
+		compute('deal', "Amount * (1 - otherwise('Discount %', 0) / 100)"),
+		{ hold: 'locked', none: 'clear' }
+	)
 ];
 
 const second: Rule[] = [
 	...first,
-	rule('region', 'customer', 'map', 'Trading region by country', 'Sales targets are set by region.', ['trading_region'], options('country', regionRows), { hold: 'locked', none: 'clear' }),
-	rule('currency', 'customer', 'map', 'Currency by country', 'Quotations are written in it; a customer may ask for another.', ['currency'], options('country', { netherlands: 'eur', belgium: 'eur', germany: 'eur', france: 'eur', denmark: 'dkk', poland: 'pln' })),
-	rule('stage_stamp', 'deal', 'derive', 'Stage changed at', 'How long a deal stands still is counted from here.', ['stage_changed_at'], compute('deal', 'now'), { guard: 'changed(Stage)', closed: true }),
-	rule('stage_from', 'deal', 'derive', 'Stage it came from', 'Shows in the pipeline which way a deal moved.', ['stage_it_came_from'], compute('deal', 'was.Stage'), { guard: 'changed(Stage)', closed: true, none: 'clear' }),
-	rule('stage_before_loss', 'deal', 'derive', 'Stage before loss', 'Tells at which stage deals are lost.', ['stage_before_loss'], compute('deal', 'was.Stage'), { guard: 'Stage = "Lost"', entering: true, closed: true }),
-	rule('moved_back', 'deal', 'derive', 'Times moved back', 'Deals that go back and forth need a second look.', ['times_moved_back'], compute('deal', 'otherwise(was.Times moved back, 0) + 1'), { guard: 'moved back(Stage)', closed: true }),
-	rule('amount_before', 'deal', 'derive', 'Amount before the change', 'So that everyone sees what was negotiated away.', ['amount_before_the_change'], compute('deal', 'was.Amount'), { guard: 'changed(Amount)', closed: true }),
-	rule('survey_fee', 'deal', 'derive', 'Survey fee', 'A site survey costs 450; without one there is no fee.', ['survey_fee'], compute('deal', 'if Site survey needed then 450 else null'), { none: 'clear' }),
-	rule('status_stamp', 'lead', 'derive', 'Status changed at', 'Not the same as the last change of anything.', ['status_changed_at'], compute('lead', 'now'), { guard: 'changed(Status)', closed: true })
+	rule(
+		'region',
+		'customer',
+		'map',
+		'Trading region by country',
+		'Sales targets are set by region.',
+		['trading_region'],
+		options('country', regionRows),
+		{ hold: 'locked', none: 'clear' }
+	),
+	rule(
+		'currency',
+		'customer',
+		'map',
+		'Currency by country',
+		'Quotations are written in it; a customer may ask for another.',
+		['currency'],
+		options('country', {
+			netherlands: 'eur',
+			belgium: 'eur',
+			germany: 'eur',
+			france: 'eur',
+			denmark: 'dkk',
+			poland: 'pln'
+		})
+	),
+	rule(
+		'stage_stamp',
+		'deal',
+		'derive',
+		'Stage changed at',
+		'How long a deal stands still is counted from here.',
+		['stage_changed_at'],
+		compute('deal', 'now'),
+		{ guard: 'changed(Stage)', closed: true }
+	),
+	rule(
+		'stage_from',
+		'deal',
+		'derive',
+		'Stage it came from',
+		'Shows in the pipeline which way a deal moved.',
+		['stage_it_came_from'],
+		compute('deal', 'was.Stage'),
+		{ guard: 'changed(Stage)', closed: true, none: 'clear' }
+	),
+	rule(
+		'stage_before_loss',
+		'deal',
+		'derive',
+		'Stage before loss',
+		'Tells at which stage deals are lost.',
+		['stage_before_loss'],
+		compute('deal', 'was.Stage'),
+		{ guard: 'Stage = "Lost"', entering: true, closed: true }
+	),
+	rule(
+		'moved_back',
+		'deal',
+		'derive',
+		'Times moved back',
+		'Deals that go back and forth need a second look.',
+		['times_moved_back'],
+		compute('deal', 'otherwise(was.Times moved back, 0) + 1'),
+		{ guard: 'moved back(Stage)', closed: true }
+	),
+	rule(
+		'amount_before',
+		'deal',
+		'derive',
+		'Amount before the change',
+		'So that everyone sees what was negotiated away.',
+		['amount_before_the_change'],
+		compute('deal', 'was.Amount'),
+		{ guard: 'changed(Amount)', closed: true }
+	),
+	rule(
+		'survey_fee',
+		'deal',
+		'derive',
+		'Survey fee',
+		'A site survey costs 450; without one there is no fee.',
+		['survey_fee'],
+		compute('deal', 'if Site survey needed then 450 else null'),
+		{ none: 'clear' }
+	),
+	rule(
+		'status_stamp',
+		'lead',
+		'derive',
+		'Status changed at',
+		'Not the same as the last change of anything.',
+		['status_changed_at'],
+		compute('lead', 'now'),
+		{ guard: 'changed(Status)', closed: true }
+	)
 ];
 
 const third: Rule[] = [
 	...second,
-	rule('details_checked', 'customer', 'derive', 'Details checked on', 'Changing the phone or e-mail means that somebody asked.', ['details_checked_on'], compute('customer', 'today'), { watch: ['phone', 'e_mail'] }),
-	rule('label_lines', 'customer', 'derive', 'Label lines by words of the name', 'Names of more than three words do not fit one line of a label.', ['label_lines'], compute('customer', 'if count(words(Trading name)) > 3 then 2 else 1'), { hold: 'locked', none: 'clear' }),
-	rule('expected_value', 'lead', 'derive', 'Expected value by fit', 'Glass area times a rate for each square metre; nothing where there is no fit.', ['expected_value'], compute('lead', 'if Fit = "Strong" then Glass area * 42 else if Fit = "Fair" then Glass area * 25 else null'), { none: 'leave' }),
-	rule('lead_owner', 'lead', 'default', 'Owner of a new lead', 'Whoever enters a lead looks after it.', ['owner'], compute('lead', 'person'), { hold: 'once', moments: ['created'] }),
-	rule('names', 'contact', 'derive', 'Given and family name from the full name', 'A name is split at its first space.', ['given_name', 'family_name'], compute('contact', 'substring before(squeeze(Full name as received) + " ", " ")', 'substring after(squeeze(Full name as received), " ")'), { none: 'clear' }),
-	rule('greeting', 'contact', 'derive', 'Greeting', 'Letters and messages begin with it.', ['greeting'], compute('contact', '"Dear " + Given name'), { none: 'clear' }),
-	rule('yard', 'contact', 'derive', 'Delivery yard from site code', 'The yard is the part of the site code behind the dash.', ['delivery_yard'], compute('contact', 'substring after(Site code, "-")')),
-	rule('phases', 'deal', 'default', 'Three phases for a heat pump', 'A heat pump runs on three phases unless somebody knows better.', ['supply_phases'], compute('deal', '"Three phases"'), { guard: 'Heat pump', hold: 'fill' }),
-	rule('quarter', 'deal', 'derive', 'Fiscal quarter', 'The books close by calendar quarter.', ['fiscal_quarter'], compute('deal', 'string(Close date.year) + " Q" + string(quarter(Close date))'), { hold: 'locked', none: 'clear' })
+	rule(
+		'details_checked',
+		'customer',
+		'derive',
+		'Details checked on',
+		'Changing the phone or e-mail means that somebody asked.',
+		['details_checked_on'],
+		compute('customer', 'today'),
+		{ watch: ['phone', 'e_mail'] }
+	),
+	rule(
+		'label_lines',
+		'customer',
+		'derive',
+		'Label lines by words of the name',
+		'Names of more than three words do not fit one line of a label.',
+		['label_lines'],
+		compute('customer', 'if count(words(Trading name)) > 3 then 2 else 1'),
+		{ hold: 'locked', none: 'clear' }
+	),
+	rule(
+		'expected_value',
+		'lead',
+		'derive',
+		'Expected value by fit',
+		'Glass area times a rate for each square metre; nothing where there is no fit.',
+		['expected_value'],
+		compute(
+			'lead',
+			'if Fit = "Strong" then Glass area * 42 else if Fit = "Fair" then Glass area * 25 else null'
+		),
+		{ none: 'leave' }
+	),
+	rule(
+		'lead_owner',
+		'lead',
+		'default',
+		'Owner of a new lead',
+		'Whoever enters a lead looks after it.',
+		['owner'],
+		compute('lead', 'person'),
+		{ hold: 'once', moments: ['created'] }
+	),
+	rule(
+		'names',
+		'contact',
+		'derive',
+		'Given and family name from the full name',
+		'A name is split at its first space.',
+		['given_name', 'family_name'],
+		compute(
+			'contact',
+			'substring before(squeeze(Full name as received) + " ", " ")',
+			'substring after(squeeze(Full name as received), " ")'
+		),
+		{ none: 'clear' }
+	),
+	rule(
+		'greeting',
+		'contact',
+		'derive',
+		'Greeting',
+		'Letters and messages begin with it.',
+		['greeting'],
+		compute('contact', '"Dear " + Given name'),
+		{ none: 'clear' }
+	),
+	rule(
+		'yard',
+		'contact',
+		'derive',
+		'Delivery yard from site code',
+		'The yard is the part of the site code behind the dash.',
+		['delivery_yard'],
+		compute('contact', 'substring after(Site code, "-")')
+	),
+	rule(
+		'phases',
+		'deal',
+		'default',
+		'Three phases for a heat pump',
+		'A heat pump runs on three phases unless somebody knows better.',
+		['supply_phases'],
+		compute('deal', '"Three phases"'),
+		{ guard: 'Heat pump', hold: 'fill' }
+	),
+	rule(
+		'quarter',
+		'deal',
+		'derive',
+		'Fiscal quarter',
+		'The books close by calendar quarter.',
+		['fiscal_quarter'],
+		compute('deal', 'string(Close date.year) + " Q" + string(quarter(Close date))'),
+		{ hold: 'locked', none: 'clear' }
+	)
 ];
 // a text literal becomes an option only where one is wanted
 for (const r of third)
 	if (r.id === 'phases')
-		r.body = { kind: 'formula', formulas: [{ expr: { k: 'option', list: 'supply_phases', option: 'three_phases' } }] };
+		r.body = {
+			kind: 'formula',
+			formulas: [{ expr: { k: 'option', list: 'supply_phases', option: 'three_phases' } }]
+		};
 
 /** The three releases of the demo, oldest first, with the note each was given. */
 export const demoReleases: { note: string; set: RuleSet }[] = [
-	{ note: 'Size class, service plan, urgency, probability, freight and net amount.', set: { rules: first, order: {} } },
-	{ note: 'Regions and currencies; stamps and counters on deals and leads.', set: { rules: second, order: {} } },
+	{
+		note: 'Size class, service plan, urgency, probability, freight and net amount.',
+		set: { rules: first, order: {} }
+	},
+	{
+		note: 'Regions and currencies; stamps and counters on deals and leads.',
+		set: { rules: second, order: {} }
+	},
 	{ note: 'Contacts, expected value, owners, quarters.', set: { rules: third, order: {} } }
 ];
 
@@ -137,7 +425,15 @@ export const demoReleases: { note: string; set: RuleSet }[] = [
 export const demoDraft: RuleSet = {
 	rules: [
 		...third.map((r) => (r.id === 'size_class' ? sizeClass(60) : r)),
-		rule('visits', 'customer', 'categorize', 'Service visits by glass area', 'Larger houses are visited more often.', ['service_visits_a_year'], bands('customer', 'Glass area', [2000, 10000, 12000], ['1', '2', undefined, '4']))
+		rule(
+			'visits',
+			'customer',
+			'categorize',
+			'Service visits by glass area',
+			'Larger houses are visited more often.',
+			['service_visits_a_year'],
+			bands('customer', 'Glass area', [2000, 10000, 12000], ['1', '2', undefined, '4'])
+		)
 	],
 	order: {}
 };

@@ -25,57 +25,252 @@ function trial(
 	});
 }
 
-const grower = { trading_name: 'Brackwater Tulips', country: 'netherlands', headcount: '48', size_class: 'small', label_lines: '1', trading_region: 'low_countries', currency: 'eur' };
+const grower = {
+	trading_name: 'Brackwater Tulips',
+	country: 'netherlands',
+	headcount: '48',
+	size_class: 'small',
+	label_lines: '1',
+	trading_region: 'low_countries',
+	currency: 'eur'
+};
 
 const sizes: [string | null, string | null][] = [
-	['0', 'micro'], ['9', 'micro'], ['9.5', 'micro'], ['10', 'small'], ['11', 'small'], ['49', 'small'], ['50', 'medium'],
-	['51', 'medium'], ['249', 'medium'], ['250', 'large'], ['251', 'large'], ['18000', 'large'], [null, null], ['-1', null]
+	['0', 'micro'],
+	['9', 'micro'],
+	['9.5', 'micro'],
+	['10', 'small'],
+	['11', 'small'],
+	['49', 'small'],
+	['50', 'medium'],
+	['51', 'medium'],
+	['249', 'medium'],
+	['250', 'large'],
+	['251', 'large'],
+	['18000', 'large'],
+	[null, null],
+	['-1', null]
 ];
 for (const [headcount, size] of sizes)
-	trial('customer', headcount === null ? 'Blank headcount gives no size class' : `Headcount ${headcount}`, grower, { headcount }, { size_class: size });
-trial('customer', 'Another phone number leaves the size class', grower, { phone: '+31 20 794 0311' }, { size_class: 'small', details_checked_on: '2026-11-23' });
-trial('customer', 'A size class sent by import is set aside', grower, { size_class: 'large' }, { size_class: 'small' }, 'import');
+	trial(
+		'customer',
+		headcount === null ? 'Blank headcount gives no size class' : `Headcount ${headcount}`,
+		grower,
+		{ headcount },
+		{ size_class: size }
+	);
+trial(
+	'customer',
+	'Another phone number leaves the size class',
+	grower,
+	{ phone: '+31 20 794 0311' },
+	{ size_class: 'small', details_checked_on: '2026-11-23' }
+);
+trial(
+	'customer',
+	'A size class sent by import is set aside',
+	grower,
+	{ size_class: 'large' },
+	{ size_class: 'small' },
+	'import'
+);
 
 for (const [country, region, currency] of [
-	['netherlands', 'low_countries', 'eur'], ['belgium', 'low_countries', 'eur'], ['germany', 'central', 'eur'],
-	['france', 'south', 'eur'], ['denmark', 'baltic', 'dkk'], ['poland', 'central', 'pln']
+	['netherlands', 'low_countries', 'eur'],
+	['belgium', 'low_countries', 'eur'],
+	['germany', 'central', 'eur'],
+	['france', 'south', 'eur'],
+	['denmark', 'baltic', 'dkk'],
+	['poland', 'central', 'pln']
 ])
-	trial('customer', `New customer in ${country[0].toUpperCase()}${country.slice(1)}`, null, { trading_name: 'Saltmarsh Peppers', country }, { trading_region: region, currency });
+	trial(
+		'customer',
+		`New customer in ${country[0].toUpperCase()}${country.slice(1)}`,
+		null,
+		{ trading_name: 'Saltmarsh Peppers', country },
+		{ trading_region: region, currency }
+	);
 
 trial('customer', 'Key grower ticked', grower, { key_grower: true }, { service_plan: 'full_care' });
-trial('customer', 'Key grower unticked', { ...grower, key_grower: true, service_plan: 'full_care' }, { key_grower: false }, { service_plan: 'yearly_check' });
-trial('customer', 'Plan chosen by hand stays when something else changes', { ...grower, key_grower: true, service_plan: 'on_call' }, { turnover: '100' }, { service_plan: 'on_call' });
-trial('customer', 'Plan chosen after the tick is kept', grower, { key_grower: true, service_plan: 'on_call' }, { service_plan: 'on_call' });
-trial('customer', 'A name of four words takes two label lines', null, { trading_name: 'North Quay Rose Gardens' }, { label_lines: '2' });
+trial(
+	'customer',
+	'Key grower unticked',
+	{ ...grower, key_grower: true, service_plan: 'full_care' },
+	{ key_grower: false },
+	{ service_plan: 'yearly_check' }
+);
+trial(
+	'customer',
+	'Plan chosen by hand stays when something else changes',
+	{ ...grower, key_grower: true, service_plan: 'on_call' },
+	{ turnover: '100' },
+	{ service_plan: 'on_call' }
+);
+trial(
+	'customer',
+	'Plan chosen after the tick is kept',
+	grower,
+	{ key_grower: true, service_plan: 'on_call' },
+	{ service_plan: 'on_call' }
+);
+trial(
+	'customer',
+	'A name of four words takes two label lines',
+	null,
+	{ trading_name: 'North Quay Rose Gardens' },
+	{ label_lines: '2' }
+);
 
 for (const [channel, urgency] of [
-	['trade_fair', 'same_day'], ['web_form', 'this_week'], ['telephone', 'same_day'], ['word_of_mouth', 'this_week'],
-	['referral_by_grower', 'same_day'], ['newsletter', 'this_month'], ['open_day', 'this_week']
+	['trade_fair', 'same_day'],
+	['web_form', 'this_week'],
+	['telephone', 'same_day'],
+	['word_of_mouth', 'this_week'],
+	['referral_by_grower', 'same_day'],
+	['newsletter', 'this_month'],
+	['open_day', 'this_week']
 ])
-	trial('lead', `Lead by ${channel.replaceAll('_', ' ')}`, null, { company_as_typed: 'saltmarsh peppers', enquiry_channel: channel }, { follow_up_urgency: urgency });
-trial('lead', 'Strong fit is valued at 42 a square metre', { company_as_typed: 'dike lane herbs', glass_area: '1000' }, { fit: 'strong' }, { expected_value: '42000' });
-trial('lead', 'Fair fit is valued at 25 a square metre', { company_as_typed: 'dike lane herbs', glass_area: '1000' }, { fit: 'fair' }, { expected_value: '25000' });
-trial('lead', 'No fit leaves the value somebody negotiated', { company_as_typed: 'dike lane herbs', glass_area: '1000', expected_value: '300' }, { fit: 'none' }, { expected_value: '300' });
-trial('lead', 'Status stamped when it changes', { status: 'new' }, { status: 'contacted' }, { status_changed_at: '2026-11-23T09:00:00.000Z' });
+	trial(
+		'lead',
+		`Lead by ${channel.replaceAll('_', ' ')}`,
+		null,
+		{ company_as_typed: 'saltmarsh peppers', enquiry_channel: channel },
+		{ follow_up_urgency: urgency }
+	);
+trial(
+	'lead',
+	'Strong fit is valued at 42 a square metre',
+	{ company_as_typed: 'dike lane herbs', glass_area: '1000' },
+	{ fit: 'strong' },
+	{ expected_value: '42000' }
+);
+trial(
+	'lead',
+	'Fair fit is valued at 25 a square metre',
+	{ company_as_typed: 'dike lane herbs', glass_area: '1000' },
+	{ fit: 'fair' },
+	{ expected_value: '25000' }
+);
+trial(
+	'lead',
+	'No fit leaves the value somebody negotiated',
+	{ company_as_typed: 'dike lane herbs', glass_area: '1000', expected_value: '300' },
+	{ fit: 'none' },
+	{ expected_value: '300' }
+);
+trial(
+	'lead',
+	'Status stamped when it changes',
+	{ status: 'new' },
+	{ status: 'contacted' },
+	{ status_changed_at: '2026-11-23T09:00:00.000Z' }
+);
 
 for (const [rule, payer] of [
-	['exw', 'buyer'], ['fca', 'buyer'], ['fas', 'buyer'], ['fob', 'buyer'], ['cfr', 'seller'], ['cif', 'seller'],
-	['cpt', 'seller'], ['cip', 'seller'], ['dap', 'seller'], ['dpu', 'seller'], ['ddp', 'seller']
+	['exw', 'buyer'],
+	['fca', 'buyer'],
+	['fas', 'buyer'],
+	['fob', 'buyer'],
+	['cfr', 'seller'],
+	['cif', 'seller'],
+	['cpt', 'seller'],
+	['cip', 'seller'],
+	['dap', 'seller'],
+	['dpu', 'seller'],
+	['ddp', 'seller']
 ])
-	trial('deal', `Freight under ${rule.toUpperCase()}`, { name: 'Screens 2026' }, { delivery_rule: rule }, { freight_paid_by: payer });
-trial('deal', 'Net amount after a discount of 7.5 %', { name: 'Screens 2026', amount: '1999.99' }, { discount_percent: '7.5' }, { net_amount: '1849.99' });
-trial('deal', 'Moving back is counted', { stage: 'negotiation', times_moved_back: '1' }, { stage: 'survey' }, { times_moved_back: '2', stage_it_came_from: 'negotiation', probability: '25' });
-trial('deal', 'Moving forward is not counted', { stage: 'survey', times_moved_back: '1' }, { stage: 'quotation' }, { times_moved_back: '1', probability: '50' });
-trial('deal', 'The stage before loss is kept', { stage: 'quotation' }, { stage: 'lost' }, { stage_before_loss: 'quotation', probability: '0' });
-trial('deal', 'A survey has its fee', { name: 'Fogging' }, { site_survey_needed: true }, { survey_fee: '450' });
-trial('deal', 'No survey, no fee', { name: 'Fogging', site_survey_needed: true, survey_fee: '450' }, { site_survey_needed: false }, { survey_fee: null });
-trial('deal', 'A heat pump asks for three phases', { name: 'Heat' }, { heat_pump: true }, { supply_phases: 'three_phases' });
-trial('deal', 'Phases somebody gave are left', { name: 'Heat', supply_phases: 'one_phase' }, { heat_pump: true }, { supply_phases: 'one_phase' });
-trial('deal', 'Closing in December is the fourth quarter', { name: 'Heat' }, { close_date: '2026-12-01' }, { fiscal_quarter: '2026 Q4' });
+	trial(
+		'deal',
+		`Freight under ${rule.toUpperCase()}`,
+		{ name: 'Screens 2026' },
+		{ delivery_rule: rule },
+		{ freight_paid_by: payer }
+	);
+trial(
+	'deal',
+	'Net amount after a discount of 7.5 %',
+	{ name: 'Screens 2026', amount: '1999.99' },
+	{ discount_percent: '7.5' },
+	{ net_amount: '1849.99' }
+);
+trial(
+	'deal',
+	'Moving back is counted',
+	{ stage: 'negotiation', times_moved_back: '1' },
+	{ stage: 'survey' },
+	{ times_moved_back: '2', stage_it_came_from: 'negotiation', probability: '25' }
+);
+trial(
+	'deal',
+	'Moving forward is not counted',
+	{ stage: 'survey', times_moved_back: '1' },
+	{ stage: 'quotation' },
+	{ times_moved_back: '1', probability: '50' }
+);
+trial(
+	'deal',
+	'The stage before loss is kept',
+	{ stage: 'quotation' },
+	{ stage: 'lost' },
+	{ stage_before_loss: 'quotation', probability: '0' }
+);
+trial(
+	'deal',
+	'A survey has its fee',
+	{ name: 'Fogging' },
+	{ site_survey_needed: true },
+	{ survey_fee: '450' }
+);
+trial(
+	'deal',
+	'No survey, no fee',
+	{ name: 'Fogging', site_survey_needed: true, survey_fee: '450' },
+	{ site_survey_needed: false },
+	{ survey_fee: null }
+);
+trial(
+	'deal',
+	'A heat pump asks for three phases',
+	{ name: 'Heat' },
+	{ heat_pump: true },
+	{ supply_phases: 'three_phases' }
+);
+trial(
+	'deal',
+	'Phases somebody gave are left',
+	{ name: 'Heat', supply_phases: 'one_phase' },
+	{ heat_pump: true },
+	{ supply_phases: 'one_phase' }
+);
+trial(
+	'deal',
+	'Closing in December is the fourth quarter',
+	{ name: 'Heat' },
+	{ close_date: '2026-12-01' },
+	{ fiscal_quarter: '2026 Q4' }
+);
 
-trial('contact', 'A name of three words', null, { full_name_as_received: 'Ilse  van Dorenbos' }, { given_name: 'Ilse', family_name: 'van Dorenbos', greeting: 'Dear Ilse' });
-trial('contact', 'A name of one word', null, { full_name_as_received: 'Oskar' }, { given_name: 'Oskar', family_name: null });
-trial('contact', 'Yard behind the dash', null, { site_code: 'NL3-Yard 2' }, { delivery_yard: 'Yard 2' });
+trial(
+	'contact',
+	'A name of three words',
+	null,
+	{ full_name_as_received: 'Ilse  van Dorenbos' },
+	{ given_name: 'Ilse', family_name: 'van Dorenbos', greeting: 'Dear Ilse' }
+);
+trial(
+	'contact',
+	'A name of one word',
+	null,
+	{ full_name_as_received: 'Oskar' },
+	{ given_name: 'Oskar', family_name: null }
+);
+trial(
+	'contact',
+	'Yard behind the dash',
+	null,
+	{ site_code: 'NL3-Yard 2' },
+	{ delivery_yard: 'Yard 2' }
+);
 
 /** All trials of the demo. */
 export const demoTrials: Trial[] = trials;

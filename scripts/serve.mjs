@@ -11,13 +11,17 @@ const hosts = new Set([`localhost:${port}`, `127.0.0.1:${port}`, ...extra]);
 process.env.PROTOCOL_HEADER = 'x-rigid-protocol';
 process.env.HOST_HEADER = 'x-rigid-host';
 process.env.BODY_SIZE_LIMIT ??= '24M';
-const { handler } = await import(pathToFileURL(path.join(process.env.RIGID_BUILD, 'handler.js')).href);
+const { handler } = await import(
+	pathToFileURL(path.join(process.env.RIGID_BUILD, 'handler.js')).href
+);
 
 const server = http.createServer((req, res) => {
 	const host = req.headers.host ?? '';
 	if (!hosts.has(host)) {
 		res.writeHead(421, { 'content-type': 'text/plain; charset=utf-8' });
-		res.end(`This server answers as ${[...hosts].join(' or ')}. Set RIGID_HOSTS for another name.\n`);
+		res.end(
+			`This server answers as ${[...hosts].join(' or ')}. Set RIGID_HOSTS for another name.\n`
+		);
 		return;
 	}
 	// what a client claims about this is not believed

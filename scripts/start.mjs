@@ -5,15 +5,32 @@
 // DATABASE_URL uses a PostgreSQL that exists instead of a private one.
 import { spawn } from 'node:child_process';
 import path from 'node:path';
-import { ROOT, bin, npmPackages, once, portIsFree, freePort, removeCluster, run, say, startCluster, stop, treeHash, withLock } from './lib/setup.mjs';
+import {
+	ROOT,
+	bin,
+	npmPackages,
+	once,
+	portIsFree,
+	freePort,
+	removeCluster,
+	run,
+	say,
+	startCluster,
+	stop,
+	treeHash,
+	withLock
+} from './lib/setup.mjs';
 
 const args = process.argv.slice(2);
 const known = ['--fresh', '--dev', '--port'];
 const odd = args.find((a, i) => !known.includes(a) && args[i - 1] !== '--port');
 if (odd) stop(`“${odd}” is not known here. There are: ${known.join(', ')} NUMBER.`);
 const dev = args.includes('--dev');
-const wanted = args.includes('--port') ? Number(args[args.indexOf('--port') + 1]) : Number(process.env.PORT ?? 5280);
-if (!Number.isInteger(wanted) || wanted < 1 || wanted > 65535) stop('A port is a number from 1 to 65535.');
+const wanted = args.includes('--port')
+	? Number(args[args.indexOf('--port') + 1])
+	: Number(process.env.PORT ?? 5280);
+if (!Number.isInteger(wanted) || wanted < 1 || wanted > 65535)
+	stop('A port is a number from 1 to 65535.');
 
 let cluster = null;
 let server = null;
@@ -23,7 +40,10 @@ async function shutDown(code) {
 	stopping = true;
 	if (server && server.exitCode === null && server.signalCode === null) {
 		server.kill('SIGTERM');
-		await Promise.race([new Promise((r) => server.once('exit', r)), new Promise((r) => setTimeout(r, 5000))]);
+		await Promise.race([
+			new Promise((r) => server.once('exit', r)),
+			new Promise((r) => setTimeout(r, 5000))
+		]);
 		if (server.exitCode === null) server.kill('SIGKILL');
 	}
 	await cluster?.stop();
@@ -35,7 +55,10 @@ try {
 	await withLock('install', async () => npmPackages());
 	const own = !process.env.DATABASE_URL;
 	if (args.includes('--fresh')) {
-		if (!own) stop('--fresh starts over with a private database; it never empties one that DATABASE_URL names.');
+		if (!own)
+			stop(
+				'--fresh starts over with a private database; it never empties one that DATABASE_URL names.'
+			);
 		await removeCluster('postgres');
 	}
 	if (own) cluster = await startCluster('postgres', 5433);
@@ -50,14 +73,23 @@ try {
 
 	if (!dev)
 		await withLock('build', async () => {
-			const state = treeHash(['src', 'static', 'demo', 'package-lock.json', 'svelte.config.js', 'vite.config.ts']);
+			const state = treeHash([
+				'src',
+				'static',
+				'demo',
+				'package-lock.json',
+				'svelte.config.js',
+				'vite.config.ts'
+			]);
 			once('build', state, () => {
 				say('Building …');
 				run(bin('vite'), ['build'], { env: { ...env, NODE_ENV: 'production' } });
 			});
 		});
 
-	const command = dev ? [bin('vite'), 'dev', '--host', '127.0.0.1', '--port', String(port)] : [process.execPath, 'scripts/serve.mjs'];
+	const command = dev
+		? [bin('vite'), 'dev', '--host', '127.0.0.1', '--port', String(port)]
+		: [process.execPath, 'scripts/serve.mjs'];
 	server = spawn(command[0], command.slice(1), {
 		cwd: ROOT,
 		env: { ...env, PORT: String(port), RIGID_BUILD: path.join(ROOT, 'build') },
@@ -66,7 +98,10 @@ try {
 	});
 	server.on('exit', (code) => shutDown(code ?? 1));
 	for (let i = 0; i < 600 && server.exitCode === null; i++) {
-		const up = await fetch(`http://127.0.0.1:${port}/sign-in`).then((r) => r.ok, () => false);
+		const up = await fetch(`http://127.0.0.1:${port}/sign-in`).then(
+			(r) => r.ok,
+			() => false
+		);
 		if (up) {
 			say(`
 Rigid Rule is at  http://localhost:${port}

@@ -15,7 +15,10 @@ export const handle: Handle = async ({ event, resolve }) => {
 		locals.account = token ? await accountOfToken(db(), token) : null;
 		if (!locals.account)
 			return json(
-				{ message: 'Send a token: Authorization: Bearer rr_…. An administrator makes one under Settings.' },
+				{
+					message:
+						'Send a token: Authorization: Bearer rr_…. An administrator makes one under Settings.'
+				},
 				{ status: 401, headers: { 'www-authenticate': 'Bearer' } }
 			);
 		return resolve(event);
@@ -42,5 +45,10 @@ export const handle: Handle = async ({ event, resolve }) => {
 
 export const handleError: HandleServerError = ({ error, event, status }) => {
 	if (status !== 404) log.error({ err: error, path: event.url.pathname }, 'request failed');
-	return { message: status === 404 ? 'There is nothing at this address.' : 'Something went wrong here; it was written to the log.' };
+	return {
+		message:
+			status === 404
+				? 'There is nothing at this address.'
+				: 'Something went wrong here; it was written to the log.'
+	};
 };

@@ -21,10 +21,17 @@ export function stop(message) {
 
 /** Runs a command and shows its output only when it fails. */
 export function run(command, args, options = {}) {
-	const r = spawnSync(command, args, { cwd: ROOT, encoding: 'utf8', maxBuffer: 64 * 1024 * 1024, ...options });
+	const r = spawnSync(command, args, {
+		cwd: ROOT,
+		encoding: 'utf8',
+		maxBuffer: 64 * 1024 * 1024,
+		...options
+	});
 	if (r.error || r.status !== 0) {
 		const out = `${r.stdout ?? ''}${r.stderr ?? ''}`.trim().split('\n').slice(-40).join('\n');
-		throw new Error(`${command} ${args.join(' ')} failed${r.error ? `: ${r.error.message}` : ''}\n${out}`);
+		throw new Error(
+			`${command} ${args.join(' ')} failed${r.error ? `: ${r.error.message}` : ''}\n${out}`
+		);
 	}
 	return r.stdout ?? '';
 }
@@ -44,7 +51,8 @@ export function treeHash(entries) {
 	const walk = (rel) => {
 		const full = path.join(ROOT, rel);
 		if (!fs.existsSync(full)) return;
-		if (fs.statSync(full).isDirectory()) for (const f of fs.readdirSync(full).sort()) walk(path.join(rel, f));
+		if (fs.statSync(full).isDirectory())
+			for (const f of fs.readdirSync(full).sort()) walk(path.join(rel, f));
 		else files.push(rel);
 	};
 	entries.forEach(walk);
@@ -64,7 +72,8 @@ export function once(stamp, state, work) {
 /** Installs the npm packages of the lock file, unless they are there. */
 export function npmPackages() {
 	const [major, minor] = process.versions.node.split('.').map(Number);
-	if (major < 20 || (major === 20 && minor < 19)) stop(`Node.js 20.19 or newer is needed; this is ${process.versions.node}.`);
+	if (major < 20 || (major === 20 && minor < 19))
+		stop(`Node.js 20.19 or newer is needed; this is ${process.versions.node}.`);
 	const state = hashOfFiles(['package.json', 'package-lock.json']);
 	const there = fs.existsSync(path.join(ROOT, 'node_modules', 'vite'));
 	const install = () => {
@@ -78,8 +87,13 @@ export function npmPackages() {
 function debianPackages(packages, settle) {
 	const names = packages.join(' ');
 	const byHand = `Install ${names}, for example with: sudo apt-get install ${names}`;
-	if (spawnSync('apt-get', ['--version']).status !== 0) stop(`Missing: ${names}, and this is no Debian. ${byHand}`);
-	const sudo = AS_ROOT ? [] : spawnSync('sudo', ['-n', 'true']).status === 0 ? ['sudo', '-n'] : null;
+	if (spawnSync('apt-get', ['--version']).status !== 0)
+		stop(`Missing: ${names}, and this is no Debian. ${byHand}`);
+	const sudo = AS_ROOT
+		? []
+		: spawnSync('sudo', ['-n', 'true']).status === 0
+			? ['sudo', '-n']
+			: null;
 	if (!sudo) stop(`Missing: ${names}. This user may not install packages. ${byHand}`);
 	settle?.(sudo);
 	say(`Installing ${names} …`);
@@ -98,7 +112,9 @@ function debianPackages(packages, settle) {
 
 function postgresTools() {
 	const base = '/usr/lib/postgresql';
-	const versions = fs.existsSync(base) ? fs.readdirSync(base).filter((v) => fs.existsSync(`${base}/${v}/bin/initdb`)) : [];
+	const versions = fs.existsSync(base)
+		? fs.readdirSync(base).filter((v) => fs.existsSync(`${base}/${v}/bin/initdb`))
+		: [];
 	const newest = versions.sort((a, b) => Number(b) - Number(a))[0];
 	return newest ? `${base}/${newest}/bin` : null;
 }
@@ -109,10 +125,18 @@ function needPostgres() {
 	if (there) return there;
 	debianPackages(['postgresql', 'postgresql-client'], (sudo) => {
 		// without this, Debian makes and starts a cluster of its own on 5432
-		const [cmd, ...rest] = [...sudo, 'sh', '-c', 'mkdir -p /etc/postgresql-common/createcluster.d && echo "create_main_cluster = false" > /etc/postgresql-common/createcluster.d/rigid-rule.conf'];
+		const [cmd, ...rest] = [
+			...sudo,
+			'sh',
+			'-c',
+			'mkdir -p /etc/postgresql-common/createcluster.d && echo "create_main_cluster = false" > /etc/postgresql-common/createcluster.d/rigid-rule.conf'
+		];
 		run(cmd, rest);
 	});
-	return postgresTools() ?? stop('PostgreSQL was installed, but its tools are not in /usr/lib/postgresql.');
+	return (
+		postgresTools() ??
+		stop('PostgreSQL was installed, but its tools are not in /usr/lib/postgresql.')
+	);
 }
 
 /** Debian's Chromium, for the tests of the interface. */
@@ -158,7 +182,8 @@ export async function withLock(name, work) {
 			const pid = Number(fs.readFileSync(file, 'utf8') || 0);
 			if (!pid || !alive(pid)) fs.rmSync(file, { force: true });
 			else if (waited === 0) say(`Waiting for another start (process ${pid}) …`);
-			else if (waited > 600) stop(`Process ${pid} has been starting for ten minutes; end it and try again.`);
+			else if (waited > 600)
+				stop(`Process ${pid} has been starting for ten minutes; end it and try again.`);
 			await new Promise((r) => setTimeout(r, 1000));
 		}
 	}
@@ -172,7 +197,8 @@ export async function withLock(name, work) {
 /** Whether the postgres user can enter every folder above a path. */
 function reachable(dir) {
 	for (let d = dir; ; d = path.dirname(d)) {
-		if (fs.existsSync(d) && (fs.statSync(d).mode & 0o001) === 0 && fs.statSync(d).uid === 0) return false;
+		if (fs.existsSync(d) && (fs.statSync(d).mode & 0o001) === 0 && fs.statSync(d).uid === 0)
+			return false;
 		if (d === path.dirname(d)) return true;
 	}
 }
@@ -219,8 +245,14 @@ export async function startCluster(name, fromPort) {
 	const as = { ...user, cwd: '/' };
 	return withLock(name, async () => {
 		const complete = fs.existsSync(done) && fs.existsSync(path.join(folder, 'PG_VERSION'));
-		if (complete && fs.readFileSync(path.join(folder, 'PG_VERSION'), 'utf8').trim() !== path.basename(path.dirname(tools)))
-			stop(`The data in ${folder} is of PostgreSQL ${fs.readFileSync(path.join(folder, 'PG_VERSION'), 'utf8').trim()}. Install that version, or start over with: npm start -- --fresh`);
+		if (
+			complete &&
+			fs.readFileSync(path.join(folder, 'PG_VERSION'), 'utf8').trim() !==
+				path.basename(path.dirname(tools))
+		)
+			stop(
+				`The data in ${folder} is of PostgreSQL ${fs.readFileSync(path.join(folder, 'PG_VERSION'), 'utf8').trim()}. Install that version, or start over with: npm start -- --fresh`
+			);
 		if (!complete) {
 			// what an interrupted start left is put aside, never deleted: it may hold something
 			if (fs.existsSync(folder)) fs.renameSync(folder, `${folder}.unfinished-${Date.now()}`);
@@ -228,11 +260,31 @@ export async function startCluster(name, fromPort) {
 			const password = randomBytes(24).toString('base64url');
 			fs.mkdirSync(folder, { recursive: true, mode: 0o700 });
 			if (AS_ROOT) fs.chownSync(folder, user.uid, user.gid);
-			const pwfile = path.join(AS_ROOT ? '/tmp' : DATA, `rigid-rule-${process.pid}-${randomBytes(6).toString('hex')}`);
+			const pwfile = path.join(
+				AS_ROOT ? '/tmp' : DATA,
+				`rigid-rule-${process.pid}-${randomBytes(6).toString('hex')}`
+			);
 			fs.writeFileSync(pwfile, password, { mode: 0o600, flag: 'wx' });
 			if (AS_ROOT) fs.chownSync(pwfile, user.uid, user.gid);
 			try {
-				run(`${tools}/initdb`, ['-D', folder, '-U', 'rigid', `--pwfile=${pwfile}`, '-A', 'scram-sha-256', '-E', 'UTF8', '--locale-provider=icu', '--icu-locale=und', '--locale=C.UTF-8'], as);
+				run(
+					`${tools}/initdb`,
+					[
+						'-D',
+						folder,
+						'-U',
+						'rigid',
+						`--pwfile=${pwfile}`,
+						'-A',
+						'scram-sha-256',
+						'-E',
+						'UTF8',
+						'--locale-provider=icu',
+						'--icu-locale=und',
+						'--locale=C.UTF-8'
+					],
+					as
+				);
 			} finally {
 				fs.rmSync(pwfile, { force: true });
 			}
@@ -248,13 +300,31 @@ export async function startCluster(name, fromPort) {
 		const log = path.join(DATA, `${name}.log`);
 		const out = fs.openSync(log, 'a');
 		// its own process group: Ctrl-C reaches this script, which then stops it in good order
-		const child = spawn(`${tools}/postgres`, ['-D', folder, '-p', String(port), '-c', 'listen_addresses=127.0.0.1', '-c', 'unix_socket_directories='], { ...as, detached: true, stdio: ['ignore', out, out] });
+		const child = spawn(
+			`${tools}/postgres`,
+			[
+				'-D',
+				folder,
+				'-p',
+				String(port),
+				'-c',
+				'listen_addresses=127.0.0.1',
+				'-c',
+				'unix_socket_directories='
+			],
+			{ ...as, detached: true, stdio: ['ignore', out, out] }
+		);
 		let ended = false;
 		child.on('exit', () => (ended = true));
 		for (let i = 0; ; i++) {
-			const up = spawnSync(`${tools}/pg_isready`, ['-q', '-h', '127.0.0.1', '-p', String(port)]).status === 0;
+			const up =
+				spawnSync(`${tools}/pg_isready`, ['-q', '-h', '127.0.0.1', '-p', String(port)]).status ===
+				0;
 			if (up) break;
-			if (ended || i > 300) stop(`PostgreSQL did not start. Its log: ${log}\n${fs.readFileSync(log, 'utf8').split('\n').slice(-10).join('\n')}`);
+			if (ended || i > 300)
+				stop(
+					`PostgreSQL did not start. Its log: ${log}\n${fs.readFileSync(log, 'utf8').split('\n').slice(-10).join('\n')}`
+				);
 			await new Promise((r) => setTimeout(r, 100));
 		}
 		const stopCluster = async () => {
@@ -271,7 +341,8 @@ export async function startCluster(name, fromPort) {
 export async function removeCluster(name) {
 	const folder = clusterFolder(name);
 	const there = serverOf(folder);
-	if (there) stop(`The database is in use by process ${there.pid}. Stop the running application first.`);
+	if (there)
+		stop(`The database is in use by process ${there.pid}. Stop the running application first.`);
 	fs.rmSync(folder, { recursive: true, force: true });
 	fs.rmSync(path.join(DATA, `${name}.made`), { force: true });
 }

@@ -10,7 +10,7 @@
 	import type { Body, Limit } from '$core/model/rules';
 	import { bandOf, bandText } from '$core/plan/plan';
 	import { num, parseNum } from '$core/value/num';
-	import { formatCount, formatNumber, NONE_LABEL } from './format';
+	import { formatCount, formatNumber } from './format';
 	import ValueInput from './ValueInput.svelte';
 	import Word from './Word.svelte';
 
@@ -48,7 +48,12 @@
 	const TOP = 18;
 	const BASE = 84;
 	const BAR = 26;
-	const TINTS = ['var(--color-band-1)', 'var(--color-band-2)', 'var(--color-band-3)', 'var(--color-band-4)'];
+	const TINTS = [
+		'var(--color-band-1)',
+		'var(--color-band-2)',
+		'var(--color-band-3)',
+		'var(--color-band-4)'
+	];
 
 	let spread = $state.raw<{ values: number[]; blank: number } | null>(null);
 	$effect(() => {
@@ -65,7 +70,9 @@
 		};
 	});
 
-	const numbers = $derived(body.limits.map((l) => Number(l.at)).map((x) => (Number.isFinite(x) ? x : 0)));
+	const numbers = $derived(
+		body.limits.map((l) => Number(l.at)).map((x) => (Number.isFinite(x) ? x : 0))
+	);
 	const sorted = $derived([...(spread?.values ?? [])].sort((a, b) => a - b));
 	const low = $derived(Math.min(0, sorted[0] ?? 0, ...numbers));
 	const high = $derived(
@@ -73,23 +80,34 @@
 	);
 	/** Far apart limits want a scale on which the small ones can still be told apart. */
 	const positive = $derived(numbers.filter((x) => x > 0));
-	const logarithmic = $derived(positive.length > 1 && Math.max(...positive) / Math.min(...positive) > 8);
+	const logarithmic = $derived(
+		positive.length > 1 && Math.max(...positive) / Math.min(...positive) > 8
+	);
 	const scale = $derived(
 		logarithmic
-			? scaleSymlog().constant(Math.max(1, (Math.min(...positive) || 1) / 2)).domain([low, high]).range([0, W])
+			? scaleSymlog()
+					.constant(Math.max(1, (Math.min(...positive) || 1) / 2))
+					.domain([low, high])
+					.range([0, W])
 			: scaleLinear().domain([low, high]).range([0, W])
 	);
 	const ticks = $derived.by(() => {
 		if (!logarithmic) return scale.ticks(8);
 		const out: number[] = [0];
-		for (let p = 10 ** Math.floor(Math.log10(Math.max(1, Math.min(...positive)))); p <= high; p *= 10)
+		for (
+			let p = 10 ** Math.floor(Math.log10(Math.max(1, Math.min(...positive))));
+			p <= high;
+			p *= 10
+		)
 			for (const k of [1, 2, 5]) if (p * k <= high) out.push(p * k);
 		return out;
 	});
 	const bars = $derived.by(() => {
 		if (!sorted.length) return [];
 		const edges = Array.from({ length: 31 }, (_, i) => scale.invert((i * W) / 30));
-		const bins = bin<number, number>().domain([low, high]).thresholds(edges.slice(1, -1))(sorted.filter((v) => v <= high));
+		const bins = bin<number, number>().domain([low, high]).thresholds(edges.slice(1, -1))(
+			sorted.filter((v) => v <= high)
+		);
 		const most = max(bins, (b) => b.length) ?? 1;
 		return bins.map((b) => ({
 			x: scale(b.x0!),
@@ -97,7 +115,9 @@
 			h: (b.length / most) * (BASE - TOP - 6)
 		}));
 	});
-	const exact = $derived(body.limits.map((l) => ({ at: parseNum(l.at) ?? num(0), above: l.belongs === 'above' })));
+	const exact = $derived(
+		body.limits.map((l) => ({ at: parseNum(l.at) ?? num(0), above: l.belongs === 'above' }))
+	);
 	const counts = $derived.by(() => {
 		const out = body.results.map(() => 0);
 		for (const v of sorted) out[bandOf(parseNum(String(v)) ?? num(0), exact)]++;
@@ -110,7 +130,11 @@
 			return { k, from, to, label: r ? sayResult(r[0]) : 'no band', has: !!r };
 		})
 	);
-	const sampleAt = $derived(typeof sample === 'string' && Number.isFinite(Number(sample)) ? clamp(scale(Number(sample))) : null);
+	const sampleAt = $derived(
+		typeof sample === 'string' && Number.isFinite(Number(sample))
+			? clamp(scale(Number(sample)))
+			: null
+	);
 
 	function clamp(x: number) {
 		return Math.max(0, Math.min(W, x));
@@ -133,8 +157,14 @@
 		onchange('limit', { ...body, limits: body.limits.map((l, k) => (k === i ? { ...l, at } : l)) });
 	}
 	function flip(i: number) {
-		const turn = (l: Limit): Limit => ({ ...l, belongs: l.belongs === 'above' ? 'below' : 'above' });
-		onchange('side of limit', { ...body, limits: body.limits.map((l, k) => (k === i ? turn(l) : l)) });
+		const turn = (l: Limit): Limit => ({
+			...l,
+			belongs: l.belongs === 'above' ? 'below' : 'above'
+		});
+		onchange('side of limit', {
+			...body,
+			limits: body.limits.map((l, k) => (k === i ? turn(l) : l))
+		});
 	}
 	function addLimit() {
 		const last = body.limits.at(-1);
@@ -153,11 +183,15 @@
 		});
 	}
 	function setResult(k: number, v: JsonValue) {
-		onchange('band', { ...body, results: body.results.map((r, i) => (i === k ? (v === null ? null : [v]) : r)) });
+		onchange('band', {
+			...body,
+			results: body.results.map((r, i) => (i === k ? (v === null ? null : [v]) : r))
+		});
 	}
 
 	/** A step that suits the size of a number: two significant digits. */
-	const stepOf = (x: number) => 10 ** Math.max(0, Math.floor(Math.log10(Math.max(1, Math.abs(x)))) - 1);
+	const stepOf = (x: number) =>
+		10 ** Math.max(0, Math.floor(Math.log10(Math.max(1, Math.abs(x)))) - 1);
 	function between(i: number, x: number): number {
 		const lo = i > 0 ? numbers[i - 1] + 1 : -Infinity;
 		const hi = i < numbers.length - 1 ? numbers[i + 1] - 1 : Infinity;
@@ -182,7 +216,14 @@
 		handle.addEventListener('pointerup', end);
 	}
 	function keys(e: KeyboardEvent, i: number) {
-		const by = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[e.key];
+		const by = {
+			ArrowRight: 1,
+			ArrowUp: 1,
+			ArrowLeft: -1,
+			ArrowDown: -1,
+			PageUp: 10,
+			PageDown: -10
+		}[e.key];
 		if (!by || disabled) return;
 		e.preventDefault();
 		setLimit(i, String(between(i, numbers[i] + by)));
@@ -194,10 +235,17 @@
 	}
 	const blankChoices = $derived([
 		{ value: 'none', label: `nothing: it ${none}` },
-		...(target.list ? schema.lists.get(target.list)!.options.filter((o) => !o.retired).map((o) => ({ value: `give:${o.id}`, label: o.label })) : []),
+		...(target.list
+			? schema.lists
+					.get(target.list)!
+					.options.filter((o) => !o.retired)
+					.map((o) => ({ value: `give:${o.id}`, label: o.label }))
+			: []),
 		{ value: 'unsaid', label: 'not said yet' }
 	]);
-	const blankValue = $derived(body.blank === null ? 'unsaid' : 'none' in body.blank ? 'none' : `give:${body.blank.give[0]}`);
+	const blankValue = $derived(
+		body.blank === null ? 'unsaid' : 'none' in body.blank ? 'none' : `give:${body.blank.give[0]}`
+	);
 	/** A limit that is no number is kept as typed and said to be one. */
 	function limitFault(l: Limit): string | null {
 		const r = fromJson({ id: 'l', label: 'The limit', group: '', type: 'number' }, l.at, schema);
@@ -206,23 +254,48 @@
 </script>
 
 <div class="mt-2">
-	<svg bind:this={svg} viewBox="-18 0 {W + 36} 134" class="block w-full touch-none select-none" role="group" aria-label="Bands of {inputLabel}">
+	<svg
+		bind:this={svg}
+		viewBox="-18 0 {W + 36} 134"
+		class="block w-full touch-none select-none"
+		role="group"
+		aria-label="Bands of {inputLabel}"
+	>
 		{#each bars as b, i (i)}
 			<rect x={b.x} y={BASE - b.h} width={b.w} height={b.h} fill="var(--color-line)" />
 		{/each}
 		{#each segments as s (s.k)}
 			<g>
-				<rect x={s.from} y={BASE} width={Math.max(0, s.to - s.from)} height={BAR} fill={s.has ? tint(s.k) : 'var(--color-brick-wash)'} stroke={s.has ? 'var(--color-brass)' : 'var(--color-brick)'} stroke-width="0.75" stroke-dasharray={s.has ? undefined : '3 2'} />
+				<rect
+					x={s.from}
+					y={BASE}
+					width={Math.max(0, s.to - s.from)}
+					height={BAR}
+					fill={s.has ? tint(s.k) : 'var(--color-brick-wash)'}
+					stroke={s.has ? 'var(--color-brass)' : 'var(--color-brick)'}
+					stroke-width="0.75"
+					stroke-dasharray={s.has ? undefined : '3 2'}
+				/>
 				{#if s.to - s.from > 6 * s.label.length + 8}
-					<text x={(s.from + s.to) / 2} y={BASE + 17} text-anchor="middle" class="band">{s.label}</text>
+					<text x={(s.from + s.to) / 2} y={BASE + 17} text-anchor="middle" class="band"
+						>{s.label}</text
+					>
 				{/if}
 				{#if spread && s.to - s.from > 22}
-					<text x={(s.from + s.to) / 2} y="11" text-anchor="middle" class="count">{formatCount(counts[s.k])}</text>
+					<text x={(s.from + s.to) / 2} y="11" text-anchor="middle" class="count"
+						>{formatCount(counts[s.k])}</text
+					>
 				{/if}
 			</g>
 		{/each}
 		{#each ticks as t (t)}
-			<line x1={scale(t)} x2={scale(t)} y1={BASE + BAR} y2={BASE + BAR + 5} stroke="var(--color-quiet)" />
+			<line
+				x1={scale(t)}
+				x2={scale(t)}
+				y1={BASE + BAR}
+				y2={BASE + BAR + 5}
+				stroke="var(--color-quiet)"
+			/>
 		{/each}
 		{#each ticks as t, i (t)}
 			{@const x = scale(t)}
@@ -233,7 +306,12 @@
 		{#if sampleAt !== null}
 			<g>
 				<path d="M{sampleAt - 5},{BASE - 11}h10l-5,9z" fill="var(--color-teal)" />
-				<text x={sampleAt + (sampleAt > W - 90 ? -8 : 8)} y={BASE - 14} text-anchor={sampleAt > W - 90 ? 'end' : 'start'} class="sample">sample {formatNumber(String(sample))}</text>
+				<text
+					x={sampleAt + (sampleAt > W - 90 ? -8 : 8)}
+					y={BASE - 14}
+					text-anchor={sampleAt > W - 90 ? 'end' : 'start'}
+					class="sample">sample {formatNumber(String(sample))}</text
+				>
 			</g>
 		{/if}
 		{#each numbers as n, i (i)}
@@ -250,54 +328,105 @@
 				onkeydown={(e) => keys(e, i)}
 			>
 				<rect x={x - 12} y={TOP} width="24" height={BASE + BAR - TOP + 22} fill="transparent" />
-				<line x1={x} x2={x} y1={TOP + 12} y2={BASE + BAR + 4} stroke="var(--color-ink)" stroke-width="1.75" />
+				<line
+					x1={x}
+					x2={x}
+					y1={TOP + 12}
+					y2={BASE + BAR + 4}
+					stroke="var(--color-ink)"
+					stroke-width="1.75"
+				/>
 				<circle cx={x + (above ? 5.5 : -5.5)} cy={BASE + BAR / 2} r="2.6" fill="var(--color-ink)" />
-				<rect class="tag" x={x - 15} y={BASE + BAR + 5} width="30" height="17" fill="var(--color-sheet)" stroke="var(--color-ink)" />
-				<text {x} y={BASE + BAR + 17.5} text-anchor="middle" class="limit">{formatNumber(String(n))}</text>
+				<rect
+					class="tag"
+					x={x - 15}
+					y={BASE + BAR + 5}
+					width="30"
+					height="17"
+					fill="var(--color-sheet)"
+					stroke="var(--color-ink)"
+				/>
+				<text {x} y={BASE + BAR + 17.5} text-anchor="middle" class="limit"
+					>{formatNumber(String(n))}</text
+				>
 			</g>
 		{/each}
 	</svg>
-	<p class="text-quiet text-xs">
-		{logarithmic ? 'Logarithmic' : 'Linear'} scale{spread ? `, above it the ${formatCount(sorted.length)} records that have a ${inputLabel.toLowerCase()}` : ''}. The dot lies in the band to which a limit itself belongs.
+	<p class="text-xs text-quiet">
+		{logarithmic ? 'Logarithmic' : 'Linear'} scale{spread
+			? `, above it the ${formatCount(sorted.length)} records that have a ${inputLabel.toLowerCase()}`
+			: ''}. The dot lies in the band to which a limit itself belongs.
 	</p>
 
 	<table class="mt-2 w-full text-sm">
-		<thead class="sr-only"><tr><th>Band</th><th>Limit</th><th>Result</th><th>Records</th></tr></thead>
+		<thead class="sr-only"
+			><tr><th>Band</th><th>Limit</th><th>Result</th><th>Records</th></tr></thead
+		>
 		<tbody>
 			{#each body.results as r, k (k)}
-				<tr class="border-hairline border-t">
+				<tr class="border-t border-hairline">
 					<td class="mono w-32 py-1 pr-2 whitespace-nowrap">{bandText(body.limits, k)}</td>
 					<td class="w-56 py-1 pr-2">
 						{#if k > 0}
 							{@const l = body.limits[k - 1]}
 							<div class="flex items-center gap-2">
-								<label class="text-quiet text-xs" for="{uid}-{k}">from</label>
-								<input id="{uid}-{k}" class="box mono w-20" {disabled} inputmode="decimal" value={l.at} aria-invalid={!!limitFault(l)}
-									oninput={(e) => setLimit(k - 1, e.currentTarget.value.replace(/[\s\u202f]/g, ''))} />
-								<button class="textlink text-xs whitespace-nowrap" {disabled} onclick={() => flip(k - 1)} title="To which band the limit itself belongs">
+								<label class="text-xs text-quiet" for="{uid}-{k}">from</label>
+								<input
+									id="{uid}-{k}"
+									class="box mono w-20"
+									{disabled}
+									inputmode="decimal"
+									value={l.at}
+									aria-invalid={!!limitFault(l)}
+									oninput={(e) => setLimit(k - 1, e.currentTarget.value.replace(/[\s\u202f]/g, ''))}
+								/>
+								<button
+									class="textlink text-xs whitespace-nowrap"
+									{disabled}
+									onclick={() => flip(k - 1)}
+									title="To which band the limit itself belongs"
+								>
 									{l.belongs === 'above' ? 'and itself' : 'above it'}
 								</button>
 							</div>
-							{#if limitFault(l)}<p class="text-brick text-xs">● {limitFault(l)}</p>{/if}
+							{#if limitFault(l)}<p class="text-xs text-brick">● {limitFault(l)}</p>{/if}
 						{/if}
 					</td>
 					<td class="py-1 pr-2">
-						<ValueInput field={{ ...target, label: `Band ${bandText(body.limits, k)}` }} {schema} {disabled} id="{uid}-r{k}" value={r ? r[0] : null} onchange={(v) => setResult(k, v)} />
+						<ValueInput
+							field={{ ...target, label: `Band ${bandText(body.limits, k)}` }}
+							{schema}
+							{disabled}
+							id="{uid}-r{k}"
+							value={r ? r[0] : null}
+							onchange={(v) => setResult(k, v)}
+						/>
 					</td>
-					<td class="text-quiet mono py-1 text-right whitespace-nowrap">
+					<td class="mono py-1 text-right whitespace-nowrap text-quiet">
 						{spread ? formatCount(counts[k]) : ''}
 						{#if k > 0 && !disabled}
-							<button class="textlink ml-2 font-sans text-xs" onclick={() => removeLimit(k - 1)} aria-label="Remove the limit {body.limits[k - 1].at}">remove</button>
+							<button
+								class="textlink ml-2 font-sans text-xs"
+								onclick={() => removeLimit(k - 1)}
+								aria-label="Remove the limit {body.limits[k - 1].at}">remove</button
+							>
 						{/if}
 					</td>
 				</tr>
 			{/each}
-			<tr class="border-hairline border-t">
+			<tr class="border-t border-hairline">
 				<td class="py-1">blank</td>
 				<td class="py-1" colspan="2">
-					<Word label="What a blank {inputLabel} gives" value={blankValue} choices={blankChoices} {disabled} text={blankValue === 'none' ? none : undefined} onpick={blankChoice} />
+					<Word
+						label="What a blank {inputLabel} gives"
+						value={blankValue}
+						choices={blankChoices}
+						{disabled}
+						text={blankValue === 'none' ? none : undefined}
+						onpick={blankChoice}
+					/>
 				</td>
-				<td class="text-quiet mono py-1 text-right">{spread ? formatCount(spread.blank) : ''}</td>
+				<td class="mono py-1 text-right text-quiet">{spread ? formatCount(spread.blank) : ''}</td>
 			</tr>
 		</tbody>
 	</table>

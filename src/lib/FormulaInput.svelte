@@ -37,10 +37,20 @@
 	const fault = $derived(faults[0]);
 
 	function check(source: string): { formula: Formula; faults: Fault[] } {
-		if (!source.trim()) return { formula: { text: source }, faults: [{ message: 'A formula is missing.', from: 0, to: 0 }] };
+		if (!source.trim())
+			return {
+				formula: { text: source },
+				faults: [{ message: 'A formula is missing.', from: 0, to: 0 }]
+			};
 		try {
-			const c = compileExpression(parseExpression(source, { schema, type }), { schema, type, expected });
-			return c.faults.length ? { formula: { text: source }, faults: c.faults } : { formula: { expr: bare(c.expr) }, faults: [] };
+			const c = compileExpression(parseExpression(source, { schema, type }), {
+				schema,
+				type,
+				expected
+			});
+			return c.faults.length
+				? { formula: { text: source }, faults: c.faults }
+				: { formula: { expr: bare(c.expr) }, faults: [] };
 		} catch (e) {
 			if (e instanceof FormulaError) return { formula: { text: source }, faults: [e.fault] };
 			throw e;
@@ -58,7 +68,9 @@
 		<!-- the text lies twice: below to carry the mark, above to be typed into -->
 		<div class="formula box grow {fault ? 'faulty' : ''}">
 			<div class="under mono" aria-hidden="true">
-				{#if fault}{text.slice(0, fault.from)}<mark>{text.slice(fault.from, Math.max(fault.to, fault.from + 1)) || ' '}</mark>{text.slice(Math.max(fault.to, fault.from + 1))}{:else}{text}{/if}&#8203;
+				{#if fault}{text.slice(0, fault.from)}<mark
+						>{text.slice(fault.from, Math.max(fault.to, fault.from + 1)) || ' '}</mark
+					>{text.slice(Math.max(fault.to, fault.from + 1))}{:else}{text}{/if}&#8203;
 			</div>
 			<textarea
 				class="mono"
@@ -70,15 +82,16 @@
 				readonly={disabled}
 				value={text}
 				oninput={(e) => input(e.currentTarget.value)}
-				onblur={() => (typed = fault ? typed : null)}
-			></textarea>
+				onblur={() => (typed = fault ? typed : null)}></textarea>
 		</div>
 		{#if margin}
-			<output class="mono text-teal pt-1 text-right" title="The value for the sample">{margin}</output>
+			<output class="mono pt-1 text-right text-teal" title="The value for the sample"
+				>{margin}</output
+			>
 		{/if}
 	</div>
 	{#if fault}
-		<p id="{uid}-fault" class="text-brick mt-1 text-sm">● {fault.message}</p>
+		<p id="{uid}-fault" class="mt-1 text-sm text-brick">● {fault.message}</p>
 	{/if}
 </div>
 

@@ -25,16 +25,24 @@
 				field: f,
 				claims: counts.get(refKey(type.id, f.id)),
 				found: w.found.filter((x) => x.type === type.id && x.field === f.id),
-				drafted: w.draft.rules.some((r) => r.type === type.id && live.has(r.id) && r.outputs.some((o) => o.field === f.id))
+				drafted: w.draft.rules.some(
+					(r) => r.type === type.id && live.has(r.id) && r.outputs.some((o) => o.field === f.id)
+				)
 			}))
 			.filter((r) => r.field.label.toLowerCase().includes(find.trim().toLowerCase()))
-			.filter((r) => only === 'all' || (only === 'rules' ? !!r.claims : only === 'findings' ? r.found.length > 0 : r.drafted))
+			.filter(
+				(r) =>
+					only === 'all' ||
+					(only === 'rules' ? !!r.claims : only === 'findings' ? r.found.length > 0 : r.drafted)
+			)
 	);
 	const groups = $derived([...new Set(rows.map((r) => r.field.group))]);
 	const ruleCount = $derived(w.draft.rules.filter((r) => r.type === type.id).length);
 
 	function keys(e: KeyboardEvent) {
-		const links = [...(e.currentTarget as HTMLElement).querySelectorAll<HTMLAnchorElement>('a.row')];
+		const links = [
+			...(e.currentTarget as HTMLElement).querySelectorAll<HTMLAnchorElement>('a.row')
+		];
 		const at = links.indexOf(document.activeElement as HTMLAnchorElement);
 		const to = e.key === 'ArrowDown' ? at + 1 : e.key === 'ArrowUp' ? at - 1 : -1;
 		if (to < 0 || to >= links.length) return;
@@ -44,12 +52,12 @@
 </script>
 
 <div class="flex h-full flex-col">
-	<div class="border-hairline border-b px-4 pt-3 pb-2">
+	<div class="border-b border-hairline px-4 pt-3 pb-2">
 		<div class="flex items-baseline justify-between gap-2">
 			<label class="sr-only" for="ledger-type">Record type</label>
 			<select
 				id="ledger-type"
-				class="text-lg -ml-1 min-h-7 max-w-40 border-0 bg-transparent font-semibold"
+				class="-ml-1 min-h-7 max-w-40 border-0 bg-transparent text-lg font-semibold"
 				value={type.id}
 				onchange={(e) => {
 					const t = w.schema.type(e.currentTarget.value).type;
@@ -59,14 +67,22 @@
 			>
 				{#each w.model.types as t (t.id)}<option value={t.id}>{t.label}</option>{/each}
 			</select>
-			<span class="text-quiet text-xs whitespace-nowrap">{type.fields.length} fields · {ruleCount} rules</span>
+			<span class="text-xs whitespace-nowrap text-quiet"
+				>{type.fields.length} fields · {ruleCount} rules</span
+			>
 		</div>
 		<div class="mt-1 flex gap-2">
-			<input id="find-field" class="box min-w-0 grow" placeholder="Find a field" aria-label="Find a field" bind:value={find}
+			<input
+				id="find-field"
+				class="box min-w-0 grow"
+				placeholder="Find a field"
+				aria-label="Find a field"
+				bind:value={find}
 				onkeydown={(e) => {
 					if (e.key === 'Enter' && rows[0]) void goto(`/write/${type.id}/${rows[0].field.id}`);
 					if (e.key === 'Escape') find = '';
-				}} />
+				}}
+			/>
 			<label class="sr-only" for="ledger-only">Show</label>
 			<select id="ledger-only" class="box w-24 px-1" bind:value={only}>
 				<option value="all">all</option>
@@ -76,36 +92,62 @@
 			</select>
 		</div>
 	</div>
-	<!-- svelte-ignore a11y_no_noninteractive_element_interactions -- arrow keys move between the links of the list -->
-	<nav class="min-h-0 flex-1 overflow-y-auto pb-4" aria-label="Fields of {type.label}" onkeydown={keys}>
+	<!-- arrow keys move between the links of the list -->
+	<!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
+	<nav
+		class="min-h-0 flex-1 overflow-y-auto pb-4"
+		aria-label="Fields of {type.label}"
+		onkeydown={keys}
+	>
 		{#each groups as g (g)}
 			<button class="group" aria-expanded={!folded[g]} onclick={() => (folded[g] = !folded[g])}>
-				<span class="fold" aria-hidden="true">{folded[g] ? '▸' : '▾'}</span>{g}<span class="rule"></span>
+				<span class="fold" aria-hidden="true">{folded[g] ? '▸' : '▾'}</span>{g}<span class="rule"
+				></span>
 			</button>
 			{#if !folded[g]}
 				{#each rows.filter((r) => r.field.group === g) as r (r.field.id)}
 					{@const current = onWrite && here.field === r.field.id}
 					{@const blocking = r.found.some((f) => f.severity === 'blocking')}
-					<a href="/write/{type.id}/{r.field.id}" class="row" class:current aria-current={current ? 'page' : undefined}>
-						<span class="mono text-quiet w-7 shrink-0 text-[11px]" aria-hidden="true">{TYPE_MARK[r.field.type]}</span>
+					<a
+						href="/write/{type.id}/{r.field.id}"
+						class="row"
+						class:current
+						aria-current={current ? 'page' : undefined}
+					>
+						<span class="mono w-7 shrink-0 text-[11px] text-quiet" aria-hidden="true"
+							>{TYPE_MARK[r.field.type]}</span
+						>
 						<span class="grow truncate">{r.field.label}</span>
-						{#if r.drafted}<span class="text-quiet text-xs" title="Not live yet" aria-label="not live yet">✎</span>{/if}
+						{#if r.drafted}<span
+								class="text-xs text-quiet"
+								title="Not live yet"
+								aria-label="not live yet">✎</span
+							>{/if}
 						{#if r.found.length}
-							<span class="text-xs font-semibold {blocking ? 'text-brick' : 'text-ochre'}" aria-label="{r.found.length} {blocking ? 'blocking' : 'advisory'} findings">
+							<span
+								class="text-xs font-semibold {blocking ? 'text-brick' : 'text-ochre'}"
+								aria-label="{r.found.length} {blocking ? 'blocking' : 'advisory'} findings"
+							>
 								{blocking ? '●' : '▲'}&#8201;{r.found.length}
 							</span>
 						{/if}
 						{#if r.claims}
 							<span class="flex gap-[3px]" aria-label="{r.claims.count} rules">
-								{#each { length: Math.min(r.claims.count, 4) } as _, i (i)}<span class="bg-brass h-3 w-[2px]"></span>{/each}
+								{#each { length: Math.min(r.claims.count, 4) } as _, i (i)}<span
+										class="h-3 w-[2px] bg-brass"
+									></span>{/each}
 							</span>
-							<span class="text-quiet w-11 text-right text-xs">{r.claims.firmest}</span>
+							<span class="w-11 text-right text-xs text-quiet">{r.claims.firmest}</span>
 						{/if}
 					</a>
 				{/each}
 			{/if}
 		{:else}
-			<p class="text-quiet px-4 pt-4">No field fits. <button class="textlink" onclick={() => ((find = ''), (only = 'all'))}>Show all</button></p>
+			<p class="px-4 pt-4 text-quiet">
+				No field fits. <button class="textlink" onclick={() => ((find = ''), (only = 'all'))}
+					>Show all</button
+				>
+			</p>
 		{/each}
 	</nav>
 </div>

@@ -57,13 +57,20 @@
 		/>
 	</div>
 	<Combobox.Portal>
-		<Combobox.Content sideOffset={2} class="border-ink bg-sheet z-50 max-h-72 min-w-56 overflow-auto border py-1">
+		<Combobox.Content
+			sideOffset={2}
+			class="z-50 max-h-72 min-w-56 overflow-auto border border-ink bg-sheet py-1"
+		>
 			{#each found as f (f.id)}
-				<Combobox.Item value={f.id} label={f.title} class="data-highlighted:bg-band-1 min-h-7 cursor-pointer px-3 py-1">
-					{f.title} <span class="text-quiet mono">{f.id}</span>
+				<Combobox.Item
+					value={f.id}
+					label={f.title}
+					class="min-h-7 cursor-pointer px-3 py-1 data-highlighted:bg-band-1"
+				>
+					{f.title} <span class="mono text-quiet">{f.id}</span>
 				</Combobox.Item>
 			{:else}
-				<div class="text-quiet px-3 py-1">Nothing found.</div>
+				<div class="px-3 py-1 text-quiet">Nothing found.</div>
 			{/each}
 		</Combobox.Content>
 	</Combobox.Portal>

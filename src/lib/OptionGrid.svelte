@@ -41,9 +41,16 @@
 						{ id: 'true', label: 'yes', retired: false },
 						{ id: 'false', label: 'no', retired: false }
 					]
-				: (schema.lists.get(f.list ?? '')?.options ?? []).map((o) => ({ ...o, retired: !!o.retired }));
+				: (schema.lists.get(f.list ?? '')?.options ?? []).map((o) => ({
+						...o,
+						retired: !!o.retired
+					}));
 	const rows = $derived(keysOf(source).filter((o) => !o.retired || o.id in body.rows));
-	const columns = $derived(target.type === 'choice' || target.type === 'yesno' ? keysOf(target).filter((o) => !o.retired) : null);
+	const columns = $derived(
+		target.type === 'choice' || target.type === 'yesno'
+			? keysOf(target).filter((o) => !o.retired)
+			: null
+	);
 
 	let pairs = $state.raw<Map<string, number> | null>(null);
 	$effect(() => {
@@ -59,8 +66,12 @@
 			gone = true;
 		};
 	});
-	const total = (a: string) => [...(pairs ?? [])].filter(([k]) => k.startsWith(`${a}|`)).reduce((n, [, v]) => n + v, 0);
-	const elsewhere = (a: string) => [...(pairs ?? [])].filter(([k]) => k.startsWith(`${a}|`) && k !== `${a}|${String(body.rows[a]?.[0] ?? '')}`).reduce((n, [, v]) => n + v, 0);
+	const total = (a: string) =>
+		[...(pairs ?? [])].filter(([k]) => k.startsWith(`${a}|`)).reduce((n, [, v]) => n + v, 0);
+	const elsewhere = (a: string) =>
+		[...(pairs ?? [])]
+			.filter(([k]) => k.startsWith(`${a}|`) && k !== `${a}|${String(body.rows[a]?.[0] ?? '')}`)
+			.reduce((n, [, v]) => n + v, 0);
 
 	const cellValue = (id: string): JsonValue => (target.type === 'yesno' ? id === 'true' : id);
 	function set(row: string, v: JsonValue | undefined) {
@@ -70,12 +81,20 @@
 		onchange('row', { ...body, rows: next });
 	}
 	function setBlank(v: JsonValue | 'none' | 'unsaid') {
-		onchange('blank', { ...body, blank: v === 'unsaid' ? null : v === 'none' ? { none: true } : { give: [v] } });
+		onchange('blank', {
+			...body,
+			blank: v === 'unsaid' ? null : v === 'none' ? { none: true } : { give: [v] }
+		});
 	}
 	const blankGives = $derived(body.blank && 'give' in body.blank ? body.blank.give[0] : undefined);
 
 	function keys(e: KeyboardEvent) {
-		const step: Record<string, [number, number]> = { ArrowDown: [1, 0], ArrowUp: [-1, 0], ArrowRight: [0, 1], ArrowLeft: [0, -1] };
+		const step: Record<string, [number, number]> = {
+			ArrowDown: [1, 0],
+			ArrowUp: [-1, 0],
+			ArrowRight: [0, 1],
+			ArrowLeft: [0, -1]
+		};
 		const by = step[e.key];
 		const cell = (e.target as HTMLElement).closest<HTMLElement>('[data-r]');
 		if (!by || !cell) return;
@@ -86,23 +105,38 @@
 </script>
 
 {#if !source}
-	<p class="text-brick mt-2">● Choose the field to map from.</p>
+	<p class="mt-2 text-brick">● Choose the field to map from.</p>
 {:else}
-	<!-- svelte-ignore a11y_no_noninteractive_element_interactions -- arrow keys move between the cells -->
-	<div class="mt-3 overflow-x-auto" onkeydown={keys} role="group" aria-label="{source.label} to {target.label}">
+	<!-- arrow keys move between the cells -->
+	<!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
+	<div
+		class="mt-3 overflow-x-auto"
+		onkeydown={keys}
+		role="group"
+		aria-label="{source.label} to {target.label}"
+	>
 		<table class="text-sm">
 			<thead>
 				<tr>
-					<th class="text-teal border-line border-b py-1 pr-4 text-left align-bottom font-semibold">{source.label}</th>
+					<th class="border-b border-line py-1 pr-4 text-left align-bottom font-semibold text-teal"
+						>{source.label}</th
+					>
 					{#if columns}
 						{#each columns as c (c.id)}
-							<th class="border-line text-brass-ink border-b px-2 py-1 align-bottom font-semibold">{c.label}</th>
+							<th class="border-b border-line px-2 py-1 align-bottom font-semibold text-brass-ink"
+								>{c.label}</th
+							>
 						{/each}
-						<th class="border-line text-quiet border-b px-2 py-1 align-bottom font-normal">none</th>
+						<th class="border-b border-line px-2 py-1 align-bottom font-normal text-quiet">none</th>
 					{:else}
-						<th class="border-line text-brass-ink border-b px-2 py-1 text-left font-semibold">{target.label}</th>
+						<th class="border-b border-line px-2 py-1 text-left font-semibold text-brass-ink"
+							>{target.label}</th
+						>
 					{/if}
-					<th class="border-line text-quiet border-b px-2 py-1 text-right align-bottom text-xs font-normal">records</th>
+					<th
+						class="border-b border-line px-2 py-1 text-right align-bottom text-xs font-normal text-quiet"
+						>records</th
+					>
 				</tr>
 			</thead>
 			<tbody>
@@ -110,10 +144,18 @@
 					{@const isBlank = r.id === ''}
 					{@const given = isBlank ? blankGives : body.rows[r.id]?.[0]}
 					{@const decided = isBlank ? body.blank !== null : r.id in body.rows}
-					<tr class="border-hairline border-b {sample !== undefined && String(sample ?? '') === r.id ? 'now' : ''}">
-						<th class="py-0.5 pr-4 text-left font-normal whitespace-nowrap {isBlank ? 'text-quiet' : ''}">
+					<tr
+						class="border-b border-hairline {sample !== undefined && String(sample ?? '') === r.id
+							? 'now'
+							: ''}"
+					>
+						<th
+							class="py-0.5 pr-4 text-left font-normal whitespace-nowrap {isBlank
+								? 'text-quiet'
+								: ''}"
+						>
 							{r.label}{r.retired ? ' (retired)' : ''}
-							{#if !decided}<span class="text-brick text-xs font-semibold">● not decided</span>{/if}
+							{#if !decided}<span class="text-xs font-semibold text-brick">● not decided</span>{/if}
 						</th>
 						{#if columns}
 							{#each columns as c, ci (c.id)}
@@ -128,7 +170,10 @@
 										{disabled}
 										aria-pressed={on}
 										aria-label="{r.label} gives {c.label}{n ? `, ${n} records` : ''}"
-										onclick={() => (isBlank ? setBlank(on ? 'none' : cellValue(c.id)) : set(r.id, on ? undefined : cellValue(c.id)))}
+										onclick={() =>
+											isBlank
+												? setBlank(on ? 'none' : cellValue(c.id))
+												: set(r.id, on ? undefined : cellValue(c.id))}
 									>
 										<span class="mark" aria-hidden="true">{on ? '■' : '·'}</span>
 										<span class="mono n">{n ? formatCount(n) : ''}</span>
@@ -138,23 +183,49 @@
 							<td class="p-0 text-center">
 								{#if isBlank}
 									{@const on = !!body.blank && 'none' in body.blank}
-									<button class="cell" class:on data-r={ri} data-c={columns.length} {disabled} aria-pressed={on} aria-label="blank gives nothing" title="It {none}" onclick={() => setBlank(on ? 'unsaid' : 'none')}>
-										<span class="mark" aria-hidden="true">{on ? '■' : '·'}</span><span class="n"></span>
+									<button
+										class="cell"
+										class:on
+										data-r={ri}
+										data-c={columns.length}
+										{disabled}
+										aria-pressed={on}
+										aria-label="blank gives nothing"
+										title="It {none}"
+										onclick={() => setBlank(on ? 'unsaid' : 'none')}
+									>
+										<span class="mark" aria-hidden="true">{on ? '■' : '·'}</span><span class="n"
+										></span>
 									</button>
 								{/if}
 							</td>
 						{:else if isBlank}
 							<td class="px-2 py-0.5">
-								<button class="textlink" {disabled} onclick={() => setBlank(body.blank ? 'unsaid' : 'none')}>{body.blank ? none : 'not decided'}</button>
+								<button
+									class="textlink"
+									{disabled}
+									onclick={() => setBlank(body.blank ? 'unsaid' : 'none')}
+									>{body.blank ? none : 'not decided'}</button
+								>
 							</td>
 						{:else}
 							<td class="px-2 py-0.5">
-								<ValueInput field={target} {schema} {disabled} id="{uid}-{ri}" value={given ?? null} onchange={(v) => set(r.id, v)} />
+								<ValueInput
+									field={target}
+									{schema}
+									{disabled}
+									id="{uid}-{ri}"
+									value={given ?? null}
+									onchange={(v) => set(r.id, v)}
+								/>
 							</td>
 						{/if}
-						<td class="mono text-quiet px-2 py-0.5 text-right text-xs whitespace-nowrap">
+						<td class="mono px-2 py-0.5 text-right text-xs whitespace-nowrap text-quiet">
 							{pairs ? formatCount(total(r.id)) : ''}
-							{#if pairs && !isBlank && decided && elsewhere(r.id)}<span title="records that hold something else">, {formatCount(elsewhere(r.id))} differ</span>{/if}
+							{#if pairs && !isBlank && decided && elsewhere(r.id)}<span
+									title="records that hold something else"
+									>, {formatCount(elsewhere(r.id))} differ</span
+								>{/if}
 						</td>
 					</tr>
 				{/each}

@@ -15,10 +15,19 @@
 	import type { SetBy } from '$server/db/records';
 	import { zones } from '../runtime/zones';
 	import ValueInput from './ValueInput.svelte';
-	import { formatMoment, formatValue } from './format';
+	import { formatValue } from './format';
 	import { useWorkbench } from './workbench.svelte';
 
-	let { type: typeId, id, version, values, setBy, links, short, inLine }: {
+	let {
+		type: typeId,
+		id,
+		version,
+		values,
+		setBy,
+		links,
+		short,
+		inLine
+	}: {
 		type: string;
 		/** Null for a new record. */
 		id: string | null;
@@ -47,8 +56,16 @@
 
 	const result = $derived.by(() => {
 		try {
-			const record = { ...submissionOf(plan.schema, { type: typeId, was: id === null ? null : values, sent }), inLine: inLine || sent.length === 0 };
-			const change = { records: [record], entryPoint: short ? ('short' as const) : ('full' as const), instant: Date.now(), person: w.account.person };
+			const record = {
+				...submissionOf(plan.schema, { type: typeId, was: id === null ? null : values, sent }),
+				inLine: inLine || sent.length === 0
+			};
+			const change = {
+				records: [record],
+				entryPoint: short ? ('short' as const) : ('full' as const),
+				instant: Date.now(),
+				person: w.account.person
+			};
 			return settle(plan, change, NOTHING_ELSE, { explain: true, states: true, zones }).records[0];
 		} catch {
 			return null;
@@ -58,11 +75,15 @@
 	const live = $derived(id === null || sent.length > 0);
 	const place = (fid: string) => w.schema.type(typeId).at.get(fid)!;
 	const stored = (fid: string): JsonValue => (id === null ? null : (values[fid] ?? null));
-	const shown = (fid: string): JsonValue => (live && result ? toJson(result.values[place(fid)]) : stored(fid));
+	const shown = (fid: string): JsonValue =>
+		live && result ? toJson(result.values[place(fid)]) : stored(fid);
 	const groups = $derived(
 		short
 			? [{ name: 'Short form', fields: type.short.map(f).filter((x) => x && !x.retired) }]
-			: [...new Set(type.fields.map((x) => x.group))].map((name) => ({ name, fields: type.fields.filter((x) => x.group === name && !x.retired) }))
+			: [...new Set(type.fields.map((x) => x.group))].map((name) => ({
+					name,
+					fields: type.fields.filter((x) => x.group === name && !x.retired)
+				}))
 	);
 
 	/** One line for the sales person on why a field is as it is. */
@@ -89,7 +110,9 @@
 		faults = faults.filter((x) => x.field !== fid);
 		const rest = sent.filter(([x]) => x !== fid);
 		// A → B → A is no change, unless a rule has taken the field meanwhile
-		const back = JSON.stringify(stored(fid)) === JSON.stringify(v) && !(result?.changes.find((c) => c.field === fid)?.claim);
+		const back =
+			JSON.stringify(stored(fid)) === JSON.stringify(v) &&
+			!result?.changes.find((c) => c.field === fid)?.claim;
 		sent = back ? rest : [...rest, [fid, v]];
 	}
 
@@ -108,7 +131,10 @@
 		busy = true;
 		faults = [];
 		try {
-			const q = new URLSearchParams({ form: short ? 'short' : 'full', ...(id === null ? {} : { id }) });
+			const q = new URLSearchParams({
+				form: short ? 'short' : 'full',
+				...(id === null ? {} : { id })
+			});
 			const r = await fetch(`/save/${typeId}?${q}`, {
 				method: 'POST',
 				headers: { 'content-type': 'application/json', accept: 'application/json' },
@@ -124,20 +150,31 @@
 				const rules = answer.changes.filter((c: { rule: string | null }) => c.rule).length;
 				const own = answer.changes.length - rules;
 				saved = `Saved by release ${answer.release}: ${own} field${own === 1 ? '' : 's'} from you, ${rules} by rules.`;
-				if (answer.release !== w.force.number) saved += ` The form had shown release ${w.force.number}.`;
+				if (answer.release !== w.force.number)
+					saved += ` The form had shown release ${w.force.number}.`;
 				sent = [];
 				if (id === null) await goto(`/records/${typeId}/${answer.id}`);
 				else await invalidateAll();
 			}
 		} catch {
-			faults = [{ field: null, message: 'The server cannot be reached. What you typed is still here; save again.' }];
+			faults = [
+				{
+					field: null,
+					message: 'The server cannot be reached. What you typed is still here; save again.'
+				}
+			];
 		}
 		busy = false;
 	}
 
 	/** Fields that differ between what was opened and what is stored now. */
 	const differing = $derived(
-		conflict ? type.fields.filter((x) => JSON.stringify(values[x.id] ?? null) !== JSON.stringify(conflict!.values[x.id] ?? null)) : []
+		conflict
+			? type.fields.filter(
+					(x) =>
+						JSON.stringify(values[x.id] ?? null) !== JSON.stringify(conflict!.values[x.id] ?? null)
+				)
+			: []
 	);
 	async function takeTheirs() {
 		const mine = sent;
@@ -151,10 +188,13 @@
 
 <form onsubmit={save} novalidate>
 	{#each groups as g (g.name)}
-		<fieldset class="bg-sheet border-line mb-3 border">
+		<fieldset class="mb-3 border border-line bg-sheet">
 			<legend class="sr-only">{g.name}</legend>
-			<div class="border-hairline flex items-center gap-3 border-b px-4 py-1">
-				<span class="text-quiet text-xs font-semibold">{g.name}</span><span class="ticks grow" aria-hidden="true"></span>
+			<div class="flex items-center gap-3 border-b border-hairline px-4 py-1">
+				<span class="text-xs font-semibold text-quiet">{g.name}</span><span
+					class="ticks grow"
+					aria-hidden="true"
+				></span>
 			</div>
 			<div class="fields px-4 py-2">
 				{#each g.fields as x (x.id)}
@@ -163,21 +203,48 @@
 					{@const fault = faults.find((p) => p.field === x.id)}
 					{@const changed = JSON.stringify(shown(x.id)) !== JSON.stringify(stored(x.id))}
 					<div class="field" data-field={x.id}>
-						<label class="pt-1 text-sm" for="f-{x.id}">{x.label}{#if x.unit || (x.type === 'money' && x.currency)}<span class="text-quiet"> {x.unit ?? x.currency}</span>{/if}</label>
+						<label class="pt-1 text-sm" for="f-{x.id}"
+							>{x.label}{#if x.unit || (x.type === 'money' && x.currency)}<span
+									class="pl-1 text-quiet">{x.unit ?? x.currency}</span
+								>{/if}</label
+						>
 						<div class="min-w-0">
 							{#if locked || !w.canEdit}
-								<output id="f-{x.id}" class="mono box bg-panel border-hairline inline-block min-w-24 {locked ? 'text-brass-ink' : ''}" aria-label={x.label}>{say(x.id, shown(x.id)) || '—'}</output>
-								{#if locked}<span class="text-quiet ml-1 text-xs">◆ set by a rule</span>{/if}
+								<output
+									id="f-{x.id}"
+									class="mono box inline-block min-w-24 border-hairline bg-panel {locked
+										? 'text-brass-ink'
+										: ''}"
+									aria-label={x.label}>{say(x.id, shown(x.id)) || '—'}</output
+								>
+								{#if locked}<span class="ml-1 text-xs text-quiet">◆ set by a rule</span>{/if}
 							{:else}
-								<ValueInput field={x} schema={w.schema} id="f-{x.id}" value={shown(x.id)} links={allLinks} touched={isTouched(x.id)} describedby="w-{x.id}"
+								<ValueInput
+									field={x}
+									schema={w.schema}
+									id="f-{x.id}"
+									value={shown(x.id)}
+									links={allLinks}
+									touched={isTouched(x.id)}
+									describedby="w-{x.id}"
 									onchange={(v, t) => touch(x.id, v, t)}
-									onfault={(m) => { const { [x.id]: gone, ...rest } = unread; void gone; unread = m ? { ...rest, [x.id]: m } : rest; }} />
+									onfault={(m) => {
+										const { [x.id]: gone, ...rest } = unread;
+										void gone;
+										unread = m ? { ...rest, [x.id]: m } : rest;
+									}}
+								/>
 							{/if}
-							{#if fault}<p class="text-brick text-xs" role="alert">● {fault.message}</p>{/if}
-							<p id="w-{x.id}" class="text-quiet text-xs">
-								{#if live && changed && id !== null}<span class="mono">was {say(x.id, stored(x.id)) || 'blank'}</span>{reasonText ? ', ' : ''}{/if}{reasonText ?? ''}
+							{#if fault}<p class="text-xs text-brick" role="alert">● {fault.message}</p>{/if}
+							<p id="w-{x.id}" class="text-xs text-quiet">
+								{#if live && changed && id !== null}<span class="mono"
+										>was {say(x.id, stored(x.id)) || 'blank'}</span
+									>{reasonText ? ', ' : ''}{/if}{reasonText ?? ''}
 								{#if reasonText && w.canEdit && (setBy[x.id]?.by === 'rule' || locked || changed)}
-									<a class="textlink min-h-0" href="/write/{typeId}/{x.id}{id ? `?sample=${id}` : ''}">rule</a>
+									<a
+										class="textlink min-h-0"
+										href="/write/{typeId}/{x.id}{id ? `?sample=${id}` : ''}">rule</a
+									>
 								{/if}
 							</p>
 						</div>
@@ -187,34 +254,64 @@
 		</fieldset>
 	{/each}
 	{#if conflict}
-		<section class="bg-brick-wash border-brick mb-3 border p-4" role="alert">
+		<section class="mb-3 border border-brick bg-brick-wash p-4" role="alert">
 			<h2 class="text-brick">● Somebody else saved this record since you opened it</h2>
 			<table class="mt-2 text-sm">
-				<thead><tr class="text-quiet text-left"><th class="pr-4 font-normal">Field</th><th class="pr-4 font-normal">When you opened it</th><th class="pr-4 font-normal">Stored now</th><th class="font-normal">Yours</th></tr></thead>
+				<thead
+					><tr class="text-left text-quiet"
+						><th class="pr-4 font-normal">Field</th><th class="pr-4 font-normal"
+							>When you opened it</th
+						><th class="pr-4 font-normal">Stored now</th><th class="font-normal">Yours</th></tr
+					></thead
+				>
 				<tbody>
 					{#each differing as x (x.id)}
-						<tr><td class="pr-4">{x.label}</td><td class="mono pr-4">{say(x.id, values[x.id] ?? null) || 'blank'}</td><td class="mono pr-4">{say(x.id, conflict.values[x.id] ?? null) || 'blank'}</td><td class="mono">{isTouched(x.id) ? say(x.id, sent.find(([y]) => y === x.id)![1]) || 'blank' : 'not touched'}</td></tr>
+						<tr
+							><td class="pr-4">{x.label}</td><td class="mono pr-4"
+								>{say(x.id, values[x.id] ?? null) || 'blank'}</td
+							><td class="mono pr-4">{say(x.id, conflict.values[x.id] ?? null) || 'blank'}</td><td
+								class="mono"
+								>{isTouched(x.id)
+									? say(x.id, sent.find(([y]) => y === x.id)![1]) || 'blank'
+									: 'not touched'}</td
+							></tr
+						>
 					{/each}
 				</tbody>
 			</table>
-			<button type="button" class="button mt-3" onclick={takeTheirs}>Go on from what is stored now, with my changes on top</button>
+			<button type="button" class="button mt-3" onclick={takeTheirs}
+				>Go on from what is stored now, with my changes on top</button
+			>
 		</section>
 	{/if}
-	<div class="bg-paper border-line sticky bottom-0 flex items-center gap-4 border-t py-2">
-		{#if w.canEdit}<button class="button main" disabled={busy || conflict !== null}>{id === null ? `Create ${type.label.toLowerCase()}` : 'Save'}</button>{/if}
-		{#if sent.length}<button type="button" class="button" onclick={() => { sent = []; faults = []; unread = {}; }}>Undo all changes</button>{/if}
+	<div class="sticky bottom-0 flex items-center gap-4 border-t border-line bg-paper py-2">
+		{#if w.canEdit}<button class="button main" disabled={busy || conflict !== null}
+				>{id === null ? `Create ${type.label.toLowerCase()}` : 'Save'}</button
+			>{/if}
+		{#if sent.length}<button
+				type="button"
+				class="button"
+				onclick={() => {
+					sent = [];
+					faults = [];
+					unread = {};
+				}}>Undo all changes</button
+			>{/if}
 		<p class="text-sm" role="status">
 			{#each problems as p (p.message)}<span class="text-brick">● {p.message}</span>{/each}
-			{saved ?? (sent.length ? `${sent.length} field${sent.length > 1 ? 's' : ''} changed, not saved yet.` : '')}
+			{saved ??
+				(sent.length
+					? `${sent.length} field${sent.length > 1 ? 's' : ''} changed, not saved yet.`
+					: '')}
 		</p>
-		<span class="text-quiet ml-auto text-xs">runs release {w.force.number}</span>
+		<span class="ml-auto text-xs text-quiet">runs release {w.force.number}</span>
 	</div>
 </form>
 
 <style>
 	.fields {
 		display: grid;
-		grid-template-columns: repeat(auto-fill, minmax(420px, 1fr));
+		grid-template-columns: repeat(auto-fill, minmax(400px, 1fr));
 		column-gap: 24px;
 	}
 	.field {

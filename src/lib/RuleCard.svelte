@@ -5,7 +5,16 @@
 	import { BOOLEAN, typeOfField } from '$core/feel/types';
 	import { bare } from '$core/feel/tree';
 	import type { Field } from '$core/model/model';
-	import { ENTRY_POINTS, MOMENTS, type EntryPoint, type Hold, type MomentName, type NoResult, type Output, type Rule } from '$core/model/rules';
+	import {
+		ENTRY_POINTS,
+		MOMENTS,
+		type EntryPoint,
+		type Hold,
+		type MomentName,
+		type NoResult,
+		type Output,
+		type Rule
+	} from '$core/model/rules';
 	import { reason } from '$core/settle/reason';
 	import { toJson } from '$core/model/codec';
 	import BandEditor from './BandEditor.svelte';
@@ -16,7 +25,13 @@
 	import { ENTRY_LABEL, HOLD_HELP, NONE_LABEL, formatValue } from './format';
 	import { useWorkbench } from './workbench.svelte';
 
-	let { rule, field, place, count, onshow }: {
+	let {
+		rule,
+		field,
+		place,
+		count,
+		onshow
+	}: {
 		rule: Rule;
 		/** The field on whose sheet it is shown. */
 		field: Field;
@@ -32,31 +47,54 @@
 	const type = $derived(w.schema.type(rule.type).type);
 	const status = $derived(w.changes.find((c) => c.id === rule.id)?.what);
 	const found = $derived(w.found.filter((f) => f.rule === rule.id));
-	const report = $derived(w.result?.reports.find((r) => r.rule === rule.id && r.field === field.id));
-	const claim = $derived(w.plan.claims.get(`${rule.id}:${rule.outputs.find((o) => o.field === field.id)?.id}`));
+	const report = $derived(
+		w.result?.reports.find((r) => r.rule === rule.id && r.field === field.id)
+	);
+	const claim = $derived(
+		w.plan.claims.get(`${rule.id}:${rule.outputs.find((o) => o.field === field.id)?.id}`)
+	);
 	const edit = (label: string, change: (r: Rule) => Rule) => w.editRule(label, rule.id, change);
 	const setOutput = (id: string, patch: Partial<Output>) =>
-		edit('output', (r) => ({ ...r, outputs: r.outputs.map((o) => (o.id === id ? { ...o, ...patch } : o)) }));
+		edit('output', (r) => ({
+			...r,
+			outputs: r.outputs.map((o) => (o.id === id ? { ...o, ...patch } : o))
+		}));
 
 	// ---- the words --------------------------------------------------------------------------
 
-	const and = (xs: string[]) => (xs.length > 1 ? `${xs.slice(0, -1).join(', ')} and ${xs.at(-1)}` : (xs[0] ?? ''));
+	const and = (xs: string[]) =>
+		xs.length > 1 ? `${xs.slice(0, -1).join(', ')} and ${xs.at(-1)}` : (xs[0] ?? '');
 	const label = (id: string) => w.schema.field(rule.type, id)?.label ?? id;
 	const watched = $derived.by(() => {
 		if (rule.watch) return rule.watch.length ? and(rule.watch.map(label)) : 'nothing';
-		const own = claim ? [...new Set([...claim.triggers, ...claim.triggersSent])].map((i) => type.fields[i].label) : [];
+		const own = claim
+			? [...new Set([...claim.triggers, ...claim.triggersSent])].map((i) => type.fields[i].label)
+			: [];
 		return own.length ? and(own) : 'what it reads';
 	});
-	const fieldChoices = $derived(type.fields.filter((f) => !f.retired).map((f) => ({ value: f.id, label: f.label })));
-	const entryText = $derived(rule.entryPoints ? and(rule.entryPoints.map((e) => ENTRY_LABEL[e])) || 'no entry point' : 'any entry point');
+	const fieldChoices = $derived(
+		type.fields.filter((f) => !f.retired).map((f) => ({ value: f.id, label: f.label }))
+	);
+	const entryText = $derived(
+		rule.entryPoints
+			? and(rule.entryPoints.map((e) => ENTRY_LABEL[e])) || 'no entry point'
+			: 'any entry point'
+	);
 	const momentText = $derived.by(() => {
 		const has = (m: MomentName) => rule.moments.includes(m);
-		if (has('created') && has('changed')) return has('request') ? 'on new and existing records' : 'on new and existing records, not on request';
+		if (has('created') && has('changed'))
+			return has('request')
+				? 'on new and existing records'
+				: 'on new and existing records, not on request';
 		if (has('created')) return 'on new records';
 		if (has('changed')) return 'on existing records';
 		return has('request') ? 'on request only' : 'never';
 	});
-	const holds = (Object.keys(HOLD_HELP) as Hold[]).map((h) => ({ value: h, label: h, help: HOLD_HELP[h] }));
+	const holds = (Object.keys(HOLD_HELP) as Hold[]).map((h) => ({
+		value: h,
+		label: h,
+		help: HOLD_HELP[h]
+	}));
 	const nones = Object.entries(NONE_LABEL).map(([value, l]) => ({ value, label: l }));
 
 	const bandInput = $derived.by(() => {
@@ -65,14 +103,31 @@
 		return e.k === 'field' && e.image === 'settled' && e.type === rule.type ? e.field : null;
 	});
 	let byFormula = $state(false);
-	const numberFields = $derived(type.fields.filter((f) => ['number', 'money', 'percent', 'date'].includes(f.type) && f.id !== field.id));
-	const mapFields = $derived(type.fields.filter((f) => (f.type === 'choice' || f.type === 'yesno') && f.id !== field.id));
+	const numberFields = $derived(
+		type.fields.filter(
+			(f) => ['number', 'money', 'percent', 'date'].includes(f.type) && f.id !== field.id
+		)
+	);
+	const mapFields = $derived(
+		type.fields.filter((f) => (f.type === 'choice' || f.type === 'yesno') && f.id !== field.id)
+	);
 	let guardOpen = $state(false);
 	const guardShown = $derived(guardOpen || rule.guard !== null);
 
 	function pickBandInput(id: string) {
 		byFormula = id === '';
-		if (id) edit('input', (r) => (r.body.kind === 'bands' ? { ...r, body: { ...r.body, input: { expr: { k: 'field', image: 'settled', type: r.type, field: id } } } } : r));
+		if (id)
+			edit('input', (r) =>
+				r.body.kind === 'bands'
+					? {
+							...r,
+							body: {
+								...r.body,
+								input: { expr: { k: 'field', image: 'settled', type: r.type, field: id } }
+							}
+						}
+					: r
+			);
 	}
 	const sampleValue = (id: string | null) => {
 		if (!id || !w.result) return null;
@@ -83,31 +138,87 @@
 	const margin = (output: Output) => {
 		const r = w.result?.reports.find((x) => x.claim === `${rule.id}:${output.id}`);
 		const f = w.schema.field(rule.type, output.field);
-		return r && f && r.value !== undefined && r.value !== null ? formatValue(f, toJson(r.value), w.schema, w.sample?.links) : '';
+		return r && f && r.value !== undefined && r.value !== null
+			? formatValue(f, toJson(r.value), w.schema, w.sample?.links)
+			: '';
 	};
 </script>
 
-<article class="bg-sheet border-line mb-3 border" class:off={rule.off} id="rule-{rule.id}" aria-label={rule.name}>
+<article
+	class="mb-3 border border-line bg-sheet"
+	class:off={rule.off}
+	id="rule-{rule.id}"
+	aria-label={rule.name}
+>
 	<div class="px-4 pt-3 pb-3">
 		<header class="flex items-start gap-3">
-			<span class="mono text-brass-ink pt-1 font-semibold" aria-hidden="true">{place + 1}</span>
+			<span class="mono pt-1 font-semibold text-brass-ink" aria-hidden="true">{place + 1}</span>
 			<div class="min-w-0 grow">
-				<input class="plain w-full font-semibold" aria-label="Name of the rule" value={rule.name} {disabled} maxlength="200"
-					oninput={(e) => { const name = e.currentTarget.value; edit('name', (r) => ({ ...r, name })); }} />
-				<input class="plain text-quiet w-full text-sm" aria-label="Why the rule exists" placeholder="One line on why it exists" value={rule.why} {disabled} maxlength="1000"
-					oninput={(e) => { const why = e.currentTarget.value; edit('why', (r) => ({ ...r, why })); }} />
+				<input
+					class="plain w-full font-semibold"
+					aria-label="Name of the rule"
+					value={rule.name}
+					{disabled}
+					maxlength="200"
+					oninput={(e) => {
+						const name = e.currentTarget.value;
+						edit('name', (r) => ({ ...r, name }));
+					}}
+				/>
+				<input
+					class="plain w-full text-sm text-quiet"
+					aria-label="Why the rule exists"
+					placeholder="One line on why it exists"
+					value={rule.why}
+					{disabled}
+					maxlength="1000"
+					oninput={(e) => {
+						const why = e.currentTarget.value;
+						edit('why', (r) => ({ ...r, why }));
+					}}
+				/>
 			</div>
-			{#if status}<span class="text-quiet border-line border px-1.5 text-xs whitespace-nowrap">{status === 'new' ? 'new, not live yet' : 'changed, not live yet'}</span>{/if}
+			{#if status}<span class="border border-line px-1.5 text-xs whitespace-nowrap text-quiet"
+					>{status === 'new' ? 'new, not live yet' : 'changed, not live yet'}</span
+				>{/if}
 			{#if !disabled}
 				<DropdownMenu.Root>
-					<DropdownMenu.Trigger class="hover:bg-band-1 grid h-6 w-7 place-items-center" aria-label="More for {rule.name}"><Ellipsis size={16} aria-hidden="true" /></DropdownMenu.Trigger>
+					<DropdownMenu.Trigger
+						class="grid h-6 w-7 place-items-center hover:bg-band-1"
+						aria-label="More for {rule.name}"
+						><Ellipsis size={16} aria-hidden="true" /></DropdownMenu.Trigger
+					>
 					<DropdownMenu.Portal>
-						<DropdownMenu.Content align="end" sideOffset={2} class="menu border-ink bg-sheet z-50 min-w-56 border py-1">
-							<DropdownMenu.Item class="item" disabled={place === 0} onSelect={() => w.move(rule.type, field.id, rule.id, -1)}>Move up</DropdownMenu.Item>
-							<DropdownMenu.Item class="item" disabled={place === count - 1} onSelect={() => w.move(rule.type, field.id, rule.id, 1)}>Move down</DropdownMenu.Item>
-							<DropdownMenu.Item class="item" onSelect={() => edit('switch', (r) => ({ ...r, off: !r.off }))}>{rule.off ? 'Switch on' : 'Switch off in the draft'}</DropdownMenu.Item>
-							{#if status}<DropdownMenu.Item class="item" onSelect={() => w.revertRule(rule.id)}>{status === 'new' ? 'Take out of the draft' : 'Put back as in force'}</DropdownMenu.Item>{/if}
-							{#if status !== 'new'}<DropdownMenu.Item class="item" onSelect={() => w.removeRule(rule.id)}>Remove</DropdownMenu.Item>{/if}
+						<DropdownMenu.Content
+							align="end"
+							sideOffset={2}
+							class="menu z-50 min-w-56 border border-ink bg-sheet py-1"
+						>
+							<DropdownMenu.Item
+								class="item"
+								disabled={place === 0}
+								onSelect={() => w.move(rule.type, field.id, rule.id, -1)}>Move up</DropdownMenu.Item
+							>
+							<DropdownMenu.Item
+								class="item"
+								disabled={place === count - 1}
+								onSelect={() => w.move(rule.type, field.id, rule.id, 1)}
+								>Move down</DropdownMenu.Item
+							>
+							<DropdownMenu.Item
+								class="item"
+								onSelect={() => edit('switch', (r) => ({ ...r, off: !r.off }))}
+								>{rule.off ? 'Switch on' : 'Switch off in the draft'}</DropdownMenu.Item
+							>
+							{#if status}<DropdownMenu.Item class="item" onSelect={() => w.revertRule(rule.id)}
+									>{status === 'new'
+										? 'Take out of the draft'
+										: 'Put back as in force'}</DropdownMenu.Item
+								>{/if}
+							{#if status !== 'new'}<DropdownMenu.Item
+									class="item"
+									onSelect={() => w.removeRule(rule.id)}>Remove</DropdownMenu.Item
+								>{/if}
 						</DropdownMenu.Content>
 					</DropdownMenu.Portal>
 				</DropdownMenu.Root>
@@ -115,58 +226,194 @@
 		</header>
 
 		<div class="mt-2 ml-6">
-			{#if rule.off}<p class="text-ochre">▲ Switched off: it is kept in the draft and does nothing.</p>{/if}
+			{#if rule.off}<p class="text-ochre">
+					▲ Switched off: it is kept in the draft and does nothing.
+				</p>{/if}
 			<p class="text-[15px] leading-8">
 				When
-				<WordSet label="Watched fields" tone="reads" values={rule.watch} all="all that it reads" choices={fieldChoices} text={watched} {disabled}
-					onpick={(v) => edit('watch', (r) => ({ ...r, watch: v }))} />
+				<WordSet
+					label="Watched fields"
+					tone="reads"
+					values={rule.watch}
+					all="all that it reads"
+					choices={fieldChoices}
+					text={watched}
+					{disabled}
+					onpick={(v) => edit('watch', (r) => ({ ...r, watch: v }))}
+				/>
 				changes, by
-				<WordSet label="Entry points" values={rule.entryPoints} all="any entry point" choices={ENTRY_POINTS.map((e) => ({ value: e, label: ENTRY_LABEL[e] }))} text={entryText} {disabled}
-					onpick={(v) => edit('entry points', (r) => ({ ...r, entryPoints: v as EntryPoint[] | null }))} />,
-				<WordSet label="Moments" values={rule.moments} choices={MOMENTS.map((m) => ({ value: m, label: { created: 'new records', changed: 'existing records', request: 'on request (bulk)' }[m] }))} text={momentText} {disabled}
-					onpick={(v) => edit('moments', (r) => ({ ...r, moments: (v ?? []) as MomentName[] }))} />,
+				<WordSet
+					label="Entry points"
+					values={rule.entryPoints}
+					all="any entry point"
+					choices={ENTRY_POINTS.map((e) => ({ value: e, label: ENTRY_LABEL[e] }))}
+					text={entryText}
+					{disabled}
+					onpick={(v) =>
+						edit('entry points', (r) => ({ ...r, entryPoints: v as EntryPoint[] | null }))}
+				/>,
+				<WordSet
+					label="Moments"
+					values={rule.moments}
+					choices={MOMENTS.map((m) => ({
+						value: m,
+						label: {
+							created: 'new records',
+							changed: 'existing records',
+							request: 'on request (bulk)'
+						}[m]
+					}))}
+					text={momentText}
+					{disabled}
+					onpick={(v) => edit('moments', (r) => ({ ...r, moments: (v ?? []) as MomentName[] }))}
+				/>,
 				{#if guardShown}
-					<Word label="How the guard is met" value={rule.entering ? 'entering' : 'each'} {disabled}
-						choices={[{ value: 'each', label: 'if', help: 'each time, while the condition holds' }, { value: 'entering', label: 'when it comes to hold that', help: 'only when it did not hold before' }, { value: 'always', label: 'always', help: 'without a condition' }]}
-						onpick={(v) => { if (v === 'always') guardOpen = false; edit('guard', (r) => (v === 'always' ? { ...r, guard: null, entering: false } : { ...r, entering: v === 'entering' })); }} />
+					<Word
+						label="How the guard is met"
+						value={rule.entering ? 'entering' : 'each'}
+						{disabled}
+						choices={[
+							{ value: 'each', label: 'if', help: 'each time, while the condition holds' },
+							{
+								value: 'entering',
+								label: 'when it comes to hold that',
+								help: 'only when it did not hold before'
+							},
+							{ value: 'always', label: 'always', help: 'without a condition' }
+						]}
+						onpick={(v) => {
+							if (v === 'always') guardOpen = false;
+							edit('guard', (r) =>
+								v === 'always'
+									? { ...r, guard: null, entering: false }
+									: { ...r, entering: v === 'entering' }
+							);
+						}}
+					/>
 					the condition below holds:
 				{:else}
-					<button class="word" {disabled} onclick={() => { guardOpen = true; edit('guard', (r) => ({ ...r, guard: { text: '' } })); }}>always</button>:
+					<button
+						class="word"
+						{disabled}
+						onclick={() => {
+							guardOpen = true;
+							edit('guard', (r) => ({ ...r, guard: { text: '' } }));
+						}}>always</button
+					>:
 				{/if}
 				{#each rule.outputs as o, i (o.id)}
-					{#if i}; {/if}
-					<Word label="Field it writes" tone="writes" value={o.field} choices={fieldChoices} {disabled} onpick={(v) => setOutput(o.id, { field: v })} />
+					{#if i};
+					{/if}
+					<Word
+						label="Field it writes"
+						tone="writes"
+						value={o.field}
+						choices={fieldChoices}
+						{disabled}
+						onpick={(v) => setOutput(o.id, { field: v })}
+					/>
 					becomes
 					{#if rule.body.kind === 'bands'}
 						the band that
-						<Word label="What the bands part" tone="reads" value={byFormula ? '' : (bandInput ?? '')} text={bandInput && !byFormula ? undefined : 'the formula below'} {disabled}
-							choices={[...numberFields.map((f) => ({ value: f.id, label: f.label })), { value: '', label: 'a formula' }]} onpick={pickBandInput} />
+						<Word
+							label="What the bands part"
+							tone="reads"
+							value={byFormula ? '' : (bandInput ?? '')}
+							text={bandInput && !byFormula ? undefined : 'the formula below'}
+							{disabled}
+							choices={[
+								...numberFields.map((f) => ({ value: f.id, label: f.label })),
+								{ value: '', label: 'a formula' }
+							]}
+							onpick={pickBandInput}
+						/>
 						falls in,
 					{:else if rule.body.kind === 'options'}
 						{@const input = rule.body.input}
 						what the grid gives for
-						<Word label="Field to map from" tone="reads" value={input} text={input ? undefined : 'which field?'} choices={mapFields.map((f) => ({ value: f.id, label: f.label }))} {disabled}
-							onpick={(v) => edit('input', (r) => (r.body.kind === 'options' ? { ...r, body: { ...r.body, input: v, rows: {} } } : r))} />,
+						<Word
+							label="Field to map from"
+							tone="reads"
+							value={input}
+							text={input ? undefined : 'which field?'}
+							choices={mapFields.map((f) => ({ value: f.id, label: f.label }))}
+							{disabled}
+							onpick={(v) =>
+								edit('input', (r) =>
+									r.body.kind === 'options' ? { ...r, body: { ...r.body, input: v, rows: {} } } : r
+								)}
+						/>,
 					{:else}
 						the formula{rule.outputs.length > 1 ? ` ${i + 1}` : ''} below,
 					{/if}
-					<Word label="Hold on {label(o.field)}" value={o.hold} choices={holds} {disabled} onpick={(v) => setOutput(o.id, { hold: v as Hold, ...(v === 'locked' && o.none === 'leave' ? { none: 'clear' } : {}) })} />{#if o.hold === 'follow' || o.hold === 'fill'},
-						<Word label="Who may set {label(o.field)}" value={o.closed ? 'closed' : 'open'} text={o.closed ? 'closed to people' : 'open to people'} {disabled}
-							choices={[{ value: 'open', label: 'open to people', help: 'people may overrule it' }, { value: 'closed', label: 'closed to people', help: 'while it applies, only rules set the field' }]}
-							onpick={(v) => setOutput(o.id, { closed: v === 'closed' ? true : undefined })} />{/if}; without a result it
-					<Word label="Without a result" value={o.none} choices={nones} {disabled} onpick={(v) => setOutput(o.id, { none: v as NoResult })} />{#if i === rule.outputs.length - 1}.{/if}
+					<Word
+						label="Hold on {label(o.field)}"
+						value={o.hold}
+						choices={holds}
+						{disabled}
+						onpick={(v) =>
+							setOutput(o.id, {
+								hold: v as Hold,
+								...(v === 'locked' && o.none === 'leave' ? { none: 'clear' } : {})
+							})}
+					/>{#if o.hold === 'follow' || o.hold === 'fill'},
+						<Word
+							label="Who may set {label(o.field)}"
+							value={o.closed ? 'closed' : 'open'}
+							text={o.closed ? 'closed to people' : 'open to people'}
+							{disabled}
+							choices={[
+								{ value: 'open', label: 'open to people', help: 'people may overrule it' },
+								{
+									value: 'closed',
+									label: 'closed to people',
+									help: 'while it applies, only rules set the field'
+								}
+							]}
+							onpick={(v) => setOutput(o.id, { closed: v === 'closed' ? true : undefined })}
+						/>{/if}; without a result it
+					<Word
+						label="Without a result"
+						value={o.none}
+						choices={nones}
+						{disabled}
+						onpick={(v) => setOutput(o.id, { none: v as NoResult })}
+					/>{#if i === rule.outputs.length - 1}.{/if}
 				{/each}
 			</p>
 
 			{#if guardShown}
-				<div class="border-teal mt-1 border-l-2 pl-3">
-					<FormulaInput label="Condition of {rule.name}" formula={rule.guard ?? { text: '' }} schema={w.schema} type={rule.type} expected={BOOLEAN} {disabled}
-						margin={report?.guard?.length ? (report.guard.every((g) => g.result === true) ? 'holds' : report.outcome === 'guard unknown' ? 'unknown' : report.outcome === 'guard false' ? 'does not hold' : '') : ''}
-						onchange={(f) => edit('guard text', (r) => ({ ...r, guard: f }))} />
+				<div class="mt-1 border-l-2 border-teal pl-3">
+					<FormulaInput
+						label="Condition of {rule.name}"
+						formula={rule.guard ?? { text: '' }}
+						schema={w.schema}
+						type={rule.type}
+						expected={BOOLEAN}
+						{disabled}
+						margin={report?.guard?.length
+							? report.guard.every((g) => g.result === true)
+								? 'holds'
+								: report.outcome === 'guard unknown'
+									? 'unknown'
+									: report.outcome === 'guard false'
+										? 'does not hold'
+										: ''
+							: ''}
+						onchange={(f) => edit('guard text', (r) => ({ ...r, guard: f }))}
+					/>
 					{#if report?.guard && report.guard.length > 1}
 						<ul class="text-sm">
 							{#each report.guard as g, gi (gi)}
-								<li><span class={g.result === true ? 'text-teal' : 'text-brick'}>{g.result === true ? '✓ holds' : g.result === false ? '✕ does not hold' : '? unknown'}</span> <span class="mono">{g.text}</span></li>
+								<li>
+									<span class={g.result === true ? 'text-teal' : 'text-brick'}
+										>{g.result === true
+											? '✓ holds'
+											: g.result === false
+												? '✕ does not hold'
+												: '? unknown'}</span
+									> <span class="mono">{g.text}</span>
+								</li>
 							{/each}
 						</ul>
 					{/if}
@@ -176,38 +423,112 @@
 			{#if rule.body.kind === 'bands'}
 				{@const body = rule.body}
 				{#if byFormula || !bandInput}
-					<FormulaInput label="What the bands part" formula={body.input} schema={w.schema} type={rule.type} {disabled} onchange={(f) => edit('input', (r) => (r.body.kind === 'bands' ? { ...r, body: { ...r.body, input: f } } : r))} />
+					<FormulaInput
+						label="What the bands part"
+						formula={body.input}
+						schema={w.schema}
+						type={rule.type}
+						{disabled}
+						onchange={(f) =>
+							edit('input', (r) =>
+								r.body.kind === 'bands' ? { ...r, body: { ...r.body, input: f } } : r
+							)}
+					/>
 				{/if}
-				<BandEditor {body} schema={w.schema} inputType={rule.type} inputField={byFormula ? null : bandInput} inputLabel={bandInput ? label(bandInput) : 'value'} target={w.schema.field(rule.type, rule.outputs[0]?.field ?? '') ?? field} sample={sampleValue(bandInput)} none={NONE_LABEL[rule.outputs[0]?.none ?? 'next']} {disabled}
-					onchange={(l, b) => edit(l, (r) => ({ ...r, body: b }))} />
+				<BandEditor
+					{body}
+					schema={w.schema}
+					inputType={rule.type}
+					inputField={byFormula ? null : bandInput}
+					inputLabel={bandInput ? label(bandInput) : 'value'}
+					target={w.schema.field(rule.type, rule.outputs[0]?.field ?? '') ?? field}
+					sample={sampleValue(bandInput)}
+					none={NONE_LABEL[rule.outputs[0]?.none ?? 'next']}
+					{disabled}
+					onchange={(l, b) => edit(l, (r) => ({ ...r, body: b }))}
+				/>
 			{:else if rule.body.kind === 'options'}
 				{@const body = rule.body}
-				<OptionGrid {body} schema={w.schema} type={rule.type} target={w.schema.field(rule.type, rule.outputs[0]?.field ?? '') ?? field} sample={sampleValue(body.input)} none={NONE_LABEL[rule.outputs[0]?.none ?? 'next']} {disabled}
-					onchange={(l, b) => edit(l, (r) => ({ ...r, body: b }))} />
+				<OptionGrid
+					{body}
+					schema={w.schema}
+					type={rule.type}
+					target={w.schema.field(rule.type, rule.outputs[0]?.field ?? '') ?? field}
+					sample={sampleValue(body.input)}
+					none={NONE_LABEL[rule.outputs[0]?.none ?? 'next']}
+					{disabled}
+					onchange={(l, b) => edit(l, (r) => ({ ...r, body: b }))}
+				/>
 			{:else}
 				{@const body = rule.body}
 				{#each rule.outputs as o, i (o.id)}
 					{@const f = w.schema.field(rule.type, o.field)}
-					{#if rule.outputs.length > 1}<p class="text-quiet mt-1 text-xs">{i + 1} · {label(o.field)}</p>{/if}
-					<FormulaInput label="Formula for {label(o.field)}" formula={body.formulas[i] ?? { text: '' }} schema={w.schema} type={rule.type} expected={f ? typeOfField(f) : undefined} margin={margin(o)} {disabled}
-						onchange={(x) => edit('formula', (r) => (r.body.kind === 'formula' ? { ...r, body: { ...r.body, formulas: r.outputs.map((_, k) => (k === i ? bare(x) : (r.body.kind === 'formula' ? r.body.formulas[k] : undefined) ?? { text: '' })) } } : r))} />
+					{#if rule.outputs.length > 1}<p class="mt-1 text-xs text-quiet">
+							{i + 1} · {label(o.field)}
+						</p>{/if}
+					<FormulaInput
+						label="Formula for {label(o.field)}"
+						formula={body.formulas[i] ?? { text: '' }}
+						schema={w.schema}
+						type={rule.type}
+						expected={f ? typeOfField(f) : undefined}
+						margin={margin(o)}
+						{disabled}
+						onchange={(x) =>
+							edit('formula', (r) =>
+								r.body.kind === 'formula'
+									? {
+											...r,
+											body: {
+												...r.body,
+												formulas: r.outputs.map((_, k) =>
+													k === i
+														? bare(x)
+														: ((r.body.kind === 'formula' ? r.body.formulas[k] : undefined) ?? {
+																text: ''
+															})
+												)
+											}
+										}
+									: r
+							)}
+					/>
 				{/each}
 			{/if}
 
 			{#if report && !rule.off}
-				<p class="border-hairline mt-3 border-t pt-2 text-sm" data-testid="here">
+				<p class="mt-3 border-t border-hairline pt-2 text-sm" data-testid="here">
 					<span class="text-quiet">For the sample:</span>
-					{report.outcome === 'wrote' || report.outcome === 'cleared' ? '' : report.outcome === 'same value' ? 'nothing to do, ' : 'nothing happened, '}{reason(w.plan, report)}.
+					{report.outcome === 'wrote' || report.outcome === 'cleared'
+						? ''
+						: report.outcome === 'same value'
+							? 'nothing to do, '
+							: 'nothing happened, '}{reason(w.plan, report)}.
 				</p>
 			{/if}
 		</div>
 	</div>
 	{#each found as f (f.id)}
-		<div id="finding-{f.id}" class="flex items-baseline gap-3 border-t px-4 py-2 text-sm {f.severity === 'blocking' ? 'bg-brick-wash border-brick/30' : 'bg-ochre-wash border-ochre/30'}">
-			<span class="font-semibold whitespace-nowrap {f.severity === 'blocking' ? 'text-brick' : 'text-ochre'}">{f.severity === 'blocking' ? '● blocks' : '▲ advice'}</span>
+		<div
+			id="finding-{f.id}"
+			class="flex items-baseline gap-3 border-t px-4 py-2 text-sm {f.severity === 'blocking'
+				? 'border-brick/30 bg-brick-wash'
+				: 'border-ochre/30 bg-ochre-wash'}"
+		>
+			<span
+				class="font-semibold whitespace-nowrap {f.severity === 'blocking'
+					? 'text-brick'
+					: 'text-ochre'}">{f.severity === 'blocking' ? '● blocks' : '▲ advice'}</span
+			>
 			<span class="grow">{f.message}</span>
-			{#if f.witness}{@const witness = f.witness}<button class="textlink whitespace-nowrap" onclick={() => onshow(witness)}>Show it</button>{/if}
-			{#if f.repair && !disabled}{@const repair = f.repair}<button class="textlink whitespace-nowrap" onclick={() => w.repair(repair)}>{repair.label}</button>{/if}
+			{#if f.witness}{@const witness = f.witness}<button
+					class="textlink whitespace-nowrap"
+					onclick={() => onshow(witness)}>Show it</button
+				>{/if}
+			{#if f.repair && !disabled}{@const repair = f.repair}<button
+					class="textlink whitespace-nowrap"
+					onclick={() => w.repair(repair)}>{repair.label}</button
+				>{/if}
 		</div>
 	{/each}
 </article>

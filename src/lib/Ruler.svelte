@@ -49,7 +49,13 @@
 			tone: '',
 			old: stale
 		},
-		{ path: '/release', name: 'Release', figure: w.force.number ? `v${w.force.number}` : 'none', says: 'in force', tone: '' }
+		{
+			path: '/release',
+			name: 'Release',
+			figure: w.force.number ? `v${w.force.number}` : 'none',
+			says: 'in force',
+			tone: ''
+		}
 	]);
 
 	/** How many stations the draft has passed. */
@@ -61,7 +67,9 @@
 		return 4;
 	});
 	const reachedSays = $derived(
-		reached === 5 ? 'The draft is what is in force.' : `The draft has come to ${stations[reached].name}.`
+		reached === 5
+			? 'The draft is what is in force.'
+			: `The draft has come to ${stations[reached].name}.`
 	);
 </script>
 
@@ -76,7 +84,7 @@
 			<span class="name">{s.name}</span>
 			<span class="whitespace-nowrap">
 				<span class="mono font-semibold {s.tone}">{s.figure}</span>
-				<span class="text-quiet text-xs">{s.says}{s.old ? ', older than the draft' : ''}</span>
+				<span class="text-xs text-quiet">{s.says}{s.old ? ', older than the draft' : ''}</span>
 			</span>
 			{#if i === Math.min(reached, 4)}
 				<span class="index" class:end={reached === 5} title={reachedSays}></span>
@@ -98,12 +106,20 @@
 		text-decoration: none;
 		border-right: 1px solid var(--color-line);
 		overflow: hidden;
-		background-image: repeating-linear-gradient(90deg, var(--color-line) 0 1px, transparent 1px 12px);
+		background-image: repeating-linear-gradient(
+			90deg,
+			var(--color-line) 0 1px,
+			transparent 1px 12px
+		);
 		background-size: 100% 5px;
 		background-repeat: no-repeat;
 	}
 	.passed {
-		background-image: repeating-linear-gradient(90deg, var(--color-brass) 0 1px, transparent 1px 12px);
+		background-image: repeating-linear-gradient(
+			90deg,
+			var(--color-brass) 0 1px,
+			transparent 1px 12px
+		);
 	}
 	.name {
 		font-weight: 600;

@@ -33,7 +33,8 @@
 		const ids = new Set<string>();
 		for (const r of w.rulesOf(s.type, field)) {
 			const claims = r.outputs.map((o) => w.plan.claims.get(`${r.id}:${o.id}`));
-			for (const c of claims) for (const ref of c?.reads ?? []) if (ref.type === s.type) ids.add(ref.field);
+			for (const c of claims)
+				for (const ref of c?.reads ?? []) if (ref.type === s.type) ids.add(ref.field);
 			if (r.body.kind === 'options') ids.add(r.body.input);
 			for (const x of r.watch ?? []) ids.add(x);
 		}
@@ -43,7 +44,9 @@
 	});
 	let more = $state(false);
 	const inputs = $derived(more ? type.fields : atStake);
-	const current = (id: string): JsonValue => s.sent.find(([x]) => x === id)?.[1] ?? (s.sent.some(([x]) => x === id) ? null : s.created ? null : (s.was[id] ?? null));
+	const current = (id: string): JsonValue =>
+		s.sent.find(([x]) => x === id)?.[1] ??
+		(s.sent.some(([x]) => x === id) ? null : s.created ? null : (s.was[id] ?? null));
 	const shown = (id: string): JsonValue => {
 		const byRule = result?.changes.find((c) => c.field === id && c.claim);
 		return byRule && !s.sent.some(([x]) => x === id) ? toJson(byRule.to) : current(id);
@@ -51,9 +54,15 @@
 
 	const wrote = $derived((result?.changes ?? []).filter((c) => c.claim));
 	const reports = $derived(result?.reports ?? []);
-	const mine = $derived(reports.filter((r) => r.field === field && !wrote.some((c) => c.claim === r.claim)));
-	const others = $derived(reports.filter((r) => r.field !== field && !wrote.some((c) => c.claim === r.claim)));
-	const notable = $derived(others.filter((r) => r.outcome !== 'not triggered' && r.outcome !== 'same value'));
+	const mine = $derived(
+		reports.filter((r) => r.field === field && !wrote.some((c) => c.claim === r.claim))
+	);
+	const others = $derived(
+		reports.filter((r) => r.field !== field && !wrote.some((c) => c.claim === r.claim))
+	);
+	const notable = $derived(
+		others.filter((r) => r.outcome !== 'not triggered' && r.outcome !== 'same value')
+	);
 	let allReports = $state(false);
 	const listed = $derived(allReports ? [...mine, ...others] : [...mine, ...notable].slice(0, 6));
 
@@ -72,12 +81,32 @@
 	async function take(id: string) {
 		const r = await fetch(`/look/samples?type=${s.type}&id=${id}`);
 		if (!r.ok) return;
-		const x = (await r.json()) as { id: string; title: string; values: Record<string, JsonValue>; links: Record<string, string> };
-		w.sample = { ...s, id: x.id, title: x.title, was: x.values, links: x.links, sent: [], created: false };
+		const x = (await r.json()) as {
+			id: string;
+			title: string;
+			values: Record<string, JsonValue>;
+			links: Record<string, string>;
+		};
+		w.sample = {
+			...s,
+			id: x.id,
+			title: x.title,
+			was: x.values,
+			links: x.links,
+			sent: [],
+			created: false
+		};
 		choosing = false;
 	}
 	function takeNew() {
-		w.sample = { ...s, id: null, title: `New ${type.label.toLowerCase()}`, was: {}, sent: [], created: true };
+		w.sample = {
+			...s,
+			id: null,
+			title: `New ${type.label.toLowerCase()}`,
+			was: {},
+			sent: [],
+			created: true
+		};
 		choosing = false;
 	}
 	const patch = (p: Partial<Sample>) => (w.sample = { ...s, ...p });
@@ -91,7 +120,8 @@
 		return [...fields].map((id) => ({ field: id, value: toJson(result!.values[place(id)]) }));
 	}
 	function suggestion(): string {
-		const told = s.sent.map(([id, v]) => `${f(id).label} ${say(id, v) || 'blank'}`).join(', ') || s.title;
+		const told =
+			s.sent.map(([id, v]) => `${f(id).label} ${say(id, v) || 'blank'}`).join(', ') || s.title;
 		return `${told} gives ${f(field).label} ${say(field, toJson(result!.values[place(field)])) || 'blank'}`;
 	}
 	async function keep() {
@@ -114,11 +144,19 @@
 	/** The values on either side of each limit of the rules on this sheet. */
 	const edges = $derived.by(() => {
 		for (const r of w.rulesOf(s.type, field)) {
-			if (r.body.kind !== 'bands' || !('expr' in r.body.input) || r.body.input.expr.k !== 'field') continue;
+			if (r.body.kind !== 'bands' || !('expr' in r.body.input) || r.body.input.expr.k !== 'field')
+				continue;
 			const input = r.body.input.expr.field;
 			const step = f(input)?.type === 'number' ? 1 : 0.01;
-			const values = [...new Set(r.body.limits.flatMap((l) => [Number(l.at) - step, Number(l.at), Number(l.at) + step]))].sort((a, b) => a - b);
-			return { input, values: [...values.map((v) => String(Math.round(v * 100) / 100)), null] as JsonValue[] };
+			const values = [
+				...new Set(
+					r.body.limits.flatMap((l) => [Number(l.at) - step, Number(l.at), Number(l.at) + step])
+				)
+			].sort((a, b) => a - b);
+			return {
+				input,
+				values: [...values.map((v) => String(Math.round(v * 100) / 100)), null] as JsonValue[]
+			};
 		}
 		return null;
 	});
@@ -126,7 +164,10 @@
 	const tried = $derived(
 		showEdges && edges
 			? edges.values.map((v) => {
-					const x = w.settleSample({ ...s }, [...s.sent.filter(([id]) => id !== edges.input), [edges.input, v]]);
+					const x = w.settleSample({ ...s }, [
+						...s.sent.filter(([id]) => id !== edges.input),
+						[edges.input, v]
+					]);
 					return { v, gives: x ? toJson(x.values[place(field)]) : null };
 				})
 			: []
@@ -135,7 +176,11 @@
 	// one polite summary for those who hear the page, once things have come to rest
 	let summary = $state('');
 	$effect(() => {
-		const text = wrote.length ? wrote.map((c) => `${f(c.field).label} becomes ${say(c.field, toJson(c.to)) || 'blank'}`).join('; ') : 'The draft writes nothing.';
+		const text = wrote.length
+			? wrote
+					.map((c) => `${f(c.field).label} becomes ${say(c.field, toJson(c.to)) || 'blank'}`)
+					.join('; ')
+			: 'The draft writes nothing.';
 		const t = setTimeout(() => (summary = text), 700);
 		return () => clearTimeout(t);
 	});
@@ -145,7 +190,11 @@
 	<Popover.Root>
 		<Popover.Trigger class="textlink text-sm">Why</Popover.Trigger>
 		<Popover.Portal>
-			<Popover.Content sideOffset={4} align="end" class="border-ink bg-sheet z-50 max-h-96 w-96 overflow-auto border p-4">
+			<Popover.Content
+				sideOffset={4}
+				align="end"
+				class="z-50 max-h-96 w-96 overflow-auto border border-ink bg-sheet p-4"
+			>
 				<Why report={r} {format} />
 			</Popover.Content>
 		</Popover.Portal>
@@ -155,33 +204,73 @@
 <div class="flex h-full flex-col">
 	<div class="min-h-0 flex-1 overflow-y-auto px-5 pt-3 pb-4">
 		<div class="flex items-baseline justify-between gap-3">
-			<h2 class="text-lg truncate">{s.title}</h2>
+			<h2 class="truncate text-lg">{s.title}</h2>
 			<Popover.Root bind:open={choosing} onOpenChange={(o) => o && void look()}>
 				<Popover.Trigger class="textlink text-sm whitespace-nowrap">another sample</Popover.Trigger>
 				<Popover.Portal>
-					<Popover.Content sideOffset={4} align="end" class="border-ink bg-sheet z-50 w-80 border p-3" aria-label="Choose a sample">
-						<input class="box w-full" placeholder="Find a {type.label.toLowerCase()}" aria-label="Find a {type.label.toLowerCase()}" bind:value={find} oninput={() => void look()} />
-						<button class="textlink mt-2" onclick={takeNew}>A new {type.label.toLowerCase()}</button>
+					<Popover.Content
+						sideOffset={4}
+						align="end"
+						class="z-50 w-80 border border-ink bg-sheet p-3"
+						aria-label="Choose a sample"
+					>
+						<input
+							class="box w-full"
+							placeholder="Find a {type.label.toLowerCase()}"
+							aria-label="Find a {type.label.toLowerCase()}"
+							bind:value={find}
+							oninput={() => void look()}
+						/>
+						<button class="textlink mt-2" onclick={takeNew}>A new {type.label.toLowerCase()}</button
+						>
 						<ul class="mt-1 max-h-60 overflow-auto">
 							{#each found as x (x.id)}
-								<li><button class="hover:bg-band-1 min-h-7 w-full px-1 text-left" onclick={() => take(x.id)}>{x.title} <span class="mono text-quiet text-xs">{x.id}</span></button></li>
+								<li>
+									<button
+										class="min-h-7 w-full px-1 text-left hover:bg-band-1"
+										onclick={() => take(x.id)}
+										>{x.title} <span class="mono text-xs text-quiet">{x.id}</span></button
+									>
+								</li>
 							{/each}
 						</ul>
 					</Popover.Content>
 				</Popover.Portal>
 			</Popover.Root>
 		</div>
-		<p class="text-quiet text-sm leading-7">
+		<p class="text-sm leading-7 text-quiet">
 			sent by the
-			<Word label="Entry point" value={s.entryPoint} choices={ENTRY_POINTS.map((e) => ({ value: e, label: ENTRY_LABEL[e] }))} onpick={(v) => patch({ entryPoint: v as EntryPoint })} />
+			<Word
+				label="Entry point"
+				value={s.entryPoint}
+				choices={ENTRY_POINTS.map((e) => ({ value: e, label: ENTRY_LABEL[e] }))}
+				onpick={(v) => patch({ entryPoint: v as EntryPoint })}
+			/>
 			as
-			<Word label="Moment" value={s.created ? 'created' : 'changed'} choices={[{ value: 'changed', label: 'a change' }, { value: 'created', label: 'a new record' }]} onpick={(v) => patch({ created: v === 'created', sent: v === 'created' ? Object.entries(s.was) : [] })} />
+			<Word
+				label="Moment"
+				value={s.created ? 'created' : 'changed'}
+				choices={[
+					{ value: 'changed', label: 'a change' },
+					{ value: 'created', label: 'a new record' }
+				]}
+				onpick={(v) =>
+					patch({ created: v === 'created', sent: v === 'created' ? Object.entries(s.was) : [] })}
+			/>
 			on
 			<Popover.Root>
-				<Popover.Trigger class="word" aria-label="Day of the change">{s.day ? formatDate(s.day) : 'today'}</Popover.Trigger>
+				<Popover.Trigger class="word" aria-label="Day of the change"
+					>{s.day ? formatDate(s.day) : 'today'}</Popover.Trigger
+				>
 				<Popover.Portal>
-					<Popover.Content sideOffset={4} class="border-ink bg-sheet z-50 border p-3">
-						<input type="date" class="box mono" aria-label="Day of the change" value={s.day ?? ''} onchange={(e) => patch({ day: e.currentTarget.value || null })} />
+					<Popover.Content sideOffset={4} class="z-50 border border-ink bg-sheet p-3">
+						<input
+							type="date"
+							class="box mono"
+							aria-label="Day of the change"
+							value={s.day ?? ''}
+							onchange={(e) => patch({ day: e.currentTarget.value || null })}
+						/>
 						<button class="textlink ml-2" onclick={() => patch({ day: null })}>today</button>
 					</Popover.Content>
 				</Popover.Portal>
@@ -195,18 +284,38 @@
 					{@const locked = result?.readOnly.has(x.id)}
 					{@const touched = s.sent.some(([id]) => id === x.id)}
 					{@const changed = result?.changes.find((c) => c.field === x.id)}
-					<tr class="border-hairline border-b">
-						<td class="w-36 py-1 pr-2 align-top"><label class="inline-block pt-1 text-sm" for="s-{x.id}">{x.label}</label></td>
+					<tr class="border-b border-hairline">
+						<td class="w-36 py-1 pr-2 align-top"
+							><label class="inline-block pt-1 text-sm" for="s-{x.id}">{x.label}</label></td
+						>
 						<td class="py-1 align-top">
 							{#if locked && !touched}
-								<span class="mono text-brass-ink inline-block pt-1" title="Only rules set this field">{say(x.id, shown(x.id)) || '—'}</span>
+								<span
+									class="mono inline-block pt-1 text-brass-ink"
+									title="Only rules set this field">{say(x.id, shown(x.id)) || '—'}</span
+								>
 							{:else}
-								<ValueInput field={x} schema={w.schema} id="s-{x.id}" value={shown(x.id)} links={s.links} {touched}
-									onchange={(v, title) => { if (title && typeof v === 'string') patch({ links: { ...s.links, [`${x.target}.${v}`]: title } }); w.touch(x.id, v); }} />
+								<ValueInput
+									field={x}
+									schema={w.schema}
+									id="s-{x.id}"
+									value={shown(x.id)}
+									links={s.links}
+									{touched}
+									onchange={(v, title) => {
+										if (title && typeof v === 'string')
+											patch({ links: { ...s.links, [`${x.target}.${v}`]: title } });
+										w.touch(x.id, v);
+									}}
+								/>
 							{/if}
 						</td>
-						<td class="text-quiet py-1 pl-2 text-right align-top text-xs">
-							<span class="mono inline-block pt-1">{changed && !s.created ? `was ${say(x.id, toJson(changed.from)) || 'blank'}` : (x.unit ?? x.currency ?? '')}</span>
+						<td class="py-1 pl-2 text-right align-top text-xs text-quiet">
+							<span class="mono inline-block pt-1"
+								>{changed && !s.created
+									? `was ${say(x.id, toJson(changed.from)) || 'blank'}`
+									: (x.unit ?? x.currency ?? '')}</span
+							>
 							{#if locked}<span class="block">only rules set it</span>{/if}
 						</td>
 					</tr>
@@ -214,18 +323,33 @@
 			</tbody>
 		</table>
 		<div class="flex justify-between">
-			<button class="textlink text-sm" onclick={() => (more = !more)}>{more ? 'Only the fields at stake' : `${type.fields.length - atStake.length} more fields`}</button>
-			{#if s.sent.length}<button class="textlink text-sm" onclick={() => patch({ sent: [] })}>Back to the stored values</button>{/if}
+			<button class="textlink text-sm" onclick={() => (more = !more)}
+				>{more
+					? 'Only the fields at stake'
+					: `${type.fields.length - atStake.length} more fields`}</button
+			>
+			{#if s.sent.length}<button class="textlink text-sm" onclick={() => patch({ sent: [] })}
+					>Back to the stored values</button
+				>{/if}
 		</div>
 
-		<div class="mt-4 flex items-center gap-3"><h3 class="text-sm whitespace-nowrap">What the draft writes</h3><div class="ticks grow"></div></div>
+		<div class="mt-4 flex items-center gap-3">
+			<h3 class="text-sm whitespace-nowrap">What the draft writes</h3>
+			<div class="ticks grow"></div>
+		</div>
 		<p class="sr-only" role="status">{summary}</p>
 		{#each wrote as c (c.field)}
 			{@const r = report(c.claim!)}
-			<div class="bg-sheet border-line border-l-brass mt-2 border border-l-4 px-3 py-2" data-testid="wrote-{c.field}">
+			<div
+				class="mt-2 border border-l-4 border-line border-l-brass bg-sheet px-3 py-2"
+				data-testid="wrote-{c.field}"
+			>
 				<div class="flex items-baseline gap-2">
 					<strong class="font-semibold">{f(c.field).label}</strong>
-					<span><s class="text-quiet">{say(c.field, toJson(c.from)) || 'blank'}</s> → <strong class="font-semibold">{say(c.field, toJson(c.to)) || 'blank'}</strong></span>
+					<span
+						><s class="text-quiet">{say(c.field, toJson(c.from)) || 'blank'}</s> →
+						<strong class="font-semibold">{say(c.field, toJson(c.to)) || 'blank'}</strong></span
+					>
 				</div>
 				{#if r}
 					<div class="flex items-baseline justify-between gap-2 text-sm">
@@ -235,54 +359,103 @@
 				{/if}
 			</div>
 		{:else}
-			<p class="text-quiet mt-1 text-sm">Nothing.{s.sent.length ? '' : ' Change a value above and see what follows.'}</p>
+			<p class="mt-1 text-sm text-quiet">
+				Nothing.{s.sent.length ? '' : ' Change a value above and see what follows.'}
+			</p>
 		{/each}
 		{#each result?.setAside ?? [] as a (a.field)}
-			<p class="bg-ochre-wash mt-2 px-3 py-2 text-sm">▲ <strong>{f(a.field).label}</strong>: {say(a.field, toJson(a.sent)) || 'blank'} was sent and set aside; only “{ruleName(a.claim)}” sets it.</p>
+			<p class="mt-2 bg-ochre-wash px-3 py-2 text-sm">
+				▲ <strong>{f(a.field).label}</strong>: {say(a.field, toJson(a.sent)) || 'blank'} was sent and
+				set aside; only “{ruleName(a.claim)}” sets it.
+			</p>
 		{/each}
 		{#each result?.failures ?? [] as a (a.claim)}
-			<p class="bg-brick-wash mt-2 px-3 py-2 text-sm">● <strong>{f(a.field).label}</strong>: “{ruleName(a.claim)}” failed. {a.message}</p>
+			<p class="mt-2 bg-brick-wash px-3 py-2 text-sm">
+				● <strong>{f(a.field).label}</strong>: “{ruleName(a.claim)}” failed. {a.message}
+			</p>
 		{/each}
 
-		<div class="mt-4 flex items-center gap-3"><h3 class="text-sm whitespace-nowrap">Nothing happened</h3><div class="ticks grow"></div></div>
+		<div class="mt-4 flex items-center gap-3">
+			<h3 class="text-sm whitespace-nowrap">Nothing happened</h3>
+			<div class="ticks grow"></div>
+		</div>
 		<ul class="mt-1 text-sm">
 			{#each listed as r (r.claim)}
-				<li class="border-hairline flex justify-between gap-2 border-b py-1">
-					<span><strong class="font-semibold">{f(r.field).label}</strong>: {reason(w.plan, r, format)}{r.outcome === 'cleared' ? ', so it is blank' : ''}.</span>
+				<li class="flex justify-between gap-2 border-b border-hairline py-1">
+					<span
+						><strong class="font-semibold">{f(r.field).label}</strong>: {reason(
+							w.plan,
+							r,
+							format
+						)}{r.outcome === 'cleared' ? ', so it is blank' : ''}.</span
+					>
 					{@render why(r)}
 				</li>
 			{/each}
 		</ul>
 		{#if mine.length + others.length > listed.length || allReports}
-			<button class="textlink text-sm" onclick={() => (allReports = !allReports)}>{allReports ? 'Fewer' : `${mine.length + others.length - listed.length} more rules`}</button>
+			<button class="textlink text-sm" onclick={() => (allReports = !allReports)}
+				>{allReports
+					? 'Fewer'
+					: `${mine.length + others.length - listed.length} more rules`}</button
+			>
 		{/if}
 
 		{#if showEdges && edges}
-			<div class="mt-4 flex items-center gap-3"><h3 class="text-sm whitespace-nowrap">Around each limit</h3><div class="ticks grow"></div></div>
+			<div class="mt-4 flex items-center gap-3">
+				<h3 class="text-sm whitespace-nowrap">Around each limit</h3>
+				<div class="ticks grow"></div>
+			</div>
 			<table class="mono mt-1 text-sm">
 				<tbody>
 					{#each tried as t (t.v)}
-						<tr><td class="pr-4 text-right">{t.v === null ? 'blank' : say(edges.input, t.v)}</td><td class="text-brass-ink">{say(field, t.gives) || 'blank'}</td></tr>
+						<tr
+							><td class="pr-4 text-right">{t.v === null ? 'blank' : say(edges.input, t.v)}</td><td
+								class="text-brass-ink">{say(field, t.gives) || 'blank'}</td
+							></tr
+						>
 					{/each}
 				</tbody>
 			</table>
 		{/if}
 	</div>
 
-	<div class="border-line bg-panel border-t px-5 py-3">
+	<div class="border-t border-line bg-panel px-5 py-3">
 		{#if naming !== null}
-			<form class="flex gap-2" onsubmit={(e) => { e.preventDefault(); void keep(); }}>
-				<!-- svelte-ignore a11y_autofocus -- the person just asked to name it -->
-				<input class="box min-w-0 grow" aria-label="Name of the trial" autofocus bind:value={naming} onkeydown={(e) => e.key === 'Escape' && (naming = null)} />
+			<form
+				class="flex gap-2"
+				onsubmit={(e) => {
+					e.preventDefault();
+					void keep();
+				}}
+			>
+				<!-- the person just asked to name it -->
+				<!-- svelte-ignore a11y_autofocus -->
+				<input
+					class="box min-w-0 grow"
+					aria-label="Name of the trial"
+					autofocus
+					bind:value={naming}
+					onkeydown={(e) => e.key === 'Escape' && (naming = null)}
+				/>
 				<button class="button main">Keep</button>
 				<button type="button" class="button" onclick={() => (naming = null)}>Cancel</button>
 			</form>
 		{:else}
 			<div class="flex flex-wrap gap-2">
-				<button class="button main" disabled={!w.canEdit || !result} onclick={() => ((naming = suggestion()), (kept = ''))}>Keep as a trial</button>
-				{#if edges}<button class="button" aria-expanded={showEdges} onclick={() => (showEdges = !showEdges)}>{showEdges ? 'Hide the limits' : 'Try around each limit'}</button>{/if}
+				<button
+					class="button main"
+					disabled={!w.canEdit || !result}
+					onclick={() => ((naming = suggestion()), (kept = ''))}>Keep as a trial</button
+				>
+				{#if edges}<button
+						class="button"
+						aria-expanded={showEdges}
+						onclick={() => (showEdges = !showEdges)}
+						>{showEdges ? 'Hide the limits' : 'Try around each limit'}</button
+					>{/if}
 			</div>
 		{/if}
-		<p class="text-quiet text-sm" role="status">{kept}</p>
+		<p class="text-sm text-quiet" role="status">{kept}</p>
 	</div>
 </div>

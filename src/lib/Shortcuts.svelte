@@ -11,12 +11,24 @@
 	onMount(() => {
 		single = localStorage.getItem('single-keys') !== 'off';
 	});
-	const PAGES: Record<string, string> = { '1': '/', '2': '/check', '3': '/try', '4': '/rehearse', '5': '/release', '6': '/records/customer' };
+	const PAGES: Record<string, string> = {
+		'1': '/',
+		'2': '/check',
+		'3': '/try',
+		'4': '/rehearse',
+		'5': '/release',
+		'6': '/records/customer'
+	};
 
 	function keys(e: KeyboardEvent) {
 		const at = e.target as HTMLElement;
 		const typing = at.matches('input, textarea, select, [contenteditable]');
-		if ((e.ctrlKey || e.metaKey) && !e.altKey && e.key.toLowerCase() === 'z' && !at.matches('textarea, input')) {
+		if (
+			(e.ctrlKey || e.metaKey) &&
+			!e.altKey &&
+			e.key.toLowerCase() === 'z' &&
+			!at.matches('textarea, input')
+		) {
 			e.preventDefault();
 			if (e.shiftKey) w.redo();
 			else w.undo();
@@ -43,20 +55,31 @@
 
 <svelte:window onkeydown={keys} />
 <Dialog.Root bind:open>
-	<Dialog.Trigger class="box grid h-7 w-7 place-items-center p-0 font-semibold" aria-label="Keyboard shortcuts">?</Dialog.Trigger>
+	<Dialog.Trigger
+		class="box grid h-7 w-7 place-items-center p-0 font-semibold"
+		aria-label="Keyboard shortcuts">?</Dialog.Trigger
+	>
 	<Dialog.Portal>
-		<Dialog.Overlay class="bg-ink/30 fixed inset-0 z-40" />
-		<Dialog.Content class="border-ink bg-sheet fixed top-24 left-1/2 z-50 w-96 -translate-x-1/2 border p-5">
+		<Dialog.Overlay class="fixed inset-0 z-40 bg-ink/30" />
+		<Dialog.Content
+			class="fixed top-24 left-1/2 z-50 w-96 -translate-x-1/2 border border-ink bg-sheet p-5"
+		>
 			<Dialog.Title class="text-lg font-semibold">Keyboard</Dialog.Title>
 			<table class="mt-2 w-full text-sm">
 				<tbody>
 					{#each LIST as [key, what] (key)}
-						<tr class="border-hairline border-b"><td class="mono w-24 py-1 font-semibold">{key}</td><td>{what}</td></tr>
+						<tr class="border-b border-hairline"
+							><td class="mono w-24 py-1 font-semibold">{key}</td><td>{what}</td></tr
+						>
 					{/each}
 				</tbody>
 			</table>
 			<label class="mt-3 flex items-center gap-2 text-sm">
-				<input type="checkbox" bind:checked={single} onchange={() => localStorage.setItem('single-keys', single ? 'on' : 'off')} />
+				<input
+					type="checkbox"
+					bind:checked={single}
+					onchange={() => localStorage.setItem('single-keys', single ? 'on' : 'off')}
+				/>
 				Single keys are shortcuts
 			</label>
 			<Dialog.Close class="button mt-3">Close</Dialog.Close>

@@ -10,7 +10,12 @@
 <nav class="pt-3" aria-label="Record types">
 	<h2 class="px-4 pb-1 text-lg">Records</h2>
 	{#each w.model.types as t (t.id)}
-		<a class="row" class:current={here === t.id} aria-current={here === t.id ? 'page' : undefined} href="/records/{t.id}">{t.plural}</a>
+		<a
+			class="row"
+			class:current={here === t.id}
+			aria-current={here === t.id ? 'page' : undefined}
+			href="/records/{t.id}">{t.plural}</a
+		>
 	{/each}
 	<h2 class="px-4 pt-4 pb-1 text-lg">Rules</h2>
 	<a class="row" href="/">Back to the sheet</a>

@@ -33,7 +33,9 @@
 	let raw = $state<string | null>(null);
 	let fault = $state<string | null>(null);
 	const options = $derived(field.list ? schema.lists.get(field.list)!.options : []);
-	const shown = $derived(raw ?? (value === null || typeof value === 'boolean' ? '' : String(value)));
+	const shown = $derived(
+		raw ?? (value === null || typeof value === 'boolean' ? '' : String(value))
+	);
 
 	function read(text: string) {
 		raw = text;
@@ -71,7 +73,8 @@
 		{disabled}
 		aria-describedby={describedby}
 		value={value === true ? 'yes' : value === false ? 'no' : ''}
-		onchange={(e) => onchange(e.currentTarget.value === '' ? null : e.currentTarget.value === 'yes')}
+		onchange={(e) =>
+			onchange(e.currentTarget.value === '' ? null : e.currentTarget.value === 'yes')}
 	>
 		<option value="">—</option>
 		<option value="yes">yes</option>
@@ -140,7 +143,9 @@
 {:else}
 	<input
 		{id}
-		class="box w-full {tone} {['number', 'money', 'percent'].includes(field.type) ? 'mono max-w-40' : ''}"
+		class="box w-full {tone} {['number', 'money', 'percent'].includes(field.type)
+			? 'mono max-w-40'
+			: ''}"
 		{disabled}
 		autocomplete="off"
 		inputmode={['number', 'money', 'percent'].includes(field.type) ? 'decimal' : undefined}
@@ -151,4 +156,4 @@
 		onblur={settle}
 	/>
 {/if}
-{#if fault}<p id="{id}-fault" class="text-brick mt-0.5 text-xs" role="alert">● {fault}</p>{/if}
+{#if fault}<p id="{id}-fault" class="mt-0.5 text-xs text-brick" role="alert">● {fault}</p>{/if}

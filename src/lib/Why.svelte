@@ -14,23 +14,41 @@
 
 {#if claim}
 	<h3 class="font-semibold">{claim.rule.name}</h3>
-	<p class="text-quiet text-sm">{claim.rule.why}</p>
+	<p class="text-sm text-quiet">{claim.rule.why}</p>
 	<p class="mt-2">
-		<strong class="font-semibold">{report.outcome === 'wrote' ? 'Wrote' : report.outcome === 'cleared' ? 'Cleared' : report.outcome === 'same value' ? 'Had nothing to do' : 'Did nothing'}</strong>:
+		<strong class="font-semibold"
+			>{report.outcome === 'wrote'
+				? 'Wrote'
+				: report.outcome === 'cleared'
+					? 'Cleared'
+					: report.outcome === 'same value'
+						? 'Had nothing to do'
+						: 'Did nothing'}</strong
+		>:
 		{reason(w.plan, report, format)}.
 	</p>
 	{#if report.guard?.length}
-		<h4 class="text-quiet mt-3 text-xs font-semibold">Condition</h4>
+		<h4 class="mt-3 text-xs font-semibold text-quiet">Condition</h4>
 		{#each report.guard as g, i (i)}
 			<p class="text-sm">
-				<span class={g.result === true ? 'text-teal' : 'text-brick'}>{g.result === true ? '✓ holds' : g.result === false ? '✕ does not hold' : '? unknown'}</span>
+				<span class={g.result === true ? 'text-teal' : 'text-brick'}
+					>{g.result === true
+						? '✓ holds'
+						: g.result === false
+							? '✕ does not hold'
+							: '? unknown'}</span
+				>
 				<span class="mono">{g.text}</span>
-				{#if g.values.length}<span class="text-quiet block pl-4">{g.values.map((v) => `${label(v.type, v.field)}: ${format(v, v.value)}`).join(', ')}</span>{/if}
+				{#if g.values.length}<span class="block pl-4 text-quiet"
+						>{g.values
+							.map((v) => `${label(v.type, v.field)}: ${format(v, v.value)}`)
+							.join(', ')}</span
+					>{/if}
 			</p>
 		{/each}
 	{/if}
 	{#if report.reads?.length}
-		<h4 class="text-quiet mt-3 text-xs font-semibold">It read</h4>
+		<h4 class="mt-3 text-xs font-semibold text-quiet">It read</h4>
 		<ul class="text-sm">
 			{#each report.reads as r (refKey(r.type, r.field))}
 				<li>{label(r.type, r.field)}: <span class="mono text-teal">{format(r, r.value)}</span></li>
@@ -39,15 +57,24 @@
 	{/if}
 	{#if claim.rule.body.kind === 'bands' && report.reads?.length}
 		{@const body = claim.rule.body}
-		<h4 class="text-quiet mt-3 text-xs font-semibold">Bands</h4>
+		<h4 class="mt-3 text-xs font-semibold text-quiet">Bands</h4>
 		<ul class="mono text-sm">
 			{#each body.results as r, k (k)}
-				<li class={report.row === k ? 'text-brass-ink font-semibold' : 'text-quiet'}>
-					{report.row === k ? '▸' : '\u00a0'} {bandText(body.limits, k)} {r ? format({ type: claim.rule.type, field: claim.output.field }, r[0] as string) : 'no band'}
+				<li class={report.row === k ? 'font-semibold text-brass-ink' : 'text-quiet'}>
+					{report.row === k ? '▸' : '\u00a0'}
+					{bandText(body.limits, k)}
+					{r
+						? format({ type: claim.rule.type, field: claim.output.field }, r[0] as string)
+						: 'no band'}
 				</li>
 			{/each}
-			<li class={report.row === 'blank' ? 'text-brass-ink font-semibold' : 'text-quiet'}>{report.row === 'blank' ? '▸' : '\u00a0'} blank</li>
+			<li class={report.row === 'blank' ? 'font-semibold text-brass-ink' : 'text-quiet'}>
+				{report.row === 'blank' ? '▸' : '\u00a0'} blank
+			</li>
 		</ul>
 	{/if}
-	<a class="textlink mt-2 text-sm" href="/write/{claim.rule.type}/{claim.output.field}#rule-{claim.rule.id}">Open the rule</a>
+	<a
+		class="textlink mt-2 text-sm"
+		href="/write/{claim.rule.type}/{claim.output.field}#rule-{claim.rule.id}">Open the rule</a
+	>
 {/if}

@@ -39,30 +39,38 @@
 {#if disabled}
 	<span class="word {tone}">{shown}</span>
 {:else}
-	<Select.Root type="single" {value} onValueChange={(v) => v !== value && onpick(v)} items={choices}
-		><Select.Trigger class="word {tone}" aria-label="{label}: {shown}">{shown}</Select.Trigger><Select.Portal>
-			<Select.Content
-				sideOffset={4}
-				class="border-ink bg-sheet z-50 max-h-80 min-w-48 max-w-96 overflow-auto border py-1"
-			>
-				<Select.Viewport>
-					{#each choices as c (c.value)}
-						<Select.Item
-							value={c.value}
-							label={c.label}
-							class="data-highlighted:bg-band-1 flex min-h-7 cursor-pointer gap-2 px-3 py-1"
-						>
-							<span class="w-4 shrink-0 pt-0.5">
-								{#if c.value === value}<Check size={14} aria-hidden="true" />{/if}
-							</span>
-							<span>
-								{c.label}
-								{#if c.help}<span class="text-quiet block text-xs">{c.help}</span>{/if}
-							</span>
-						</Select.Item>
-					{/each}
-				</Select.Viewport>
-			</Select.Content>
-		</Select.Portal></Select.Root
+	<!-- a flex box, since white space that the parts leave between them would part the word from its comma -->
+	<span class="inline-flex items-baseline"
+		><Select.Root
+			type="single"
+			{value}
+			onValueChange={(v) => v !== value && onpick(v)}
+			items={choices}
+			><Select.Trigger class="word {tone}" aria-label="{label}: {shown}">{shown}</Select.Trigger
+			><Select.Portal>
+				<Select.Content
+					sideOffset={4}
+					class="z-50 max-h-80 max-w-96 min-w-48 overflow-auto border border-ink bg-sheet py-1"
+				>
+					<Select.Viewport>
+						{#each choices as c (c.value)}
+							<Select.Item
+								value={c.value}
+								label={c.label}
+								class="flex min-h-7 cursor-pointer gap-2 px-3 py-1 data-highlighted:bg-band-1"
+							>
+								<span class="w-4 shrink-0 pt-0.5">
+									{#if c.value === value}<Check size={14} aria-hidden="true" />{/if}
+								</span>
+								<span>
+									{c.label}
+									{#if c.help}<span class="block text-xs text-quiet">{c.help}</span>{/if}
+								</span>
+							</Select.Item>
+						{/each}
+					</Select.Viewport>
+				</Select.Content>
+			</Select.Portal></Select.Root
+		></span
 	>
 {/if}

@@ -38,11 +38,12 @@
 	<span class="word {tone}">{text}</span>
 {:else}
 	<Popover.Root
-		><Popover.Trigger class="word {tone}" aria-label="{label}: {text}">{text}</Popover.Trigger><Popover.Portal>
+		><Popover.Trigger class="word {tone}" aria-label="{label}: {text}">{text}</Popover.Trigger
+		><Popover.Portal>
 			<Popover.Content
 				sideOffset={4}
 				align="start"
-				class="border-ink bg-sheet z-50 max-h-80 min-w-48 overflow-auto border p-2"
+				class="z-50 max-h-80 min-w-48 overflow-auto border border-ink bg-sheet p-2"
 				aria-label={label}
 			>
 				{#if all}

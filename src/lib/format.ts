@@ -18,7 +18,12 @@ export function formatCount(n: number): string {
 	return counts.format(n).replace(/,/g, '\u202f');
 }
 
-const day = new Intl.DateTimeFormat(LOCALE, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
+const day = new Intl.DateTimeFormat(LOCALE, {
+	day: 'numeric',
+	month: 'short',
+	year: 'numeric',
+	timeZone: 'UTC'
+});
 
 /** A date `2026-11-23` as `23 Nov 2026`. */
 export const formatDate = (iso: string) => day.format(new Date(`${iso.slice(0, 10)}T00:00:00Z`));
@@ -36,7 +41,12 @@ export function formatMoment(iso: string, zone: string): string {
 }
 
 /** A field value as people read it; blank as an empty text. */
-export function formatValue(field: Field, v: JsonValue, schema: Schema, links: Record<string, string> = {}): string {
+export function formatValue(
+	field: Field,
+	v: JsonValue,
+	schema: Schema,
+	links: Record<string, string> = {}
+): string {
 	if (v === null) return '';
 	if (Array.isArray(v)) return v.map((x) => schema.option(field.list!, x)?.label ?? x).join(', ');
 	if (typeof v === 'boolean') return v ? 'yes' : 'no';
@@ -65,8 +75,12 @@ export function describeField(field: Field, schema: Schema): string {
 	switch (field.type) {
 		case 'choice':
 		case 'choices': {
-			const labels = schema.lists.get(field.list!)!.options.filter((o) => !o.retired).map((o) => o.label);
-			const shown = labels.slice(0, 5).join(', ') + (labels.length > 5 ? ` and ${labels.length - 5} more` : '');
+			const labels = schema.lists
+				.get(field.list!)!
+				.options.filter((o) => !o.retired)
+				.map((o) => o.label);
+			const shown =
+				labels.slice(0, 5).join(', ') + (labels.length > 5 ? ` and ${labels.length - 5} more` : '');
 			return `${field.type === 'choice' ? 'choice' : 'multi-choice'} · ${shown}`;
 		}
 		case 'link':
@@ -113,7 +127,12 @@ export const ENTRY_LABEL: Record<string, string> = {
 	api: 'API',
 	bulk: 'bulk change'
 };
-export const HOLD_LABEL: Record<string, string> = { locked: 'locked', follow: 'follow', fill: 'fill', once: 'once' };
+export const HOLD_LABEL: Record<string, string> = {
+	locked: 'locked',
+	follow: 'follow',
+	fill: 'fill',
+	once: 'once'
+};
 export const HOLD_HELP: Record<string, string> = {
 	locked: 'always equals the rule; nobody can set it otherwise',
 	follow: 'written when a watched field changes; people may overrule it until then',

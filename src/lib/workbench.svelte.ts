@@ -41,7 +41,10 @@ export class Workbench {
 	model = $state.raw<Model>({ types: [], lists: [], zone: 'UTC' });
 	schema = $derived(new Schema(this.model));
 	draft = $state.raw<RuleSet>({ rules: [], order: {} });
-	force = $state.raw<{ number: number; set: RuleSet }>({ number: 0, set: { rules: [], order: {} } });
+	force = $state.raw<{ number: number; set: RuleSet }>({
+		number: 0,
+		set: { rules: [], order: {} }
+	});
 	trials = $state.raw<Trial[]>([]);
 	outcomes = $state.raw<Map<string, TrialOutcome>>(new Map());
 	trialsRunning = $state(false);
@@ -107,7 +110,8 @@ export class Workbench {
 	edit(label: string, next: RuleSet) {
 		if (!this.canEdit) return;
 		const now = Date.now();
-		const joins = this.#lastEdit.label === label && now - this.#lastEdit.at < 1200 && this.#undo.length > 0;
+		const joins =
+			this.#lastEdit.label === label && now - this.#lastEdit.at < 1200 && this.#undo.length > 0;
 		if (!joins) this.#undo = [...this.#undo.slice(-199), { set: this.draft, label }];
 		this.#redo = [];
 		this.#lastEdit = { label, at: now };
@@ -150,7 +154,9 @@ export class Workbench {
 
 	/** Rules that write a field, in claim order. */
 	rulesOf(type: string, field: string): Rule[] {
-		const mine = this.draft.rules.filter((r) => r.type === type && r.outputs.some((o) => o.field === field));
+		const mine = this.draft.rules.filter(
+			(r) => r.type === type && r.outputs.some((o) => o.field === field)
+		);
 		const order = this.draft.order[refKey(type, field)] ?? [];
 		const place = (r: Rule) => {
 			const i = order.indexOf(claimId(r.id, r.outputs.find((o) => o.field === field)!.id));
@@ -164,12 +170,17 @@ export class Workbench {
 
 	/** Moves a rule up or down in the claim order of a field. */
 	move(type: string, field: string, rule: string, by: -1 | 1) {
-		const ids = this.rulesOf(type, field).map((r) => claimId(r.id, r.outputs.find((o) => o.field === field)!.id));
+		const ids = this.rulesOf(type, field).map((r) =>
+			claimId(r.id, r.outputs.find((o) => o.field === field)!.id)
+		);
 		const from = ids.findIndex((id) => id.startsWith(`${rule}:`));
 		const to = from + by;
 		if (to < 0 || to >= ids.length) return;
 		[ids[from], ids[to]] = [ids[to], ids[from]];
-		this.edit('claim order', { ...this.draft, order: { ...this.draft.order, [refKey(type, field)]: ids } });
+		this.edit('claim order', {
+			...this.draft,
+			order: { ...this.draft.order, [refKey(type, field)]: ids }
+		});
 	}
 
 	addRule(rule: Rule) {
@@ -177,7 +188,10 @@ export class Workbench {
 	}
 
 	removeRule(id: string) {
-		this.edit(`remove ${id}`, { ...this.draft, rules: this.draft.rules.filter((r) => r.id !== id) });
+		this.edit(`remove ${id}`, {
+			...this.draft,
+			rules: this.draft.rules.filter((r) => r.id !== id)
+		});
 	}
 
 	/** Puts a rule back as it is in force; one that is not in force is taken out. */
@@ -192,7 +206,8 @@ export class Workbench {
 		this.editRule('repair', r.rule, (rule) => {
 			if (r.do === 'watch all') return { ...rule, watch: null };
 			const { body } = rule;
-			if (r.do === 'say blank' && body.kind !== 'formula') return { ...rule, body: { ...body, blank: { none: true } } };
+			if (r.do === 'say blank' && body.kind !== 'formula')
+				return { ...rule, body: { ...body, blank: { none: true } } };
 			if (r.do !== 'take gap' || body.kind !== 'bands') return rule;
 			// the stretch goes to its lower neighbour, or to the upper one where there is none below
 			const limit = r.band === 0 ? 0 : r.band - 1;
@@ -232,7 +247,10 @@ export class Workbench {
 		try {
 			for (const rule of target.rules) {
 				if (this.#stored.get(rule.id) === rule) continue;
-				const r = await send(`/draft/rules/${rule.id}`, 'PUT', { rule, version: this.#versions[rule.id] ?? 0 });
+				const r = await send(`/draft/rules/${rule.id}`, 'PUT', {
+					rule,
+					version: this.#versions[rule.id] ?? 0
+				});
 				const answer = (await r.json()) as { version?: number; message?: string };
 				if (!r.ok) return this.#refused(r.status, answer.message);
 				this.#stored.set(rule.id, rule);
@@ -241,14 +259,16 @@ export class Workbench {
 			for (const id of [...this.#stored.keys()]) {
 				if (target.rules.some((r) => r.id === id)) continue;
 				const r = await send(`/draft/rules/${id}?version=${this.#versions[id]}`, 'DELETE');
-				if (!r.ok) return this.#refused(r.status, ((await r.json()) as { message?: string }).message);
+				if (!r.ok)
+					return this.#refused(r.status, ((await r.json()) as { message?: string }).message);
 				this.#stored.delete(id);
 				delete this.#versions[id];
 			}
 			for (const [field, claims] of Object.entries(target.order)) {
 				if (this.#storedOrder[field] === claims) continue;
 				const r = await send('/draft/order', 'PUT', { field, claims });
-				if (!r.ok) return this.#refused(r.status, ((await r.json()) as { message?: string }).message);
+				if (!r.ok)
+					return this.#refused(r.status, ((await r.json()) as { message?: string }).message);
 			}
 			for (const field of Object.keys(this.#storedOrder))
 				if (!(field in target.order)) await send('/draft/order', 'PUT', { field, claims: [] });
@@ -279,7 +299,9 @@ export class Workbench {
 	runTrials() {
 		this.#wantsTrials = true;
 		if (!this.#worker) {
-			this.#worker = new Worker(new URL('../workers/trials.worker.ts', import.meta.url), { type: 'module' });
+			this.#worker = new Worker(new URL('../workers/trials.worker.ts', import.meta.url), {
+				type: 'module'
+			});
 			this.#worker.onmessage = ({ data }: MessageEvent<TrialAnswer>) => {
 				if (data.job !== this.#job) return;
 				this.outcomes = new Map(data.results.map((r) => [r.trial, r]));
@@ -287,7 +309,12 @@ export class Workbench {
 			};
 		}
 		this.trialsRunning = true;
-		const job: TrialJob = { job: ++this.#job, model: this.model, set: this.draft, trials: this.trials };
+		const job: TrialJob = {
+			job: ++this.#job,
+			model: this.model,
+			set: this.draft,
+			trials: this.trials
+		};
 		this.#worker.postMessage(job);
 	}
 
@@ -304,7 +331,9 @@ export class Workbench {
 		});
 		if (!r.ok) return ((await r.json()) as { message: string }).message;
 		const had = this.trials.some((t) => t.id === trial.id);
-		this.trials = had ? this.trials.map((t) => (t.id === trial.id ? trial : t)) : [...this.trials, trial];
+		this.trials = had
+			? this.trials.map((t) => (t.id === trial.id ? trial : t))
+			: [...this.trials, trial];
 		this.runTrials();
 		return null;
 	}
@@ -342,14 +371,19 @@ export class Workbench {
 	/** What the draft makes of a change to the sample. */
 	settleSample(s: Sample, sent: Sample['sent']): SettledRecord | null {
 		try {
-			const record = submissionOf(this.schema, { type: s.type, was: s.created ? null : s.was, sent });
+			const record = submissionOf(this.schema, {
+				type: s.type,
+				was: s.created ? null : s.was,
+				sent
+			});
 			const change = {
 				records: [record],
 				entryPoint: s.entryPoint,
 				instant: Date.parse(s.day ? `${s.day}T09:00:00.000Z` : new Date().toISOString()),
 				person: this.account.person
 			};
-			return settle(this.plan, change, NOTHING_ELSE, { explain: true, states: true, zones }).records[0];
+			return settle(this.plan, change, NOTHING_ELSE, { explain: true, states: true, zones })
+				.records[0];
 		} catch {
 			// the sample holds a value the model no longer knows
 			return null;
@@ -367,19 +401,24 @@ export class Workbench {
 }
 
 /** Rules that differ between two sets: added, changed, taken out, or in another claim order. */
-export function changedRules(before: RuleSet, after: RuleSet): { id: string; what: 'new' | 'changed' | 'removed' | 'order'; name: string }[] {
+export function changedRules(
+	before: RuleSet,
+	after: RuleSet
+): { id: string; what: 'new' | 'changed' | 'removed' | 'order'; name: string }[] {
 	const old = new Map(before.rules.map((r) => [r.id, r]));
 	const out: ReturnType<typeof changedRules> = [];
 	for (const r of after.rules) {
 		const o = old.get(r.id);
 		old.delete(r.id);
 		if (!o) out.push({ id: r.id, what: 'new', name: r.name });
-		else if (o !== r && canonicalJson(o) !== canonicalJson(r)) out.push({ id: r.id, what: 'changed', name: r.name });
+		else if (o !== r && canonicalJson(o) !== canonicalJson(r))
+			out.push({ id: r.id, what: 'changed', name: r.name });
 	}
 	for (const r of old.values()) out.push({ id: r.id, what: 'removed', name: r.name });
 	for (const key of new Set([...Object.keys(before.order), ...Object.keys(after.order)])) {
 		const [a, b] = [before.order[key] ?? [], after.order[key] ?? []];
-		if (a.join() !== b.join()) out.push({ id: key, what: 'order', name: `Order of the rules on ${key}` });
+		if (a.join() !== b.join())
+			out.push({ id: key, what: 'order', name: `Order of the rules on ${key}` });
 	}
 	return out;
 }

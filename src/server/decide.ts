@@ -19,7 +19,15 @@ import { readModel } from './db/model';
 import type { Db } from './db/pool';
 import { transaction } from './db/pool';
 import type { HistoryLine, SetBy, StoredRecord } from './db/records';
-import { existing, markSettled, nextId, readRecords, relatedIds, writeHistory, writeRecord } from './db/records';
+import {
+	existing,
+	markSettled,
+	nextId,
+	readRecords,
+	relatedIds,
+	writeHistory,
+	writeRecord
+} from './db/records';
 import { readRelease, releaseInForce } from './db/rules';
 
 /** The plan in force, and what it was compiled from. */
@@ -35,7 +43,10 @@ const cache = new Map<string, InForce>();
 /** The plan in force now, by what this transaction sees. Compiled plans are kept. */
 export async function inForce(db: Db, workspace: string): Promise<InForce> {
 	const release = await releaseInForce(db, workspace);
-	const { rows } = await db.query<{ r: number }>('select model_revision as r from workspace where id = $1', [workspace]);
+	const { rows } = await db.query<{ r: number }>(
+		'select model_revision as r from workspace where id = $1',
+		[workspace]
+	);
 	const modelRevision = rows[0]?.r ?? 0;
 	const key = `${workspace} ${release} ${modelRevision}`;
 	const had = cache.get(key);
@@ -100,8 +111,20 @@ export interface SaveOutcome {
 	release: number;
 	created: boolean;
 	values: Record<string, JsonValue>;
-	changes: { field: string; from: JsonValue; to: JsonValue; rule: string | null; because: string | null }[];
-	setAside: { field: string; sent: JsonValue; stands: JsonValue; rule: string; why: 'locked' | 'closed' }[];
+	changes: {
+		field: string;
+		from: JsonValue;
+		to: JsonValue;
+		rule: string | null;
+		because: string | null;
+	}[];
+	setAside: {
+		field: string;
+		sent: JsonValue;
+		stands: JsonValue;
+		rule: string;
+		why: 'locked' | 'closed';
+	}[];
 	failures: { field: string; rule: string; message: string }[];
 }
 
@@ -111,7 +134,11 @@ export function save(sender: Sender, submissions: readonly Submission[]): Promis
 }
 
 /** The same inside a transaction that is open already. */
-export async function saveIn(client: pg.PoolClient, sender: Sender, submissions: readonly Submission[]): Promise<SaveOutcome[]> {
+export async function saveIn(
+	client: pg.PoolClient,
+	sender: Sender,
+	submissions: readonly Submission[]
+): Promise<SaveOutcome[]> {
 	const force = await inForce(client, sender.workspace);
 	const { schema, plan } = force;
 	const stored = await lockStored(client, sender.workspace, schema, submissions);
@@ -135,7 +162,15 @@ export async function saveIn(client: pg.PoolClient, sender: Sender, submissions:
 	for (const rec of settled.records) {
 		const { outcome, history, setBy } = describe(force, sender, rec, at);
 		if (rec.created || rec.changes.length)
-			outcome.version = await writeRecord(client, schema, sender.workspace, rec, setBy, force.release, at);
+			outcome.version = await writeRecord(
+				client,
+				schema,
+				sender.workspace,
+				rec,
+				setBy,
+				force.release,
+				at
+			);
 		else {
 			outcome.version = stored.get(refKey(rec.type, rec.id))?.version ?? 1;
 			await markSettled(client, sender.workspace, rec.type, rec.id, force.release);
@@ -153,11 +188,20 @@ export async function saveIn(client: pg.PoolClient, sender: Sender, submissions:
 	return outcomes;
 }
 
-async function lockStored(client: Db, workspace: string, schema: Schema, submissions: readonly Submission[]) {
+async function lockStored(
+	client: Db,
+	workspace: string,
+	schema: Schema,
+	submissions: readonly Submission[]
+) {
 	const byType = new Map<string, string[]>();
 	submissions.forEach((s, i) => {
 		if (!schema.types.has(s.type))
-			throw new RefusedChange([{ field: null, message: `There is no record type “${s.type}”.` }], i, 404);
+			throw new RefusedChange(
+				[{ field: null, message: `There is no record type “${s.type}”.` }],
+				i,
+				404
+			);
 		if (s.id !== null && !/^\d{1,18}$/.test(s.id))
 			throw new RefusedChange([{ field: null, message: `“${s.id}” is no record number.` }], i, 404);
 		if (s.id !== null) byType.set(s.type, [...(byType.get(s.type) ?? []), s.id]);
@@ -171,10 +215,17 @@ async function lockStored(client: Db, workspace: string, schema: Schema, submiss
 		if (s.id === null) return;
 		const r = stored.get(refKey(s.type, s.id));
 		const label = schema.type(s.type).type.label;
-		if (!r) throw new RefusedChange([{ field: null, message: `There is no ${label.toLowerCase()} with number ${s.id}.` }], i, 404);
+		if (!r)
+			throw new RefusedChange(
+				[{ field: null, message: `There is no ${label.toLowerCase()} with number ${s.id}.` }],
+				i,
+				404
+			);
 		if (s.version !== undefined && s.version !== r.version) {
 			const message = 'Somebody else saved this record since you opened it.';
-			const values = Object.fromEntries(schema.type(s.type).type.fields.map((f, k) => [f.id, toJson(r.values[k])]));
+			const values = Object.fromEntries(
+				schema.type(s.type).type.fields.map((f, k) => [f.id, toJson(r.values[k])])
+			);
 			throw new RefusedChange([{ field: null, message }], i, 409, { version: r.version, values });
 		}
 	});
@@ -210,14 +261,19 @@ async function submitted(
 				const found = await existing(client, workspace, field.target!, [r.value as string]);
 				if (!found.size) {
 					const target = schema.type(field.target!).type.label.toLowerCase();
-					faults.push({ field: id, message: `${field.label}: there is no ${target} with number ${String(r.value)}.` });
+					faults.push({
+						field: id,
+						message: `${field.label}: there is no ${target} with number ${String(r.value)}.`
+					});
 				}
 			}
 		}
 	}
 	const keep = s.keep === 'touched' ? s.keep : new Set(s.keep);
 	if (keep !== 'touched')
-		for (const k of keep) if (!t.at.has(k)) faults.push({ field: k, message: `keep: ${t.type.label} has no field “${k}”.` });
+		for (const k of keep)
+			if (!t.at.has(k))
+				faults.push({ field: k, message: `keep: ${t.type.label} has no field “${k}”.` });
 	if (faults.length) throw new RefusedChange(faults, index);
 	return {
 		type: s.type,
@@ -253,12 +309,17 @@ export async function settleLoading(
 		const byType = new Map<string, string[]>();
 		for (const n of needs) {
 			if ('id' in n) byType.set(n.type, [...(byType.get(n.type) ?? []), n.id]);
-			else related.set(`${n.type}.${n.field}.${n.of}`, await relatedIds(db, workspace, n.type, n.field, n.of));
+			else
+				related.set(
+					`${n.type}.${n.field}.${n.of}`,
+					await relatedIds(db, workspace, n.type, n.field, n.of)
+				);
 		}
 		for (const [type, ids] of byType) {
 			for (const id of ids) records.set(refKey(type, id), null);
 			const numbers = ids.filter((id) => /^\d{1,18}$/.test(id));
-			for (const r of await readRecords(db, schema, workspace, type, numbers)) records.set(refKey(type, r.id), r.values);
+			for (const r of await readRecords(db, schema, workspace, type, numbers))
+				records.set(refKey(type, r.id), r.values);
 		}
 	}
 }
@@ -271,7 +332,14 @@ function describe(force: InForce, sender: Sender, rec: SettledRecord, at: string
 	const ruleName = (claim: string) => plan.claims.get(claim)!.rule.name;
 	const history: HistoryLine[] = [];
 	const setBy: Record<string, SetBy> = {};
-	const line = (field: string, was: Value, now: Value, claim: string | null, because: string | null, outcome: HistoryLine['outcome']) =>
+	const line = (
+		field: string,
+		was: Value,
+		now: Value,
+		claim: string | null,
+		because: string | null,
+		outcome: HistoryLine['outcome']
+	) =>
 		history.push({
 			type: rec.type,
 			record: rec.id,
@@ -283,7 +351,8 @@ function describe(force: InForce, sender: Sender, rec: SettledRecord, at: string
 			because,
 			outcome
 		});
-	const road = sender.entryPoint === 'import' || sender.entryPoint === 'api' ? sender.entryPoint : 'person';
+	const road =
+		sender.entryPoint === 'import' || sender.entryPoint === 'api' ? sender.entryPoint : 'person';
 	for (const c of rec.changes) {
 		const because = c.claim && why(c.claim);
 		line(c.field, c.from, c.to, c.claim, because, 'set');
@@ -300,7 +369,14 @@ function describe(force: InForce, sender: Sender, rec: SettledRecord, at: string
 			: { by: road, name: sender.account.name, at };
 	}
 	for (const a of rec.setAside)
-		line(a.field, a.stands, a.sent, a.claim, `only “${ruleName(a.claim)}” sets this field`, 'set aside');
+		line(
+			a.field,
+			a.stands,
+			a.sent,
+			a.claim,
+			`only “${ruleName(a.claim)}” sets this field`,
+			'set aside'
+		);
 	for (const f of rec.failures) line(f.field, null, null, f.claim, f.message, 'failed');
 	const outcome: SaveOutcome = {
 		type: rec.type,
@@ -308,7 +384,9 @@ function describe(force: InForce, sender: Sender, rec: SettledRecord, at: string
 		version: 1,
 		release: force.release,
 		created: rec.created,
-		values: Object.fromEntries(plan.schema.type(rec.type).type.fields.map((f, i) => [f.id, toJson(rec.values[i])])),
+		values: Object.fromEntries(
+			plan.schema.type(rec.type).type.fields.map((f, i) => [f.id, toJson(rec.values[i])])
+		),
 		changes: rec.changes.map((c) => ({
 			field: c.field,
 			from: toJson(c.from),
@@ -323,7 +401,11 @@ function describe(force: InForce, sender: Sender, rec: SettledRecord, at: string
 			rule: ruleName(a.claim),
 			why: a.why
 		})),
-		failures: rec.failures.map((f) => ({ field: f.field, rule: ruleName(f.claim), message: f.message }))
+		failures: rec.failures.map((f) => ({
+			field: f.field,
+			rule: ruleName(f.claim),
+			message: f.message
+		}))
 	};
 	return { outcome, history, setBy };
 }

@@ -5,7 +5,12 @@ import { ENTRY_POINTS, MOMENTS, type Rule } from '../core/model/rules';
 import type { Trial } from '../core/trials/trials';
 import { IDENTITY } from './db/model';
 
-const id = () => yup.string().strict().required().matches(/^[a-z0-9_-]{1,60}$/i, '${path} may hold letters, digits, _ and -');
+const id = () =>
+	yup
+		.string()
+		.strict()
+		.required()
+		.matches(/^[a-z0-9_-]{1,60}$/i, '${path} may hold letters, digits, _ and -');
 const text = (max: number) => yup.string().strict().defined().max(max);
 
 const json = () =>
@@ -33,7 +38,12 @@ const blank = () =>
 const body = yup.lazy((v: { kind?: string }) => {
 	switch (v?.kind) {
 		case 'formula':
-			return yup.object({ kind: yup.string().required(), formulas: yup.array().strict().required().max(50).of(formula()) }).noUnknown();
+			return yup
+				.object({
+					kind: yup.string().required(),
+					formulas: yup.array().strict().required().max(50).of(formula())
+				})
+				.noUnknown();
 		case 'bands':
 			return yup
 				.object({
@@ -44,7 +54,14 @@ const body = yup.lazy((v: { kind?: string }) => {
 						.strict()
 						.required()
 						.max(500)
-						.of(yup.object({ at: text(60), belongs: yup.string().oneOf(['above', 'below']).required() }).noUnknown()),
+						.of(
+							yup
+								.object({
+									at: text(60),
+									belongs: yup.string().oneOf(['above', 'below']).required()
+								})
+								.noUnknown()
+						),
 					results: yup.array().strict().required().max(501).of(jsons().nullable()),
 					blank: blank()
 				})
@@ -55,7 +72,15 @@ const body = yup.lazy((v: { kind?: string }) => {
 					kind: yup.string().required().oneOf(['options', 'bands', 'formula']),
 					input: text(60),
 					rows: yup.lazy((rows: object) =>
-						yup.object(Object.fromEntries(Object.keys(rows ?? {}).slice(0, 2000).map((k) => [k, jsons().required()]))).required()
+						yup
+							.object(
+								Object.fromEntries(
+									Object.keys(rows ?? {})
+										.slice(0, 2000)
+										.map((k) => [k, jsons().required()])
+								)
+							)
+							.required()
 					),
 					blank: blank()
 				})
@@ -71,7 +96,12 @@ const rule = yup
 		name: text(200),
 		why: text(1000),
 		moments: yup.array().strict().required().of(yup.string().oneOf(MOMENTS).required()),
-		entryPoints: yup.array().strict().of(yup.string().oneOf(ENTRY_POINTS).required()).nullable().defined(),
+		entryPoints: yup
+			.array()
+			.strict()
+			.of(yup.string().oneOf(ENTRY_POINTS).required())
+			.nullable()
+			.defined(),
 		watch: yup.array().strict().of(yup.string().required()).nullable().defined(),
 		entering: yup.boolean().strict().required(),
 		guard: yup.lazy((v) => (v === null ? yup.mixed().nullable() : formula())),
@@ -96,10 +126,23 @@ const rule = yup
 	})
 	.noUnknown();
 
-const pairs = yup.mixed().test('sent', '${path} must be a list of [field, value]', (v) =>
-	Array.isArray(v) && v.length <= 500 && v.every((p) => Array.isArray(p) && p.length === 2 && typeof p[0] === 'string')
-);
-const values = yup.mixed().test('was', '${path} must be null or values by field', (v) => v === null || (typeof v === 'object' && !Array.isArray(v)));
+const pairs = yup
+	.mixed()
+	.test(
+		'sent',
+		'${path} must be a list of [field, value]',
+		(v) =>
+			Array.isArray(v) &&
+			v.length <= 500 &&
+			v.every((p) => Array.isArray(p) && p.length === 2 && typeof p[0] === 'string')
+	);
+const values = yup
+	.mixed()
+	.test(
+		'was',
+		'${path} must be null or values by field',
+		(v) => v === null || (typeof v === 'object' && !Array.isArray(v))
+	);
 
 const trial = yup
 	.object({
@@ -149,7 +192,11 @@ export const checkSubmission = (v: unknown) =>
 export const checkOrder = (v: unknown) =>
 	check<{ field: string; claims: string[] }>(
 		yup.object({
-			field: yup.string().strict().required().matches(/^[a-z0-9_]+\.[a-z0-9_]+$/),
+			field: yup
+				.string()
+				.strict()
+				.required()
+				.matches(/^[a-z0-9_]+\.[a-z0-9_]+$/),
 			claims: yup.array().strict().required().max(500).of(yup.string().required().max(130))
 		}),
 		v
@@ -158,7 +205,8 @@ export const checkOrder = (v: unknown) =>
 /** Reads JSON of a request, bounded in size and depth. @throws {BadInput} */
 export async function readJson(request: Request, most = 2_000_000): Promise<unknown> {
 	const text = await request.text();
-	if (text.length > most) throw new BadInput(`The body may have ${most} characters; this one has ${text.length}.`);
+	if (text.length > most)
+		throw new BadInput(`The body may have ${most} characters; this one has ${text.length}.`);
 	let depth = 0;
 	let inText = false;
 	for (let i = 0; i < text.length; i++) {

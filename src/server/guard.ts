@@ -10,7 +10,8 @@ import { BadInput } from './door';
 export function allow(event: { locals: App.Locals }, role: Role): Account {
 	const { account } = event.locals;
 	if (!account) error(401, 'Sign in first.');
-	if (!mayAct(account.role, role)) error(403, `This needs the role ${role}; you are ${account.role}.`);
+	if (!mayAct(account.role, role))
+		error(403, `This needs the role ${role}; you are ${account.role}.`);
 	return account;
 }
 
@@ -21,7 +22,10 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
 	} catch (e) {
 		if (e instanceof BadInput) return json({ message: e.message }, { status: 400 });
 		if (e instanceof RefusedChange)
-			return json({ message: e.message, faults: e.faults, index: e.index, current: e.current }, { status: e.status });
+			return json(
+				{ message: e.message, faults: e.faults, index: e.index, current: e.current },
+				{ status: e.status }
+			);
 		throw e;
 	}
 }
@@ -30,4 +34,3 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
 export function senderOf(account: Account, entryPoint: EntryPoint) {
 	return { workspace: account.workspace, account, entryPoint, instant: Date.now() };
 }
-

@@ -19,11 +19,20 @@ export interface ImportRow {
 	faults: { field: string | null; message: string }[];
 }
 
-export type ImportResult = { ok: true; columns: string[]; rows: ImportRow[] } | { ok: false; message: string };
+export type ImportResult =
+	{ ok: true; columns: string[]; rows: ImportRow[] } | { ok: false; message: string };
 
 /** Reads the heading and rows of a CSV text; says where it is malformed. */
-export function readCsv(text: string): { ok: true; head: string[]; rows: { line: number; cells: string[] }[] } | { ok: false; message: string } {
-	if (text.length > MAX_IMPORT) return { ok: false, message: `A file may have ${MAX_IMPORT / 1e6} million characters; this one has ${text.length}.` };
+export function readCsv(
+	text: string
+):
+	| { ok: true; head: string[]; rows: { line: number; cells: string[] }[] }
+	| { ok: false; message: string } {
+	if (text.length > MAX_IMPORT)
+		return {
+			ok: false,
+			message: `A file may have ${MAX_IMPORT / 1e6} million characters; this one has ${text.length}.`
+		};
 	const first = text.slice(0, text.indexOf('\n') + 1 || undefined);
 	const delimiter = first.split(';').length > first.split(',').length ? ';' : ',';
 	let records: { record: string[]; info: { lines: number } }[];
@@ -38,11 +47,23 @@ export function readCsv(text: string): { ok: true; head: string[]; rows: { line:
 		}) as unknown as typeof records;
 	} catch (e) {
 		const err = e as { code?: string; lines?: number; message: string };
-		if (err.code === 'CSV_MAX_RECORD_SIZE') return { ok: false, message: `Line ${err.lines ?? 1}: a line may have ${MAX_LINE} characters. Is a quotation mark missing?` };
-		return { ok: false, message: `Line ${err.lines ?? 1}: the quotation marks do not match up. A quotation mark inside a value is doubled.` };
+		if (err.code === 'CSV_MAX_RECORD_SIZE')
+			return {
+				ok: false,
+				message: `Line ${err.lines ?? 1}: a line may have ${MAX_LINE} characters. Is a quotation mark missing?`
+			};
+		return {
+			ok: false,
+			message: `Line ${err.lines ?? 1}: the quotation marks do not match up. A quotation mark inside a value is doubled.`
+		};
 	}
-	if (!records.length) return { ok: false, message: 'The file is empty. Its first line names the fields.' };
-	if (records.length - 1 > MAX_ROWS) return { ok: false, message: `A file may have ${MAX_ROWS} rows; this one has ${records.length - 1}.` };
+	if (!records.length)
+		return { ok: false, message: 'The file is empty. Its first line names the fields.' };
+	if (records.length - 1 > MAX_ROWS)
+		return {
+			ok: false,
+			message: `A file may have ${MAX_ROWS} rows; this one has ${records.length - 1}.`
+		};
 	return {
 		ok: true,
 		head: records[0].record.map((h) => h.trim()),
@@ -51,7 +72,11 @@ export function readCsv(text: string): { ok: true; head: string[]; rows: { line:
 }
 
 /** Which field each column is: by label or identity; `No.` names the record to change. */
-function columnsOf(schema: Schema, type: string, head: string[]): { fields: (string | null)[]; unknown: string[] } {
+function columnsOf(
+	schema: Schema,
+	type: string,
+	head: string[]
+): { fields: (string | null)[]; unknown: string[] } {
 	const { fields } = schema.type(type).type;
 	const unknown: string[] = [];
 	const out = head.map((h) => {
@@ -69,23 +94,38 @@ function columnsOf(schema: Schema, type: string, head: string[]): { fields: (str
  * of a new record is not sent, one of an existing record clears the field.
  * @param keep fields whose value in the file stands against rules that follow
  */
-export async function importCsv(sender: Sender, type: string, text: string, keep: string[]): Promise<ImportResult> {
+export async function importCsv(
+	sender: Sender,
+	type: string,
+	text: string,
+	keep: string[]
+): Promise<ImportResult> {
 	const csv = readCsv(text);
 	if (!csv.ok) return csv;
 	const { schema } = await inForce(db(), sender.workspace);
 	const { fields, unknown } = columnsOf(schema, type, csv.head);
 	if (unknown.length) {
-		const known = schema.type(type).type.fields.map((f) => f.label).join(', ');
-		return { ok: false, message: `Line 1: no field is called ${unknown.map((u) => `“${u}”`).join(', ')}. The fields are: ${known}.` };
+		const known = schema
+			.type(type)
+			.type.fields.map((f) => f.label)
+			.join(', ');
+		return {
+			ok: false,
+			message: `Line 1: no field is called ${unknown.map((u) => `“${u}”`).join(', ')}. The fields are: ${known}.`
+		};
 	}
 	const doubled = fields.find((f, i) => f && fields.indexOf(f) !== i);
-	if (doubled) return { ok: false, message: `Line 1: ${schema.field(type, doubled)!.label} is there twice.` };
+	if (doubled)
+		return { ok: false, message: `Line 1: ${schema.field(type, doubled)!.label} is there twice.` };
 	const rows: ImportRow[] = [];
 	for (const { line, cells } of csv.rows) {
 		const row: ImportRow = { line, outcome: null, faults: [] };
 		rows.push(row);
 		if (cells.length > fields.length) {
-			row.faults.push({ field: null, message: `This row has ${cells.length} cells under ${fields.length} headings.` });
+			row.faults.push({
+				field: null,
+				message: `This row has ${cells.length} cells under ${fields.length} headings.`
+			});
 			continue;
 		}
 		let id: string | null = null;
@@ -113,5 +153,9 @@ export async function importCsv(sender: Sender, type: string, text: string, keep
 			row.faults.push(...e.faults);
 		}
 	}
-	return { ok: true, columns: fields.map((f) => (f === null ? 'No.' : schema.field(type, f)!.label)), rows };
+	return {
+		ok: true,
+		columns: fields.map((f) => (f === null ? 'No.' : schema.field(type, f)!.label)),
+		rows
+	};
 }

@@ -36,7 +36,14 @@ export interface Rehearsal {
 }
 
 /** Rehearses a draft against the plan in force on every record. Memory does not grow with the records. */
-export async function rehearse(db: Db, workspace: string, schema: Schema, force: Plan, draft: RuleSet, instant: number): Promise<Rehearsal> {
+export async function rehearse(
+	db: Db,
+	workspace: string,
+	schema: Schema,
+	force: Plan,
+	draft: RuleSet,
+	instant: number
+): Promise<Rehearsal> {
 	const plan = compilePlan(schema, draft);
 	type Counted = RehearsedField & { tally: Map<string, RehearsedField['moves'][number]> };
 	const found = new Map<string, Counted>();
@@ -52,7 +59,14 @@ export async function rehearse(db: Db, workspace: string, schema: Schema, force:
 				if (same(before[i], after[i])) return;
 				differs = true;
 				const key = `${t.id}.${f.id}`;
-				const entry: Counted = found.get(key) ?? { type: t.id, field: f.id, count: 0, moves: [], records: [], tally: new Map() };
+				const entry: Counted = found.get(key) ?? {
+					type: t.id,
+					field: f.id,
+					count: 0,
+					moves: [],
+					records: [],
+					tally: new Map()
+				};
 				found.set(key, entry);
 				const [from, to] = [toJson(before[i]), toJson(after[i])];
 				entry.count++;
@@ -61,14 +75,23 @@ export async function rehearse(db: Db, workspace: string, schema: Schema, force:
 				if (had) had.count++;
 				else if (entry.tally.size < 1000) entry.tally.set(move, { from, to, count: 1 });
 				if (entry.records.length < SHOWN)
-					entry.records.push({ id: r.id, title: String(toJson(r.values[title]) ?? `No. ${r.id}`), stored: toJson(r.values[i]), from, to });
+					entry.records.push({
+						id: r.id,
+						title: String(toJson(r.values[title]) ?? `No. ${r.id}`),
+						stored: toJson(r.values[i]),
+						from,
+						to
+					});
 			});
 			if (differs) result.records++;
 		};
 		await eachRecord(db, schema, workspace, t.id, visit);
 	}
 	result.fields = [...found.values()]
-		.map(({ tally, ...f }) => ({ ...f, moves: [...tally.values()].sort((a, b) => b.count - a.count).slice(0, 20) }))
+		.map(({ tally, ...f }) => ({
+			...f,
+			moves: [...tally.values()].sort((a, b) => b.count - a.count).slice(0, 20)
+		}))
 		.sort((a, b) => b.count - a.count);
 	return result;
 }
@@ -76,7 +99,17 @@ export async function rehearse(db: Db, workspace: string, schema: Schema, force:
 /** The values a record would have if the standing claims ran on it now. */
 function standing(plan: Plan, r: StoredRecord, instant: number): readonly Value[] {
 	const change: Change = {
-		records: [{ type: r.type, id: r.id, created: false, was: r.values, sent: new Map(), keep: new Set(), inLine: false }],
+		records: [
+			{
+				type: r.type,
+				id: r.id,
+				created: false,
+				was: r.values,
+				sent: new Map(),
+				keep: new Set(),
+				inLine: false
+			}
+		],
 		entryPoint: 'bulk',
 		instant,
 		person: null,

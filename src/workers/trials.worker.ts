@@ -17,14 +17,19 @@ export interface TrialAnswer {
 	ms: number;
 }
 /** A result without the core's own values, which do not travel between threads. */
-export type TrialOutcome = Omit<TrialResult, 'lines'> & { lines: Omit<TrialResult['lines'][number], 'reports'>[] };
+export type TrialOutcome = Omit<TrialResult, 'lines'> & {
+	lines: Omit<TrialResult['lines'][number], 'reports'>[];
+};
 
 self.onmessage = ({ data }: MessageEvent<TrialJob>) => {
 	const start = performance.now();
 	const plan = compilePlan(new Schema(data.model), data.set);
 	const results = data.trials.map((t): TrialOutcome => {
 		const { lines, ...r } = runTrial(plan, t, zones);
-		return { ...r, lines: lines.map(({ field, value, not, got, held }) => ({ field, value, not, got, held })) };
+		return {
+			...r,
+			lines: lines.map(({ field, value, not, got, held }) => ({ field, value, not, got, held }))
+		};
 	});
 	self.postMessage({ job: data.job, results, ms: performance.now() - start } satisfies TrialAnswer);
 };

@@ -52,7 +52,8 @@ export function findings(plan: Plan, set: RuleSet, zones: ZoneClock): Finding[] 
 	});
 	const broken = new Set(plan.problems.map((p) => p.rule));
 	const check = new Check(plan, zones);
-	for (const rule of set.rules) if (!rule.off && !broken.has(rule.id)) out.push(...check.rule(rule));
+	for (const rule of set.rules)
+		if (!rule.off && !broken.has(rule.id)) out.push(...check.rule(rule));
 	const seen = new Map<string, number>();
 	for (const f of out) {
 		const n = seen.get(f.id) ?? 0;
@@ -109,8 +110,16 @@ class Check {
 			keep: 'touched' as const,
 			inLine: true
 		};
-		const change = { records: [record], entryPoint: 'full' as const, instant: Date.UTC(2026, 10, 23, 9), person: null };
-		const { records } = settle(this.plan, change, NOTHING_ELSE, { explain: true, zones: this.zones });
+		const change = {
+			records: [record],
+			entryPoint: 'full' as const,
+			instant: Date.UTC(2026, 10, 23, 9),
+			person: null
+		};
+		const { records } = settle(this.plan, change, NOTHING_ELSE, {
+			explain: true,
+			zones: this.zones
+		});
 		return records[0].reports.some((r) => r.rule === rule.id && outcomes.includes(r.outcome));
 	}
 
@@ -161,7 +170,9 @@ class Check {
 	private narrowWatch(rule: Rule): Finding[] {
 		if (!rule.watch) return [];
 		const claim = this.plan.claims.get(`${rule.id}:${rule.outputs[0]?.id}`);
-		const missing = (claim?.reads ?? []).filter((r) => r.type === rule.type && !rule.watch!.includes(r.field));
+		const missing = (claim?.reads ?? []).filter(
+			(r) => r.type === rule.type && !rule.watch!.includes(r.field)
+		);
 		if (!missing.length) return [];
 		const names = missing.map((r) => this.schema.field(r.type, r.field)!.label).join(', ');
 		return [
@@ -192,7 +203,16 @@ class Check {
 				severity: inner ? 'blocking' : 'advisory',
 				message: `Nothing takes ${field.label.toLowerCase()} ${bandText(body.limits, k)}. ${field.label} ${value} gives no result.`,
 				witness,
-				...(taker ? { repair: { do: 'take gap' as const, rule: rule.id, band: k, label: `Widen “${this.say(rule, taker[0])}” over it` } } : {})
+				...(taker
+					? {
+							repair: {
+								do: 'take gap' as const,
+								rule: rule.id,
+								band: k,
+								label: `Widen “${this.say(rule, taker[0])}” over it`
+							}
+						}
+					: {})
 			});
 		});
 		return out;
@@ -200,12 +220,26 @@ class Check {
 
 	private options(rule: Rule, body: Rule['body'] & { kind: 'options' }): Finding[] {
 		const source = this.schema.field(rule.type, body.input)!;
-		const keys = source.type === 'yesno' ? ['true', 'false'] : this.schema.lists.get(source.list!)!.options.filter((o) => !o.retired).map((o) => o.id);
+		const keys =
+			source.type === 'yesno'
+				? ['true', 'false']
+				: this.schema.lists
+						.get(source.list!)!
+						.options.filter((o) => !o.retired)
+						.map((o) => o.id);
 		const out: Finding[] = [];
 		for (const key of keys.filter((k) => !(k in body.rows))) {
-			const witness = { ...this.guardValues(rule), [source.id]: source.type === 'yesno' ? key === 'true' : key };
+			const witness = {
+				...this.guardValues(rule),
+				[source.id]: source.type === 'yesno' ? key === 'true' : key
+			};
 			if (!this.shows(rule, witness, ['no row', 'left', 'cleared'])) continue;
-			const label = source.type === 'yesno' ? (key === 'true' ? 'yes' : 'no') : this.schema.option(source.list!, key)!.label;
+			const label =
+				source.type === 'yesno'
+					? key === 'true'
+						? 'yes'
+						: 'no'
+					: this.schema.option(source.list!, key)!.label;
 			out.push({
 				...base(rule, 'input', `unmapped ${key}`),
 				severity: 'blocking',
@@ -218,7 +252,9 @@ class Check {
 
 	private say(rule: Rule, v: JsonValue): string {
 		const f = this.schema.field(rule.type, rule.outputs[0].field);
-		return f?.list && typeof v === 'string' ? (this.schema.option(f.list, v)?.label ?? v) : String(v);
+		return f?.list && typeof v === 'string'
+			? (this.schema.option(f.list, v)?.label ?? v)
+			: String(v);
 	}
 }
 
@@ -228,7 +264,8 @@ export function insideBand(limits: readonly Limit[], k: number): string | null {
 	const hi = limits[k] && parseNum(limits[k].at);
 	if (lo === null || hi === null) return null;
 	if (!lo && !hi) return '0';
-	if (!lo) return limits[k].belongs === 'below' ? hi!.toString() : (sub(hi!, num(1))?.toString() ?? null);
+	if (!lo)
+		return limits[k].belongs === 'below' ? hi!.toString() : (sub(hi!, num(1))?.toString() ?? null);
 	if (limits[k - 1].belongs === 'above') return lo.toString();
 	if (!hi) return add(lo, num(1))?.toString() ?? null;
 	const mid = add(lo, hi);
@@ -243,7 +280,8 @@ export function claimCounts(set: RuleSet): Map<string, { count: number; firmest:
 		for (const o of rule.off ? [] : rule.outputs) {
 			const key = refKey(rule.type, o.field);
 			const had = out.get(key);
-			const firmest = had && rank.indexOf(had.firmest) > rank.indexOf(o.hold) ? had.firmest : o.hold;
+			const firmest =
+				had && rank.indexOf(had.firmest) > rank.indexOf(o.hold) ? had.firmest : o.hold;
 			out.set(key, { count: (had?.count ?? 0) + 1, firmest });
 		}
 	return out;

@@ -229,7 +229,10 @@ class Compiler {
 				return this.logic(e);
 			case 'between': {
 				const x = this.expr(e.x);
-				const [lo, hi] = [this.comparable(this.expr(e.lo, x.ty), x), this.comparable(this.expr(e.hi, x.ty), x)];
+				const [lo, hi] = [
+					this.comparable(this.expr(e.lo, x.ty), x),
+					this.comparable(this.expr(e.hi, x.ty), x)
+				];
 				const run: Run = (env) => {
 					const v = x.run(env);
 					return both(cmp('>=', v, lo.run(env)), cmp('<=', v, hi.run(env)));
@@ -285,7 +288,10 @@ class Compiler {
 			list.options.find((o) => o.label === e.v) ??
 			list.options.find((o) => o.label.toLowerCase() === key);
 		if (!found) {
-			const guess = nearest(e.v, list.options.map((o) => o.label));
+			const guess = nearest(
+				e.v,
+				list.options.map((o) => o.label)
+			);
 			const all = list.options.filter((o) => !o.retired).map((o) => `“${o.label}”`);
 			const shown = all.slice(0, 12).join(', ') + (all.length > 12 ? ' …' : '');
 			return this.bad(
@@ -308,8 +314,12 @@ class Compiler {
 		if (dt) return this.constant(e, T.DAYTIME, dt);
 		if (Moment.parse(e.v)) return this.constant(e, T.MOMENT, Moment.parse(e.v));
 		// a moment in a named zone is read when it runs, where the zones are known
-		if (/^[^@]+@\w+/.test(e.v)) return { expr: e, ty: T.MOMENT, run: (env) => Moment.parse(e.v, env.zones) };
-		return this.bad(e, `“${e.v}” is no date (2026-11-23), time (09:30:00), date and time or duration (P3D).`);
+		if (/^[^@]+@\w+/.test(e.v))
+			return { expr: e, ty: T.MOMENT, run: (env) => Moment.parse(e.v, env.zones) };
+		return this.bad(
+			e,
+			`“${e.v}” is no date (2026-11-23), time (09:30:00), date and time or duration (P3D).`
+		);
 	}
 
 	private image(image: Image): Image {
@@ -378,7 +388,8 @@ class Compiler {
 
 	private variable(e: Expr & { k: 'var' }): Part {
 		if (e.name === '?') {
-			if (!this.o.input) return this.bad(e, '“?” stands for the value tested and is only known in a cell.');
+			if (!this.o.input)
+				return this.bad(e, '“?” stands for the value tested and is only known in a cell.');
 			return { expr: e, ty: this.o.input, run: (env) => env.input };
 		}
 		for (let i = this.slots.length - 1; i >= 0; i--)
@@ -397,7 +408,11 @@ class Compiler {
 		let ty: Ty = known ?? T.ANY;
 		if (single.t === 'context' && single.keys) {
 			const inner = single.keys.get(name);
-			if (!inner) return this.bad(e, `There is no entry “${name}”; there are ${[...single.keys.keys()].join(', ')}.`);
+			if (!inner)
+				return this.bad(
+					e,
+					`There is no entry “${name}”; there are ${[...single.keys.keys()].join(', ')}.`
+				);
 			ty = of.ty.t === 'list' ? T.listOf(inner) : inner;
 		} else if (!known && !['any', 'context', 'list', 'null'].includes(of.ty.t)) {
 			const parts = Object.keys(PART_TYPES[of.ty.t] ?? {});
@@ -453,7 +468,9 @@ class Compiler {
 		const ty = arithmeticType(e.op, a.ty, b.ty);
 		if (!ty) {
 			const hint =
-				e.op === '+' && (a.ty.t === 'text' || b.ty.t === 'text') ? ' Use string(…) to join a text with it.' : '';
+				e.op === '+' && (a.ty.t === 'text' || b.ty.t === 'text')
+					? ' Use string(…) to join a text with it.'
+					: '';
 			return this.bad(e, `“${e.op}” cannot join ${this.say(a.ty)} and ${this.say(b.ty)}.${hint}`);
 		}
 		const [x, y] = [a.run, b.run];
@@ -510,22 +527,35 @@ class Compiler {
 				this.fault(e.at, `Options have no order of their own; compare position(…) instead.`);
 				return false;
 			}
-			const unordered = [a, b].find((t) => ['boolean', 'record', 'list', 'context', 'function'].includes(t.t));
+			const unordered = [a, b].find((t) =>
+				['boolean', 'record', 'list', 'context', 'function'].includes(t.t)
+			);
 			if (unordered) {
-				this.fault(e.at, `“${op}” needs values with an order; this compares ${this.say(unordered)}.`);
+				this.fault(
+					e.at,
+					`“${op}” needs values with an order; this compares ${this.say(unordered)}.`
+				);
 				return false;
 			}
 		}
 		if (T.fits(a, b) || T.fits(b, a)) return true;
-		const hint = [a, b].some((t) => t.t === 'choice') && [a, b].some((t) => t.t === 'text') ? ' Use label(…) for the text of an option.' : [a, b].some((t) => t.t === 'date') && [a, b].some((t) => t.t === 'moment') ? ' Use date(…) to take the date.' : '';
+		const hint =
+			[a, b].some((t) => t.t === 'choice') && [a, b].some((t) => t.t === 'text')
+				? ' Use label(…) for the text of an option.'
+				: [a, b].some((t) => t.t === 'date') && [a, b].some((t) => t.t === 'moment')
+					? ' Use date(…) to take the date.'
+					: '';
 		this.fault(e.at, `This compares ${this.say(a)} with ${this.say(b)}, which is never so.${hint}`);
 		return false;
 	}
 
 	/** Where one side is a choice and the other a text literal, the text is read as an option. */
 	private alike(a: Part, b: Part, ea: Expr, eb: Expr): [Part, Part] {
-		const choice = (p: Part) => (p.ty.t === 'choice' ? p.ty : p.ty.t === 'list' && p.ty.of.t === 'choice' ? p.ty.of : null);
-		const literal = (x: Expr): boolean => x.k === 'text' || (x.k === 'list' && x.items.length > 0 && x.items.every((i) => i.k === 'text'));
+		const choice = (p: Part) =>
+			p.ty.t === 'choice' ? p.ty : p.ty.t === 'list' && p.ty.of.t === 'choice' ? p.ty.of : null;
+		const literal = (x: Expr): boolean =>
+			x.k === 'text' ||
+			(x.k === 'list' && x.items.length > 0 && x.items.every((i) => i.k === 'text'));
 		const [ca, cb] = [choice(a), choice(b)];
 		if (ca && literal(eb)) return [a, this.expr(eb, eb.k === 'list' ? T.listOf(ca) : ca)];
 		if (cb && literal(ea)) return [this.expr(ea, ea.k === 'list' ? T.listOf(cb) : cb), b];
@@ -567,7 +597,8 @@ class Compiler {
 		const want = input.t === 'list' ? input.of : input;
 		if (t.k === 'cmp') {
 			const e = this.expr(t.e, want);
-			if (!this.canCompare(t.e, t.op, input, e.ty)) return { test: { ...t, e: e.expr }, run: NOTHING };
+			if (!this.canCompare(t.e, t.op, input, e.ty))
+				return { test: { ...t, e: e.expr }, run: NOTHING };
 			const run: Run = (env) => cmp(t.op, value(env), e.run(env));
 			return { test: { ...t, e: e.expr }, run };
 		}
@@ -588,11 +619,14 @@ class Compiler {
 			return { test, run };
 		}
 		if (e.ty.t === 'range') {
-			if (input.t !== 'any' && input.t !== 'null' && !T.fits(e.ty.of, input)) this.canCompare(t.e, '<', input, e.ty.of);
+			if (input.t !== 'any' && input.t !== 'null' && !T.fits(e.ty.of, input))
+				this.canCompare(t.e, '<', input, e.ty.of);
 			return { test, run: (env) => within(value(env), e.run(env)) };
 		}
 		if (e.ty.t !== 'list') {
-			if (input.t === 'list' ? !T.fits(e.ty, input.of) : !T.fits(e.ty, input) && e.ty.t !== 'boolean')
+			if (
+				input.t === 'list' ? !T.fits(e.ty, input.of) : !T.fits(e.ty, input) && e.ty.t !== 'boolean'
+			)
 				this.canCompare(t.e, '=', input, e.ty);
 		}
 		return { test, run: (env) => isOneOf(value(env), e.run(env)) };
@@ -638,11 +672,15 @@ class Compiler {
 				this.fault(p.expr.at, `A range has ends with an order; this is ${this.say(p.ty)}.`);
 		if (lo && hi && !T.fits(lo.ty, hi.ty) && !T.fits(hi.ty, lo.ty))
 			this.fault(e.at, `The ends of this range are ${this.say(lo.ty)} and ${this.say(hi.ty)}.`);
-		const run: Run = (env) => new Range(lo ? lo.run(env) : null, e.loIn, hi ? hi.run(env) : null, e.hiIn);
+		const run: Run = (env) =>
+			new Range(lo ? lo.run(env) : null, e.loIn, hi ? hi.run(env) : null, e.hiIn);
 		return { expr: { ...e, lo: lo?.expr ?? null, hi: hi?.expr ?? null }, ty: T.rangeOf(of), run };
 	}
 
-	private iterate(its: Iteration[], env0: { parts: { of: Part; to: Part | null; slot: number }[] }): Iteration[] {
+	private iterate(
+		its: Iteration[],
+		env0: { parts: { of: Part; to: Part | null; slot: number }[] }
+	): Iteration[] {
 		return its.map((it) => {
 			const of = this.expr(it.of);
 			const to = it.to && this.wanted(this.expr(it.to), T.NUMBER);
@@ -719,7 +757,11 @@ class Compiler {
 			}
 			return out;
 		};
-		return { expr: { ...e, of: of.expr, by: by.expr }, ty: isNumber ? element : T.listOf(element), run };
+		return {
+			expr: { ...e, of: of.expr, by: by.expr },
+			ty: isNumber ? element : T.listOf(element),
+			run
+		};
 	}
 
 	// ---- functions --------------------------------------------------------------------------
@@ -745,7 +787,8 @@ class Compiler {
 
 	private apply(e: Expr & { k: 'apply' }): Part {
 		const of = this.expr(e.of);
-		if (of.ty.t !== 'function' && of.ty.t !== 'any') return this.bad(e, `Only a function can be called; this is ${this.say(of.ty)}.`);
+		if (of.ty.t !== 'function' && of.ty.t !== 'any')
+			return this.bad(e, `Only a function can be called; this is ${this.say(of.ty)}.`);
 		const args = e.args.map((a) => this.expr(a));
 		const run: Run = (env) => {
 			const f = of.run(env);
@@ -767,7 +810,9 @@ class Compiler {
 			return this.bad(e, `${e.fn} is called as ${forms}.`);
 		}
 		if (e.fn === 'string' && e.args.length === 1) return this.stringOf(e);
-		const order0 = e.names ? e.args.map((_, i) => way.params.findIndex((p) => p.name === e.names![i])) : e.args.map((_, i) => i);
+		const order0 = e.names
+			? e.args.map((_, i) => way.params.findIndex((p) => p.name === e.names![i]))
+			: e.args.map((_, i) => i);
 		const args = e.args.map((a, i) => {
 			const spread = way.rest && order0[i] >= way.params.length - 1;
 			const want = spread ? undefined : way.params[order0[i]].ty;
@@ -776,16 +821,36 @@ class Compiler {
 			return want && !(want.t === 'list' && p.ty.t !== 'list') ? this.wanted(p, want) : p;
 		});
 		const bound = this.bindElements(e, args);
-		const run = runCall(way, bound.map((a) => a.run), order0);
+		const run = runCall(
+			way,
+			bound.map((a) => a.run),
+			order0
+		);
 		let ty = way.ret;
 		const first = bound[0]?.ty;
 		if (ty.t === 'any' && e.fn === 'otherwise') {
 			const [x, y] = this.alike(bound[0], bound[1], e.args[0], e.args[1]);
-			return { expr: { ...e, args: [x.expr, y.expr] }, ty: T.join(x.ty, y.ty), run: runCall(way, [x.run, y.run], order0) };
+			return {
+				expr: { ...e, args: [x.expr, y.expr] },
+				ty: T.join(x.ty, y.ty),
+				run: runCall(way, [x.run, y.run], order0)
+			};
 		}
-		if (ty.t === 'any' && ['min', 'max', 'abs'].includes(e.fn) && first) ty = first.t === 'list' ? first.of : first;
-		if (ty.t === 'list' && first?.t === 'list' && ['reverse', 'sublist', 'distinct values', 'sort', 'remove'].includes(e.fn)) ty = first;
-		if (ty.t === 'list' && expected?.t === 'list' && ['append', 'concatenate', 'union'].includes(e.fn) && first?.t === 'list') ty = first;
+		if (ty.t === 'any' && ['min', 'max', 'abs'].includes(e.fn) && first)
+			ty = first.t === 'list' ? first.of : first;
+		if (
+			ty.t === 'list' &&
+			first?.t === 'list' &&
+			['reverse', 'sublist', 'distinct values', 'sort', 'remove'].includes(e.fn)
+		)
+			ty = first;
+		if (
+			ty.t === 'list' &&
+			expected?.t === 'list' &&
+			['append', 'concatenate', 'union'].includes(e.fn) &&
+			first?.t === 'list'
+		)
+			ty = first;
 		return { expr: { ...e, args: bound.map((a) => a.expr) }, ty, run };
 	}
 
@@ -812,7 +877,8 @@ class Compiler {
 		const target = e.args[0];
 		if (e.fn === 'position' || e.fn === 'label') {
 			const a = this.expr(target);
-			if (a.ty.t !== 'choice') return this.bad(target, `${e.fn}() is for a choice; this is ${this.say(a.ty)}.`);
+			if (a.ty.t !== 'choice')
+				return this.bad(target, `${e.fn}() is for a choice; this is ${this.say(a.ty)}.`);
 			const list = a.ty.list;
 			const run: Run = (env) => {
 				const v = a.run(env);
@@ -823,24 +889,35 @@ class Compiler {
 			};
 			return { expr: { ...e, args: [a.expr] }, ty: e.fn === 'label' ? T.TEXT : T.NUMBER, run };
 		}
-		if (target.k !== 'field') return this.bad(target, `${e.fn}() names a field of the record itself, such as ${e.fn}(${spell(params[0])}).`);
+		if (target.k !== 'field')
+			return this.bad(
+				target,
+				`${e.fn}() names a field of the record itself, such as ${e.fn}(${spell(params[0])}).`
+			);
 		const f = this.expr(target);
 		const i = this.schema.types.get(target.type)!.at.get(target.field)!;
 		this.events.push({ type: target.type, field: target.field });
 		const after = reader(target.image === 'sent' ? 'sent' : 'settled', i);
 		const before = reader('was', i);
-		const moved = (test: (a: Value, b: Value, env: Env) => boolean | null): Run => (env) => {
-			const [a, b] = [before(env), after(env)];
-			return same(a, b) ? false : test(a, b, env);
-		};
-		if (e.fn === 'changed') return { expr: { ...e, args: [f.expr] }, ty: T.BOOLEAN, run: moved(() => true) };
+		const moved =
+			(test: (a: Value, b: Value, env: Env) => boolean | null): Run =>
+			(env) => {
+				const [a, b] = [before(env), after(env)];
+				return same(a, b) ? false : test(a, b, env);
+			};
+		if (e.fn === 'changed')
+			return { expr: { ...e, args: [f.expr] }, ty: T.BOOLEAN, run: moved(() => true) };
 		if (e.fn === 'moved') {
 			const [x, y] = [this.expr(e.args[1], f.ty), this.expr(e.args[2], f.ty)];
 			for (const p of [x, y]) this.wanted(p, f.ty);
 			const run = moved((a, b, env) => same(a, x.run(env)) && same(b, y.run(env)));
 			return { expr: { ...e, args: [f.expr, x.expr, y.expr] }, ty: T.BOOLEAN, run };
 		}
-		if (f.ty.t !== 'choice') return this.bad(target, `${e.fn}() is for a choice, whose options have an order; this is ${this.say(f.ty)}.`);
+		if (f.ty.t !== 'choice')
+			return this.bad(
+				target,
+				`${e.fn}() is for a choice, whose options have an order; this is ${this.say(f.ty)}.`
+			);
 		const list = f.ty.list;
 		const sign = e.fn === 'moved forward' ? 1 : -1;
 		const run = moved((a, b) => {
@@ -854,7 +931,11 @@ class Compiler {
 	private instance(e: Expr & { k: 'instance' }): Part {
 		const x = this.expr(e.x);
 		const test = INSTANCE[e.type];
-		if (!test) return this.bad(e, `There is no type “${e.type}”; there are ${Object.keys(INSTANCE).join(', ')}.`);
+		if (!test)
+			return this.bad(
+				e,
+				`There is no type “${e.type}”; there are ${Object.keys(INSTANCE).join(', ')}.`
+			);
 		return { expr: { ...e, x: x.expr }, ty: T.BOOLEAN, run: (env) => test(x.run(env)) };
 	}
 }
@@ -883,7 +964,10 @@ function linksOf(e: Expr): { via: FieldRef[]; many: boolean } {
 	if (e.k === 'filter') return linksOf(e.of);
 	if (e.k === 'through' || e.k === 'related') {
 		const inner = e.of ? linksOf(e.of) : { via: [], many: false };
-		return { via: [...inner.via, { type: e.type, field: e.field }], many: inner.many || e.k === 'related' };
+		return {
+			via: [...inner.via, { type: e.type, field: e.field }],
+			many: inner.many || e.k === 'related'
+		};
 	}
 	return { via: [], many: true };
 }
@@ -904,7 +988,14 @@ function walk(
 	}
 	const { of, to, slot } = parts[i];
 	const first = of.run(env);
-	const items = to || first instanceof Range ? counted(first, to ? to.run(env) : null) : isList(first) ? first : first === null ? null : [first];
+	const items =
+		to || first instanceof Range
+			? counted(first, to ? to.run(env) : null)
+			: isList(first)
+				? first
+				: first === null
+					? null
+					: [first];
 	if (!items) return null;
 	for (const item of items) {
 		env.vars[slot] = item;
@@ -921,10 +1012,14 @@ function* countedItems(from: number, to: number): Iterable<Num> {
 
 function counted(a: Value, b: Value): Iterable<Value> | null {
 	if (a instanceof Range) {
-		if (a.lo instanceof LocalDate && a.hi instanceof LocalDate) return days(a.lo.epochDay, a.hi.epochDay);
+		if (a.lo instanceof LocalDate && a.hi instanceof LocalDate)
+			return days(a.lo.epochDay, a.hi.epochDay);
 		return counted(a.lo, a.hi);
 	}
-	const [x, y] = [a instanceof Num ? n.toInteger(a) : null, b instanceof Num ? n.toInteger(b) : null];
+	const [x, y] = [
+		a instanceof Num ? n.toInteger(a) : null,
+		b instanceof Num ? n.toInteger(b) : null
+	];
 	return x === null || y === null ? null : countedItems(x, y);
 }
 
@@ -991,7 +1086,9 @@ function isOneOf(v: Value, test: Value): boolean | null {
 function mentionsInput(e: unknown): boolean {
 	if (typeof e !== 'object' || e === null) return false;
 	if ((e as Expr).k === 'var' && (e as { name: string }).name === '?') return true;
-	return Object.values(e).some((x) => (Array.isArray(x) ? x.some(mentionsInput) : mentionsInput(x)));
+	return Object.values(e).some((x) =>
+		Array.isArray(x) ? x.some(mentionsInput) : mentionsInput(x)
+	);
 }
 
 const NUMERIC: Partial<Record<BinOp, (a: Num, b: Num) => Num | null>> = {
@@ -1024,7 +1121,8 @@ function arithmeticType(op: BinOp, a: Ty, b: Ty): Ty | null {
 		if ((x === 'date' || x === 'moment') && isDur(y)) return a;
 		if (x === 'time' && y === 'daytime') return a;
 	}
-	if (op === '*' && ((isDur(x) && y === 'number') || (isDur(y) && x === 'number'))) return isDur(x) ? a : b;
+	if (op === '*' && ((isDur(x) && y === 'number') || (isDur(y) && x === 'number')))
+		return isDur(x) ? a : b;
 	if (op === '/' && isDur(x)) return y === 'number' ? a : x === y ? T.NUMBER : null;
 	return null;
 }
@@ -1033,16 +1131,20 @@ function arithmetic(op: BinOp, a: Value, b: Value, env: Env): Value {
 	if (a === null || b === null) return null;
 	if (a instanceof Num && b instanceof Num) return NUMERIC[op]!(a, b);
 	if (op === '+' && typeof a === 'string' && typeof b === 'string') {
-		if (a.length + b.length > MAX_TEXT) throw new LimitError(`A text may have ${MAX_TEXT} characters.`);
+		if (a.length + b.length > MAX_TEXT)
+			throw new LimitError(`A text may have ${MAX_TEXT} characters.`);
 		return a + b;
 	}
 	if (op === '+' || op === '-') {
 		const sign = op === '+' ? 1 : -1;
 		if (a instanceof DayTime && b instanceof DayTime) return new DayTime(a.ms + sign * b.ms);
-		if (a instanceof YearMonth && b instanceof YearMonth) return new YearMonth(a.months + sign * b.months);
-		if (op === '+' && (a instanceof DayTime || a instanceof YearMonth)) return arithmetic('+', b, a, env);
+		if (a instanceof YearMonth && b instanceof YearMonth)
+			return new YearMonth(a.months + sign * b.months);
+		if (op === '+' && (a instanceof DayTime || a instanceof YearMonth))
+			return arithmetic('+', b, a, env);
 		if (a instanceof LocalDate) {
-			if (b instanceof DayTime) return LocalDate.fromEpochDay(a.epochDay + Math.floor((sign * b.ms) / 86_400_000));
+			if (b instanceof DayTime)
+				return LocalDate.fromEpochDay(a.epochDay + Math.floor((sign * b.ms) / 86_400_000));
 			if (b instanceof YearMonth) return a.plusMonths(sign * b.months);
 		}
 		if (a instanceof LocalTime && b instanceof DayTime) {
@@ -1051,13 +1153,19 @@ function arithmetic(op: BinOp, a: Value, b: Value, env: Env): Value {
 		}
 		if (a instanceof Moment && b instanceof YearMonth) {
 			const d = a.date.plusMonths(sign * b.months);
-			return d && (a.zone ? Moment.inZone(d, new LocalTime(a.time.ms), a.zone, env.zones) : new Moment(d, a.time));
+			return (
+				d &&
+				(a.zone
+					? Moment.inZone(d, new LocalTime(a.time.ms), a.zone, env.zones)
+					: new Moment(d, a.time))
+			);
 		}
 		if (a instanceof Moment && b instanceof DayTime) return plusTime(a, sign * b.ms, env);
 		if (op === '-') {
 			const [p, q] = [instantOf(a), instantOf(b)];
 			if (p && q && p.zoned === q.zoned) return new DayTime(p.ms - q.ms);
-			if (a instanceof LocalTime && b instanceof LocalTime) return new DayTime(a.ms - (a.offset ?? 0) * 1000 - b.ms + (b.offset ?? 0) * 1000);
+			if (a instanceof LocalTime && b instanceof LocalTime)
+				return new DayTime(a.ms - (a.offset ?? 0) * 1000 - b.ms + (b.offset ?? 0) * 1000);
 		}
 		return null;
 	}
@@ -1070,7 +1178,8 @@ function arithmetic(op: BinOp, a: Value, b: Value, env: Env): Value {
 	}
 	if (op === '/') {
 		if (a instanceof DayTime && b instanceof DayTime) return n.div(n.num(a.ms), n.num(b.ms));
-		if (a instanceof YearMonth && b instanceof YearMonth) return n.div(n.num(a.months), n.num(b.months));
+		if (a instanceof YearMonth && b instanceof YearMonth)
+			return n.div(n.num(a.months), n.num(b.months));
 	}
 	return null;
 }
@@ -1090,11 +1199,16 @@ function plusTime(m: Moment, ms: number, env: Env): Moment | null {
 	return date && new Moment(date, new LocalTime(local - day * 86_400_000, m.time.offset));
 }
 
-const NUMBER_PARTS = (names: string) => Object.fromEntries(names.split(' ').map((p) => [p, T.NUMBER]));
+const NUMBER_PARTS = (names: string) =>
+	Object.fromEntries(names.split(' ').map((p) => [p, T.NUMBER]));
 const PART_TYPES: Record<string, Record<string, Ty>> = {
 	date: NUMBER_PARTS('year month day weekday'),
 	time: { ...NUMBER_PARTS('hour minute second'), 'time offset': T.DAYTIME, timezone: T.TEXT },
-	moment: { ...NUMBER_PARTS('year month day weekday hour minute second'), 'time offset': T.DAYTIME, timezone: T.TEXT },
+	moment: {
+		...NUMBER_PARTS('year month day weekday hour minute second'),
+		'time offset': T.DAYTIME,
+		timezone: T.TEXT
+	},
 	daytime: { ...NUMBER_PARTS('days hours minutes seconds'), value: T.NUMBER },
 	yearmonth: { ...NUMBER_PARTS('years months'), value: T.NUMBER },
 	range: { start: T.ANY, end: T.ANY, 'start included': T.BOOLEAN, 'end included': T.BOOLEAN }
@@ -1104,10 +1218,12 @@ function partOf(v: Value, name: string): Value {
 	if (isContext(v)) return v.get(name) ?? null;
 	const date = v instanceof Moment ? v.date : v instanceof LocalDate ? v : null;
 	const time = v instanceof Moment ? v.time : v instanceof LocalTime ? v : null;
-	if (date && (name === 'year' || name === 'month' || name === 'day' || name === 'weekday')) return n.num(date[name]);
+	if (date && (name === 'year' || name === 'month' || name === 'day' || name === 'weekday'))
+		return n.num(date[name]);
 	if (time) {
 		if (name === 'hour' || name === 'minute' || name === 'second') return n.num(time[name]);
-		if (name === 'time offset') return time.offset === null ? null : new DayTime(time.offset * 1000);
+		if (name === 'time offset')
+			return time.offset === null ? null : new DayTime(time.offset * 1000);
 		if (name === 'timezone') return v instanceof Moment ? v.zone : null;
 	}
 	if (v instanceof DayTime) {
@@ -1128,7 +1244,12 @@ function partOf(v: Value, name: string): Value {
 		return name === 'value' ? n.num(v.months) : null;
 	}
 	if (v instanceof Range) {
-		const parts: Record<string, Value> = { start: v.lo, end: v.hi, 'start included': v.loIn, 'end included': v.hiIn };
+		const parts: Record<string, Value> = {
+			start: v.lo,
+			end: v.hi,
+			'start included': v.loIn,
+			'end included': v.hiIn
+		};
 		return parts[name] ?? null;
 	}
 	return null;
@@ -1153,7 +1274,10 @@ const INSTANCE: Record<string, (v: Value) => boolean> = {
 function takes(d: FnDef, e: Expr & { k: 'call' }): boolean {
 	if (e.names) {
 		const needed = d.params.filter((p) => !p.optional);
-		return e.names.every((x) => d.params.some((p) => p.name === x)) && needed.every((p) => e.names!.includes(p.name));
+		return (
+			e.names.every((x) => d.params.some((p) => p.name === x)) &&
+			needed.every((p) => e.names!.includes(p.name))
+		);
 	}
 	const least = d.params.filter((p) => !p.optional).length;
 	return e.args.length >= least && (d.rest || e.args.length <= d.params.length);
@@ -1161,7 +1285,9 @@ function takes(d: FnDef, e: Expr & { k: 'call' }): boolean {
 
 /** How a function is called, for messages and help: `substring(string, start position, length?)`. */
 export function signature(d: FnDef): string {
-	const params = d.params.map((p, i) => p.name + (p.optional ? '?' : '') + (d.rest && i === d.params.length - 1 ? '…' : ''));
+	const params = d.params.map(
+		(p, i) => p.name + (p.optional ? '?' : '') + (d.rest && i === d.params.length - 1 ? '…' : '')
+	);
 	return `${d.name}(${params.join(', ')})`;
 }
 
@@ -1173,16 +1299,26 @@ function runCall(d: FnDef, args: Run[], to: number[]): Run {
 			const v = args[i](env);
 			if (d.rest && to[i] >= last) {
 				// one list stands for its items: sum([1, 2]) is sum(1, 2)
-				const alone = isList(v) && args.length === last + 1 && !['append', 'concatenate', 'union'].includes(d.name);
+				const alone =
+					isList(v) &&
+					args.length === last + 1 &&
+					!['append', 'concatenate', 'union'].includes(d.name);
 				if (alone) given[last] = v;
 				else given[last] = [...((given[last] as Value[]) ?? []), v];
 			} else given[to[i]] = v;
 		}
-		if (!d.nulls) for (let i = 0; i < given.length; i++) if ((given[i] ?? null) === null) return null;
+		if (!d.nulls)
+			for (let i = 0; i < given.length; i++) if ((given[i] ?? null) === null) return null;
 		for (let i = 0; i < d.params.length; i++) {
 			const ty = d.params[i].ty;
 			// a list where one value is wanted: a list of one is its item
-			if (given[i] !== undefined && isList(given[i]) && given[i] !== null && ty.t !== 'any' && ty.t !== 'list') {
+			if (
+				given[i] !== undefined &&
+				isList(given[i]) &&
+				given[i] !== null &&
+				ty.t !== 'any' &&
+				ty.t !== 'list'
+			) {
 				const l = given[i] as readonly Value[];
 				given[i] = l.length === 1 ? l[0] : null;
 			}
@@ -1214,5 +1350,12 @@ export function textOf(ty: Ty, schema: Schema): (v: Value) => string | null {
 		const one = textOf(ty.of, schema);
 		return (v) => (isList(v) ? v.map((x) => one(x) ?? '').join(', ') : one(v));
 	}
-	return (v) => (isBlank(v) ? null : typeof v === 'string' ? v : isList(v) ? v.map(String).join(', ') : String(v));
+	return (v) =>
+		isBlank(v)
+			? null
+			: typeof v === 'string'
+				? v
+				: isList(v)
+					? v.map(String).join(', ')
+					: String(v);
 }

@@ -77,7 +77,7 @@ class Parser {
 			this.fail(`A formula may have ${MAX_SOURCE} characters; this one has ${s.length}.`, 0, 0);
 		const base: Known[] = (scope.variables ?? []).map((v) => known(v, varEntry(v, null), true));
 		if (scope.type) {
-			base.push(...this.fieldsOf(scope.type, 'settled', false));
+			base.push(...this.fieldsOf(scope.type, 'settled'));
 			for (const image of ['was', 'sent'] as const)
 				base.push(known(image, { what: 'image', image }, true));
 			const person = scope.schema.model.personType;
@@ -164,7 +164,9 @@ class Parser {
 		if (this.s[this.i] === '=') this.fail('Equality is written with one “=”.', this.i, this.i + 2);
 		if (/^,\d{3}(?!\d)/.test(this.s.slice(this.i)))
 			this.fail('Numbers are written without a comma for thousands: 10000.', this.i, this.i + 4);
-		this.fail(`This is where the formula should end; “${this.s.slice(this.i, this.i + 20)}” is left.`);
+		this.fail(
+			`This is where the formula should end; “${this.s.slice(this.i, this.i + 20)}” is left.`
+		);
 	}
 
 	private node<E extends Expr>(from: number, e: E, shape: Shape = null): E {
@@ -183,17 +185,17 @@ class Parser {
 
 	// ---- names ------------------------------------------------------------------------------
 
-	private fieldsOf(type: string, image: Image, path: boolean): Known[] {
+	private fieldsOf(type: string, image: Image): Known[] {
 		const t = this.scope.schema.type(type);
 		const out = t.type.fields.map((f) => {
 			const shape: Shape = f.type === 'link' && f.target ? { rec: f.target, image } : null;
-			return known(f.label, { what: 'field', type, field: f.id, shape }, path);
+			return known(f.label, { what: 'field', type, field: f.id, shape }, false);
 		});
 		for (const c of t.collections) {
 			const shape: Shape = { list: { rec: c.type, image } };
-			out.push(known(c.label, { what: 'related', type: c.type, field: c.field, shape }, path));
+			out.push(known(c.label, { what: 'related', type: c.type, field: c.field, shape }, false));
 		}
-		return out.map((k) => ({ ...k, exact: false }));
+		return out;
 	}
 
 	/** The longest known name that stands here, or null. Moves behind it. */
@@ -248,8 +250,7 @@ class Parser {
 		this.i = j + 1;
 		const key = nameKey(name);
 		for (let f = frames.length - 1; f >= 0; f--)
-			for (const k of frames[f])
-				if (k.entry.what !== 'fn' && nameKey(k.words) === key) return k;
+			for (const k of frames[f]) if (k.entry.what !== 'fn' && nameKey(k.words) === key) return k;
 		return this.unknown(name, from, frames);
 	}
 
@@ -257,7 +258,11 @@ class Parser {
 		const names = frames.flatMap((f) => f.filter((k) => k.entry.what !== 'fn').map((k) => k.words));
 		if (this.calls(this.i)) {
 			const fn = nearest(name, FUNCTION_NAMES);
-			this.fail(`There is no function “${name}”.${fn ? ` Did you mean ${fn}()?` : ''}`, from, this.i);
+			this.fail(
+				`There is no function “${name}”.${fn ? ` Did you mean ${fn}()?` : ''}`,
+				from,
+				this.i
+			);
 		}
 		const guess = nearest(name, names);
 		const hint = guess
@@ -504,7 +509,9 @@ class Parser {
 		let j = this.i + 1;
 		while (SPACE.test(this.s[j] ?? '')) j++;
 		const c = this.s[j];
-		return c === undefined || /[),\]]/.test(c) || /^(and|or|then|else)\b/.test(this.s.slice(j, j + 5));
+		return (
+			c === undefined || /[),\]]/.test(c) || /^(and|or|then|else)\b/.test(this.s.slice(j, j + 5))
+		);
 	}
 
 	private step(from: number, of: Expr): Expr {
@@ -512,7 +519,7 @@ class Parser {
 		const element = shape && 'list' in shape ? shape.list : shape;
 		this.skip();
 		if (element && 'rec' in element) {
-			const frames = [this.fieldsOf(element.rec, element.image, true)];
+			const frames = [this.fieldsOf(element.rec, element.image)];
 			const start = this.i;
 			const k = this.quoted(frames) ?? this.match(frames);
 			if (!k) return this.unknown(this.strayName() || '', start, frames);
@@ -540,7 +547,7 @@ class Parser {
 		const element = shape && 'list' in shape ? shape.list : shape;
 		const names: Known[] = [known('item', varEntry('item', element), true)];
 		if (element && 'rec' in element)
-			for (const k of this.fieldsOf(element.rec, element.image, false))
+			for (const k of this.fieldsOf(element.rec, element.image))
 				if (k.entry.what === 'field' || k.entry.what === 'related')
 					names.push({ ...k, entry: { ...k.entry, item: true } });
 		if (element && 'keys' in element)
@@ -582,7 +589,8 @@ class Parser {
 			if (this.s[this.i] !== '"') this.fail('After @ comes a date, time or duration in quotes.');
 			return this.node(from, { k: 'at', v: this.stringLiteral() });
 		}
-		if (/\d/.test(c) || (c === '.' && /\d/.test(this.s[this.i + 1] ?? ''))) return this.number(from);
+		if (/\d/.test(c) || (c === '.' && /\d/.test(this.s[this.i + 1] ?? '')))
+			return this.number(from);
 		if (c === '?') {
 			this.i++;
 			return this.node(from, { k: 'var', name: '?' });
@@ -596,8 +604,7 @@ class Parser {
 
 		const found = this.match(this.frames);
 		if (found) return this.named(from, found);
-		for (const [w, e] of CONSTANTS)
-			if (this.word(w)) return this.node(from, { ...e } as Expr);
+		for (const [w, e] of CONSTANTS) if (this.word(w)) return this.node(from, { ...e } as Expr);
 		const stray = this.s.slice(this.i, this.wordEnd(this.i));
 		if (isKeyword(stray)) this.fail(`A value is missing before “${stray}”.`);
 		return this.unknown(this.strayName(), from, this.frames);
@@ -620,16 +627,12 @@ class Parser {
 			}
 			case 'image': {
 				this.need('.', `“${e.image}” is followed by a dot and a field, as in ${e.image}.name.`);
-				const frames = [this.fieldsOf(this.scope.type!, e.image, true)];
+				const frames = [this.fieldsOf(this.scope.type!, e.image)];
 				this.skip();
 				const start = this.i;
 				const f = this.quoted(frames) ?? this.match(frames);
 				if (!f || f.entry.what !== 'field') return this.unknown(this.strayName(), start, frames);
-				return this.node(
-					from,
-					{ k: 'field', image: e.image, ...fieldOf(f.entry) },
-					f.entry.shape
-				);
+				return this.node(from, { k: 'field', image: e.image, ...fieldOf(f.entry) }, f.entry.shape);
 			}
 			case 'field':
 				if (e.item) {
@@ -672,14 +675,20 @@ class Parser {
 				continue;
 			}
 			const e = this.s[++j];
-			const simple = { n: '\n', r: '\r', t: '\t', '"': '"', '\\': '\\', "'": "'", '/': '/' }[e ?? ''];
+			const simple = { n: '\n', r: '\r', t: '\t', '"': '"', '\\': '\\', "'": "'", '/': '/' }[
+				e ?? ''
+			];
 			const hex = /^(?:u([0-9a-fA-F]{4})|U([0-9a-fA-F]{6}))/.exec(this.s.slice(j, j + 7));
 			if (simple !== undefined) out += simple;
 			else if (hex && parseInt(hex[1] ?? hex[2], 16) <= 0x10ffff) {
 				out += String.fromCodePoint(parseInt(hex[1] ?? hex[2], 16));
 				j += hex[0].length - 1;
 			} else
-				this.fail('Unknown escape; \\n, \\t, \\", \\\\ and \\u with four digits exist.', j - 1, j + 1);
+				this.fail(
+					'Unknown escape; \\n, \\t, \\", \\\\ and \\u with four digits exist.',
+					j - 1,
+					j + 1
+				);
 		}
 	}
 
@@ -710,7 +719,8 @@ class Parser {
 		const open = this.s[this.i++];
 		this.skip();
 		// (< 5), (>= 5): a range with one end, as DMN 1.5 writes it
-		if (open === '(' && /^(<=?|>=?|=)/.test(this.s.slice(this.i, this.i + 2))) return this.halfRange(from);
+		if (open === '(' && /^(<=?|>=?|=)/.test(this.s.slice(this.i, this.i + 2)))
+			return this.halfRange(from);
 		if (open === '[' && this.take(']')) return this.node(from, { k: 'list', items: [] });
 		this.openRanges++;
 		const first = this.expression();
@@ -789,7 +799,7 @@ class Parser {
 		if (this.peek('(')) {
 			const mark = this.i;
 			this.i++;
-				const tests = this.testList(false);
+			const tests = this.testList(false);
 			// (1..5] and (1) + 2 begin with a bracket too; what is not closed here was one of these
 			if (this.take(')')) return { not: false, tests };
 			this.i = mark;

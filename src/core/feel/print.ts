@@ -258,7 +258,13 @@ function levelOf(e: Expr): number {
 
 /** A text as a FEEL literal. */
 export function quote(s: string): string {
-	const named: Record<string, string> = { '"': '\\"', '\\': '\\\\', '\n': '\\n', '\r': '\\r', '\t': '\\t' };
+	const named: Record<string, string> = {
+		'"': '\\"',
+		'\\': '\\\\',
+		'\n': '\\n',
+		'\r': '\\r',
+		'\t': '\\t'
+	};
 	// eslint-disable-next-line no-control-regex -- control characters are escaped so that the text shows them
 	return `"${s.replace(/["\\\n\r\t]/g, (c) => named[c]).replace(/[\u0000-\u001f]/g, (c) => `\\u${c.charCodeAt(0).toString(16).padStart(4, '0')}`)}"`;
 }

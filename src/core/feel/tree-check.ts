@@ -1,7 +1,22 @@
 /** Checks that JSON from outside is a formula tree, before anything walks it. */
 import { MAX_DEPTH } from './parse';
 
-const NODES: Record<string, { [key: string]: 'text' | 'bool' | 'expr' | 'expr?' | 'exprs' | 'texts' | 'texts?' | 'tests' | 'its' | 'entries' }> = {
+const NODES: Record<
+	string,
+	{
+		[key: string]:
+			| 'text'
+			| 'bool'
+			| 'expr'
+			| 'expr?'
+			| 'exprs'
+			| 'texts'
+			| 'texts?'
+			| 'tests'
+			| 'its'
+			| 'entries';
+	}
+> = {
 	num: { v: 'text' },
 	text: { v: 'text' },
 	bool: { v: 'bool' },
@@ -39,14 +54,19 @@ const CHOICES: Record<string, readonly string[]> = {
 };
 const ENV = ['now', 'today', 'person', 'entry point'];
 
-const object = (x: unknown): x is Record<string, unknown> => typeof x === 'object' && x !== null && !Array.isArray(x);
+const object = (x: unknown): x is Record<string, unknown> =>
+	typeof x === 'object' && x !== null && !Array.isArray(x);
 const texts = (x: unknown) => Array.isArray(x) && x.every((s) => typeof s === 'string');
 
 /** Whether a JSON value is a formula tree: known nodes, no deeper and no larger than the parser would make. */
 export function isTree(json: unknown): boolean {
 	let left = 50_000;
 	const all = (x: unknown, f: (y: unknown) => boolean) => Array.isArray(x) && x.every(f);
-	const test = (depth: number) => (t: unknown) => object(t) && (t.k === 'any' || ((t.k === 'is' || (t.k === 'cmp' && CHOICES.op.includes(t.op as string))) && node(t.e, depth)));
+	const test = (depth: number) => (t: unknown) =>
+		object(t) &&
+		(t.k === 'any' ||
+			((t.k === 'is' || (t.k === 'cmp' && CHOICES.op.includes(t.op as string))) &&
+				node(t.e, depth)));
 	const node = (x: unknown, depth: number): boolean => {
 		if (!object(x) || typeof x.k !== 'string' || depth > MAX_DEPTH * 3 || --left < 0) return false;
 		const shape = Object.hasOwn(NODES, x.k) ? NODES[x.k] : null;
@@ -73,7 +93,14 @@ export function isTree(json: unknown): boolean {
 				case 'tests':
 					return object(v) && typeof v.not === 'boolean' && all(v.tests, test(deeper));
 				case 'its':
-					return all(v, (i) => object(i) && typeof i.name === 'string' && node(i.of, deeper) && (i.to === null || node(i.to, deeper)));
+					return all(
+						v,
+						(i) =>
+							object(i) &&
+							typeof i.name === 'string' &&
+							node(i.of, deeper) &&
+							(i.to === null || node(i.to, deeper))
+					);
 				case 'entries':
 					return all(v, (e) => object(e) && typeof e.key === 'string' && node(e.e, deeper));
 			}

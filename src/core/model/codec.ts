@@ -39,7 +39,8 @@ export function fromJson(field: Field, json: unknown, schema: Schema): Reading {
 	if (Array.isArray(json)) {
 		if (field.type !== 'choices') return bad(`${field.label} holds one value, not a list.`);
 		if (json.length > 1000) return bad(`${field.label} takes at most 1000 options.`);
-		if (!json.every((x) => typeof x === 'string')) return bad(`${field.label} takes a list of texts.`);
+		if (!json.every((x) => typeof x === 'string'))
+			return bad(`${field.label} takes a list of texts.`);
 		return readOptions(field, json as string[], schema);
 	}
 	if (typeof json === 'boolean')
@@ -86,7 +87,9 @@ export function fromText(field: Field, raw: string, schema: Schema): Reading {
 			return readNumber(field, text);
 		case 'date': {
 			const d = LocalDate.parse(text);
-			return d ? good(d) : bad(`${field.label}: “${clip(text)}” is no date. Write it as 2026-11-23.`);
+			return d
+				? good(d)
+				: bad(`${field.label}: “${clip(text)}” is no date. Write it as 2026-11-23.`);
 		}
 		case 'moment': {
 			const m = Moment.parse(text);
@@ -115,13 +118,18 @@ export function fromText(field: Field, raw: string, schema: Schema): Reading {
 }
 
 function readNumber(field: Field, text: string): Reading {
-	const compact = text.replace(/[\s\u00a0\u202f]/gu, '').replace(/%$/, field.type === 'percent' ? '' : '%');
+	const compact = text
+		.replace(/[\s\u00a0\u202f]/gu, '')
+		.replace(/%$/, field.type === 'percent' ? '' : '%');
 	const v = parseNum(compact.replace(/^−/, '-'));
 	if (!v) {
-		const comma = /^-?\d+(,\d+)+$/.test(compact) ? ' Write decimals with a point and thousands without a sign.' : '';
+		const comma = /^-?\d+(,\d+)+$/.test(compact)
+			? ' Write decimals with a point and thousands without a sign.'
+			: '';
 		return bad(`${field.label}: “${clip(text)}” is no number.${comma}`);
 	}
-	if (Math.abs(v.toDouble()) >= 1e28) return bad(`${field.label}: ${clip(text)} is too large; 28 digits fit.`);
+	if (Math.abs(v.toDouble()) >= 1e28)
+		return bad(`${field.label}: ${clip(text)} is too large; 28 digits fit.`);
 	const rounded = hold(field, v);
 	return good(rounded);
 }
@@ -138,12 +146,16 @@ function readOptions(field: Field, parts: string[], schema: Schema): Reading {
 
 function findOption(list: OptionList, text: string): string | null {
 	const key = nameKey(text);
-	const o = list.options.find((x) => x.id === text) ?? list.options.find((x) => nameKey(x.label) === key);
+	const o =
+		list.options.find((x) => x.id === text) ?? list.options.find((x) => nameKey(x.label) === key);
 	return o?.id ?? null;
 }
 
 function unknownOption(field: Field, text: string, schema: Schema): string {
-	const labels = schema.lists.get(field.list!)!.options.filter((o) => !o.retired).map((o) => o.label);
+	const labels = schema.lists
+		.get(field.list!)!
+		.options.filter((o) => !o.retired)
+		.map((o) => o.label);
 	const guess = nearest(text, labels);
 	const all = labels.slice(0, 12).join(', ') + (labels.length > 12 ? ' …' : '');
 	return `${field.label} has no option “${clip(text)}”.${guess ? ` Did you mean “${guess}”?` : ''} It has ${all}.`;

@@ -49,7 +49,13 @@ export type Body =
 	 * Ordered limits on a number or date. There is one more result than there are limits; a null
 	 * result is a stretch that no band takes.
 	 */
-	| { kind: 'bands'; input: Formula; limits: Limit[]; results: (JsonValue[] | null)[]; blank: Blank }
+	| {
+			kind: 'bands';
+			input: Formula;
+			limits: Limit[];
+			results: (JsonValue[] | null)[];
+			blank: Blank;
+	  }
 	/** Option (or yes/no) of one field to results; options left out are not decided. */
 	| { kind: 'options'; input: string; rows: Record<string, JsonValue[]>; blank: Blank };
 

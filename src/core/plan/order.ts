@@ -33,7 +33,10 @@ export function topologicalOrder(
 				else if (s === 'open') {
 					const from = stack.findIndex((f) => f.key === next.value);
 					// told in the direction in which values flow
-					cycle ??= stack.slice(from).map((f) => f.key).reverse();
+					cycle ??= stack
+						.slice(from)
+						.map((f) => f.key)
+						.reverse();
 					for (let i = from; i < stack.length; i++) stack[i].stuck = true;
 				}
 				continue;

@@ -3,13 +3,13 @@
  * rank, so that one ordered pass settles a change. Nothing here runs a rule.
  */
 import type { Compiled, Run } from '../feel/compile';
-import { compileExpression, textOf } from '../feel/compile';
+import { compileExpression } from '../feel/compile';
 import { parseExpression } from '../feel/parse';
 import { printExpression } from '../feel/print';
 import type { Expr, Fault } from '../feel/tree';
 import { FormulaError } from '../feel/tree';
 import type { Ty } from '../feel/types';
-import { ANY, BOOLEAN, DATE, NUMBER, typeOfField } from '../feel/types';
+import { ANY, BOOLEAN, typeOfField } from '../feel/types';
 import type { JsonValue } from '../model/codec';
 import { fromJson } from '../model/codec';
 import type { Field, FieldRef, Schema } from '../model/model';
@@ -23,7 +23,15 @@ import { order } from '../value/value';
 import { topologicalOrder } from './order';
 
 /** Where in a rule a problem lies. */
-export type Place = 'guard' | 'input' | 'watch' | 'outputs' | 'blank' | `formula ${number}` | `result ${number}` | 'order';
+export type Place =
+	| 'guard'
+	| 'input'
+	| 'watch'
+	| 'outputs'
+	| 'blank'
+	| `formula ${number}`
+	| `result ${number}`
+	| 'order';
 
 /** A fault of a rule that keeps it from being released. */
 export interface Problem {
@@ -117,7 +125,10 @@ export function compilePlan(schema: Schema, set: RuleSet): Plan {
 	}
 	for (const [key, list] of byField) sortClaims(list, set.order[key] ?? []);
 
-	const { sorted, cycle } = topologicalOrder(fieldKeys(schema).filter((k) => byField.has(k)), (k) => sources.get(k) ?? []);
+	const { sorted, cycle } = topologicalOrder(
+		fieldKeys(schema).filter((k) => byField.has(k)),
+		(k) => sources.get(k) ?? []
+	);
 	if (cycle) reportCycle(cycle, byField, schema, problems);
 
 	const nodes: PlanNode[] = [];
@@ -190,7 +201,12 @@ function addUpperGuards(claims: Claim[]) {
 	}
 }
 
-function reportCycle(cycle: string[], byField: Map<string, Claim[]>, schema: Schema, problems: Problem[]) {
+function reportCycle(
+	cycle: string[],
+	byField: Map<string, Claim[]>,
+	schema: Schema,
+	problems: Problem[]
+) {
 	const say = (key: string) => {
 		const [type, field] = key.split('.');
 		const t = schema.type(type).type;
@@ -216,7 +232,12 @@ export function readFormula(
 	if ('expr' in f) ({ text, expr } = printExpression(f.expr, scope.schema));
 	else {
 		text = f.text;
-		if (!text.trim()) return { text, compiled: null, faults: [{ message: 'A formula is missing.', from: 0, to: 0 }] };
+		if (!text.trim())
+			return {
+				text,
+				compiled: null,
+				faults: [{ message: 'A formula is missing.', from: 0, to: 0 }]
+			};
 		try {
 			expr = parseExpression(text, { schema: scope.schema, type: scope.type });
 		} catch (e) {
@@ -265,10 +286,20 @@ class RuleCompiler {
 		const t = schema.type(rule.type);
 		const guard = rule.guard && this.formula(rule.guard, 'guard', BOOLEAN);
 		const before =
-			rule.guard && guard && rule.entering ? this.formula(rule.guard, 'guard', BOOLEAN, true) : null;
-		if (rule.entering && !rule.guard) this.problem('guard', 'A rule that applies on entering needs a guard.');
-		if (rule.entering && guard && (guard.reads.some((r) => r.image === 'was') || guard.events.length))
-			this.problem('guard', 'On entering compares before and after by itself; its guard cannot read was. or changed().');
+			rule.guard && guard && rule.entering
+				? this.formula(rule.guard, 'guard', BOOLEAN, true)
+				: null;
+		if (rule.entering && !rule.guard)
+			this.problem('guard', 'A rule that applies on entering needs a guard.');
+		if (
+			rule.entering &&
+			guard &&
+			(guard.reads.some((r) => r.image === 'was') || guard.events.length)
+		)
+			this.problem(
+				'guard',
+				'On entering compares before and after by itself; its guard cannot read was. or changed().'
+			);
 		if (!rule.outputs.length) this.problem('outputs', 'This rule writes no field yet.');
 
 		const made: Made[] = [];
@@ -284,7 +315,10 @@ class RuleCompiler {
 			const reads = [...(guard?.reads ?? []), ...body.reads];
 			const own = refKey(rule.type, output.field);
 			const settledReads = reads.filter((r) => r.image === 'settled');
-			const edges = settledReads.flatMap((r) => [refKey(r.type, r.field), ...r.via.map((v) => refKey(v.type, v.field))]);
+			const edges = settledReads.flatMap((r) => [
+				refKey(r.type, r.field),
+				...r.via.map((v) => refKey(v.type, v.field))
+			]);
 			if (edges.includes(own)) {
 				this.problem(
 					rule.body.kind === 'formula' ? `formula ${i}` : 'input',
@@ -294,7 +328,8 @@ class RuleCompiler {
 			}
 			const at = (r: FieldRef) => t.at.get(r.field)!;
 			const isOwn = (r: FieldRef & { via: FieldRef[] }) => r.type === rule.type && !r.via.length;
-			const firstLink = (r: { via: FieldRef[] }) => r.via.filter((v) => v.type === rule.type).slice(0, 1);
+			const firstLink = (r: { via: FieldRef[] }) =>
+				r.via.filter((v) => v.type === rule.type).slice(0, 1);
 			let triggers = unique([
 				...settledReads.filter(isOwn).map(at),
 				...settledReads.flatMap(firstLink).map(at),
@@ -311,7 +346,11 @@ class RuleCompiler {
 			}
 			const outside = new Set([...(guard?.outside ?? []), ...body.outside]);
 			const eventful =
-				rule.entering || outside.has('now') || reads.some((r) => r.image !== 'settled') || !!guard?.events.length || !!body.events.length;
+				rule.entering ||
+				outside.has('now') ||
+				reads.some((r) => r.image !== 'settled') ||
+				!!guard?.events.length ||
+				!!body.events.length;
 			if (output.hold === 'locked') this.checkLocked(output, field, reads, outside, eventful);
 			made.push({
 				claim: {
@@ -330,7 +369,10 @@ class RuleCompiler {
 					readsOwnSent: triggersSent.includes(target),
 					eventful,
 					guardReads: guard
-						? unique([...guard.reads.filter((r) => r.image === 'settled' && isOwn(r)).map(at), ...guard.events.map(at)])
+						? unique([
+								...guard.reads.filter((r) => r.image === 'settled' && isOwn(r)).map(at),
+								...guard.events.map(at)
+							])
 						: []
 				},
 				edges
@@ -340,14 +382,31 @@ class RuleCompiler {
 	}
 
 	/** A Locked field always equals its claim, so the claim may depend on settled values only. */
-	private checkLocked(output: Output, field: Field, reads: { image: string }[], outside: Set<string>, eventful: boolean) {
+	private checkLocked(
+		output: Output,
+		field: Field,
+		reads: { image: string }[],
+		outside: Set<string>,
+		eventful: boolean
+	) {
 		const { rule } = this;
-		const say = (m: string) => this.problem('outputs', `${field.label} is Locked: it always equals this rule. ${m}`);
-		if (eventful || reads.some((r) => r.image !== 'settled') || outside.has('today') || outside.has('person') || outside.has('entry point'))
-			say('So the rule may read settled values only, not was., sent., now, today, the person or the entry point; use Follow.');
+		const say = (m: string) =>
+			this.problem('outputs', `${field.label} is Locked: it always equals this rule. ${m}`);
+		if (
+			eventful ||
+			reads.some((r) => r.image !== 'settled') ||
+			outside.has('today') ||
+			outside.has('person') ||
+			outside.has('entry point')
+		)
+			say(
+				'So the rule may read settled values only, not was., sent., now, today, the person or the entry point; use Follow.'
+			);
 		if (rule.watch) say('So its watched fields cannot be narrowed; use Follow.');
-		if (rule.entryPoints || rule.moments.length < 3) say('So it holds on every entry point and at every moment; use Follow to narrow it.');
-		if (output.none === 'leave') say('So without a result it passes on or clears; it cannot leave the field.');
+		if (rule.entryPoints || rule.moments.length < 3)
+			say('So it holds on every entry point and at every moment; use Follow to narrow it.');
+		if (output.none === 'leave')
+			say('So without a result it passes on or clears; it cannot leave the field.');
 	}
 
 	private parts(expr: Expr): GuardPart[] {
@@ -357,7 +416,11 @@ class RuleCompiler {
 			else if (e.k === 'call' && e.fn === 'not' && e.args.length === 1) visit(e.args[0]);
 			else {
 				const { text, expr: shown } = printExpression(e, this.schema);
-				const c = compileExpression(shown, { schema: this.schema, type: this.rule.type, expected: BOOLEAN });
+				const c = compileExpression(shown, {
+					schema: this.schema,
+					type: this.rule.type,
+					expected: BOOLEAN
+				});
 				out.push({ text, run: c.run, reads: dedupe(c.reads) });
 			}
 		};
@@ -375,7 +438,9 @@ class RuleCompiler {
 	private blank(blank: Blank, i: number, field: Field): BodyResult {
 		if (blank && 'give' in blank) {
 			const value = this.constant(blank.give[i] ?? null, field, 'blank');
-			return value === null ? { got: false, why: 'blank', row: 'blank' } : { got: true, value, row: 'blank' };
+			return value === null
+				? { got: false, why: 'blank', row: 'blank' }
+				: { got: true, value, row: 'blank' };
 		}
 		return { got: false, why: 'blank', row: 'blank' };
 	}
@@ -387,7 +452,11 @@ class RuleCompiler {
 	): (Pick<Compiled, 'reads' | 'events' | 'outside'> & { run: Claim['run'] }) | null {
 		switch (body.kind) {
 			case 'formula': {
-				const c = this.formula(body.formulas[i] ?? { text: '' }, `formula ${i}`, typeOfField(field));
+				const c = this.formula(
+					body.formulas[i] ?? { text: '' },
+					`formula ${i}`,
+					typeOfField(field)
+				);
 				if (!c) return null;
 				const run: Claim['run'] = (env) => {
 					const value = c.run(env);
@@ -410,12 +479,23 @@ class RuleCompiler {
 			this.problem('input', 'Bands part numbers, amounts or dates.');
 			return null;
 		}
-		const limitField: Field = { id: 'limit', label: 'The limit', group: '', type: ty.t === 'date' ? 'date' : 'number' };
-		const limits = body.limits.map((l, k) => ({ at: this.constant(l.at, limitField, `result ${k}`), above: l.belongs === 'above' }));
+		const limitField: Field = {
+			id: 'limit',
+			label: 'The limit',
+			group: '',
+			type: ty.t === 'date' ? 'date' : 'number'
+		};
+		const limits = body.limits.map((l, k) => ({
+			at: this.constant(l.at, limitField, `result ${k}`),
+			above: l.belongs === 'above'
+		}));
 		for (let k = 1; k < limits.length; k++) {
 			const o = order(limits[k - 1].at, limits[k].at);
 			if (o === null || o > 0 || (o === 0 && !(limits[k - 1].above && !limits[k].above)))
-				this.problem(`result ${k}`, `The limits must rise: ${body.limits[k].at} stands behind ${body.limits[k - 1].at}.`);
+				this.problem(
+					`result ${k}`,
+					`The limits must rise: ${body.limits[k].at} stands behind ${body.limits[k - 1].at}.`
+				);
 		}
 		if (body.results.length !== limits.length + 1) {
 			this.problem('input', 'There must be one band more than there are limits.');
@@ -452,7 +532,10 @@ class RuleCompiler {
 				continue;
 			}
 			const value = this.constant(r[i] ?? null, field, `result ${0}`);
-			rows.set(key, value === null ? { got: false, why: 'null', row: key } : { got: true, value, row: key });
+			rows.set(
+				key,
+				value === null ? { got: false, why: 'null', row: key } : { got: true, value, row: key }
+			);
 		}
 		const blank = this.blank(body.blank, i, field);
 		const expr: Expr = { k: 'field', image: 'settled', type: this.rule.type, field: source.id };
@@ -478,7 +561,10 @@ export function bandOf(v: Value, limits: readonly { at: Value; above: boolean }[
 }
 
 /** A band as a FEEL range: `[10..50)`, `< 10`, `>= 250`. */
-export function bandText(limits: readonly { at: string; belongs: 'above' | 'below' }[], k: number): string {
+export function bandText(
+	limits: readonly { at: string; belongs: 'above' | 'below' }[],
+	k: number
+): string {
 	const lo = limits[k - 1];
 	const hi = limits[k];
 	if (!lo && !hi) return 'any number';
@@ -486,7 +572,6 @@ export function bandText(limits: readonly { at: string; belongs: 'above' | 'belo
 	if (!hi) return `${lo.belongs === 'above' ? '>=' : '>'} ${lo.at}`;
 	return `${lo.belongs === 'above' ? '[' : '('}${lo.at}..${hi.at}${hi.belongs === 'above' ? ')' : ']'}`;
 }
-
 
 const unique = (xs: number[]) => [...new Set(xs)];
 

@@ -17,21 +17,39 @@ export function plainFormat(plan: Plan): Format {
 		if (v === null) return 'blank';
 		if (typeof v === 'boolean') return v ? 'yes' : 'no';
 		const one = (x: Value) =>
-			f?.list && typeof x === 'string' ? (plan.schema.option(f.list, x)?.label ?? x) : String(toJson(x));
+			f?.list && typeof x === 'string'
+				? (plan.schema.option(f.list, x)?.label ?? x)
+				: String(toJson(x));
 		return isList(v) ? v.map(one).join(', ') : one(v);
 	};
 }
 
-const ORDINAL = ['first', 'second', 'third', 'fourth', 'fifth', 'sixth', 'seventh', 'eighth', 'ninth', 'tenth'];
+const ORDINAL = [
+	'first',
+	'second',
+	'third',
+	'fourth',
+	'fifth',
+	'sixth',
+	'seventh',
+	'eighth',
+	'ninth',
+	'tenth'
+];
 const nth = (k: number) => ORDINAL[k] ?? `${k + 1}th`;
 
 /** Why, without the name of the rule: `Headcount 50 is in [50..250), the third band`. */
-export function reason(plan: Plan, report: ClaimReport, format: Format = plainFormat(plan)): string {
+export function reason(
+	plan: Plan,
+	report: ClaimReport,
+	format: Format = plainFormat(plan)
+): string {
 	const claim = plan.claims.get(report.claim);
 	if (!claim) return 'its rule has changed since';
 	const { schema } = plan;
 	const label = (r: FieldRef) => schema.field(r.type, r.field)?.label ?? r.field;
-	const told = (r: { type: string; field: string; value: Value }) => `${label(r)} is ${format(r, r.value)}`;
+	const told = (r: { type: string; field: string; value: Value }) =>
+		`${label(r)} is ${format(r, r.value)}`;
 	switch (report.outcome) {
 		case 'wrote':
 		case 'same value':
@@ -52,23 +70,30 @@ export function reason(plan: Plan, report: ClaimReport, format: Format = plainFo
 			const t = schema.types.get(claim.rule.type)!.type.fields;
 			const names = [...new Set([...claim.triggers, ...claim.triggersSent])].map((i) => t[i].label);
 			if (!names.length) return 'it reacts to no field';
-			const list = names.length > 1 ? `${names.slice(0, -1).join(', ')} and ${names.at(-1)}` : names[0];
+			const list =
+				names.length > 1 ? `${names.slice(0, -1).join(', ')} and ${names.at(-1)}` : names[0];
 			return `${list} did not change`;
 		}
 		case 'moment left out':
-			return claim.output.hold === 'once' ? 'it applies when a record is created' : 'it does not apply at this moment';
+			return claim.output.hold === 'once'
+				? 'it applies when a record is created'
+				: 'it does not apply at this moment';
 		case 'entry point left out':
 			return 'it does not apply on this entry point';
 		case 'event left out':
 			return 'it depends on an event, and on request nothing happens to the record';
 		case 'guard false': {
 			const part = report.guard?.find((p) => p.result === false);
-			return part ? `“${part.text}” is not so${values(part.values.map(told))}` : 'its guard does not hold';
+			return part
+				? `“${part.text}” is not so${values(part.values.map(told))}`
+				: 'its guard does not hold';
 		}
 		case 'guard unknown': {
 			const part = report.guard?.find((p) => p.result === null);
 			const blank = part?.values.find((v) => v.value === null);
-			return blank ? `it is unknown whether “${part!.text}”: ${label(blank)} is blank` : 'its guard is unknown';
+			return blank
+				? `it is unknown whether “${part!.text}”: ${label(blank)} is blank`
+				: 'its guard is unknown';
 		}
 		case 'did not come to hold':
 			return 'its guard held before already';
@@ -82,7 +107,9 @@ export function reason(plan: Plan, report: ClaimReport, format: Format = plainFo
 			return `${inputLabel(plan, claim, report)} is blank`;
 		case 'no result': {
 			const blank = report.reads?.find((r) => r.value === null);
-			return blank ? `the formula has no result: ${label(blank)} is blank` : 'the formula has no result';
+			return blank
+				? `the formula has no result: ${label(blank)} is blank`
+				: 'the formula has no result';
 		}
 		case 'left':
 			return `without a result it leaves the field: ${because(plan, claim, report, format)}`;
@@ -97,7 +124,8 @@ const values = (told: string[]) => (told.length ? `: ${told.join(', ')}` : '');
 
 function inputLabel(plan: Plan, claim: Claim, report: ClaimReport): string {
 	const { body } = claim.rule;
-	if (body.kind === 'options') return plan.schema.field(claim.rule.type, body.input)?.label ?? body.input;
+	if (body.kind === 'options')
+		return plan.schema.field(claim.rule.type, body.input)?.label ?? body.input;
 	const first = report.reads?.find((r) => r.value === null) ?? report.reads?.[0];
 	return first ? (plan.schema.field(first.type, first.field)?.label ?? first.field) : 'its input';
 }
@@ -106,7 +134,9 @@ function because(plan: Plan, claim: Claim, report: ClaimReport, format: Format):
 	const { body, type } = claim.rule;
 	const { schema } = plan;
 	const label = (r: FieldRef) => schema.field(r.type, r.field)?.label ?? r.field;
-	const told = (report.reads ?? []).filter((r) => r.value !== null).map((r) => `${label(r)} ${format(r, r.value)}`);
+	const told = (report.reads ?? [])
+		.filter((r) => r.value !== null)
+		.map((r) => `${label(r)} ${format(r, r.value)}`);
 	if (body.kind === 'bands') {
 		if (report.row === 'blank') return `${inputLabel(plan, claim, report)} is blank`;
 		const k = Number(report.row);
@@ -119,9 +149,14 @@ function because(plan: Plan, claim: Claim, report: ClaimReport, format: Format):
 	if (body.kind === 'options') {
 		if (report.row === 'blank') return `${inputLabel(plan, claim, report)} is blank`;
 		const source = { type, field: body.input };
-		const v: Value = report.row === 'true' ? true : report.row === 'false' ? false : (report.row as string);
+		const v: Value =
+			report.row === 'true' ? true : report.row === 'false' ? false : (report.row as string);
 		const said = `${label(source)} is ${format(source, v)}`;
-		return report.outcome === 'no row' || !body.rows[String(report.row)] ? `${said}, which nobody mapped` : said;
+		return report.outcome === 'no row' || !body.rows[String(report.row)]
+			? `${said}, which nobody mapped`
+			: said;
 	}
-	return told.length ? `computed from ${told.join(', ')}` : 'computed';
+	return told.length
+		? `it is computed from ${told.join(', ')}`
+		: 'it is computed from nothing else';
 }

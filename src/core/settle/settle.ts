@@ -89,7 +89,11 @@ export interface ClaimReport {
 	value?: Value;
 	/** Which band (index), option (identity) or `blank` row was taken or missing. */
 	row?: number | string;
-	guard?: { text: string; result: Value; values: { type: string; field: string; value: Value }[] }[];
+	guard?: {
+		text: string;
+		result: Value;
+		values: { type: string; field: string; value: Value }[];
+	}[];
 	/** Values of the fields read. */
 	reads?: { type: string; field: string; value: Value }[];
 	/** What went wrong. */
@@ -145,7 +149,12 @@ export interface SettleOptions {
 const STEPS = 200_000;
 
 /** Settles a change on a plan. Never throws for any data; what a rule cannot do is reported in the result. */
-export function settle(plan: Plan, change: Change, loader: Loader, options: SettleOptions): Settled {
+export function settle(
+	plan: Plan,
+	change: Change,
+	loader: Loader,
+	options: SettleOptions
+): Settled {
 	return new Pass(plan, change, loader, options).run();
 }
 
@@ -305,7 +314,8 @@ class Pass {
 	/** The latest touch that triggers a claim. */
 	private cause(rec: Working, c: Claim): number {
 		let latest = 0;
-		for (const i of c.triggers) if (rec.changed.has(i)) latest = Math.max(latest, finite(rec.stamps.get(i)));
+		for (const i of c.triggers)
+			if (rec.changed.has(i)) latest = Math.max(latest, finite(rec.stamps.get(i)));
 		for (const i of c.triggersSent) latest = Math.max(latest, finite(rec.stamps.get(i)));
 		return latest;
 	}
@@ -319,13 +329,15 @@ class Pass {
 		const { rule } = c;
 		const moment: MomentName = rec.submitted.created ? 'created' : this.moment;
 		if (!rule.moments.includes(moment)) return 'moment left out';
-		if (rule.entryPoints && !rule.entryPoints.includes(this.change.entryPoint)) return 'entry point left out';
+		if (rule.entryPoints && !rule.entryPoints.includes(this.change.entryPoint))
+			return 'entry point left out';
 		if (c.output.hold === 'once' && !rec.submitted.created) return 'moment left out';
 		if (this.change.onRequest && c.eventful) return 'event left out';
 		if (!c.guard) return true;
 		const g = c.guard(this.env);
 		if (g !== true) return g === false ? 'guard false' : 'guard unknown';
-		if (rule.entering && !rec.submitted.created && c.guardBefore!(this.env) === true) return 'did not come to hold';
+		if (rule.entering && !rec.submitted.created && c.guardBefore!(this.env) === true)
+			return 'did not come to hold';
 		return true;
 	}
 
@@ -346,7 +358,9 @@ class Pass {
 			} catch (e) {
 				const pending = e instanceof PendingRecord;
 				if (!pending && !(e instanceof LimitError)) throw e;
-				const message = pending ? 'It reads a record that is not at hand yet.' : (e as Error).message;
+				const message = pending
+					? 'It reads a record that is not at hand yet.'
+					: (e as Error).message;
 				this.report(rec, c, pending ? 'pending' : 'failed', { message });
 				if (!pending) {
 					rec.out.failures.push({ claim: c.id, field: c.field.id, message });
@@ -417,7 +431,11 @@ class Pass {
 				return write();
 			case 'follow': {
 				const triggered = this.triggered(rec, c);
-				const kept = sent && !c.output.closed && !c.readsOwnSent && (rec.stamps.get(i) ?? 0) > this.cause(rec, c);
+				const kept =
+					sent &&
+					!c.output.closed &&
+					!c.readsOwnSent &&
+					(rec.stamps.get(i) ?? 0) > this.cause(rec, c);
 				if (triggered && !kept) return write();
 				if (c.output.closed && sent) {
 					this.setAside(rec, node, c, rec.was[i]);
@@ -452,9 +470,14 @@ class Pass {
 			const j = type === rec.type ? this.schema.type(type).at.get(field) : undefined;
 			return { type, field, value: j === undefined ? null : rec.settled[j] };
 		};
-		const own = (refs: Claim['reads']) => refs.filter((r) => r.type === rec.type).map((r) => value(r.type, r.field));
+		const own = (refs: Claim['reads']) =>
+			refs.filter((r) => r.type === rec.type).map((r) => value(r.type, r.field));
 		return {
-			guard: c.guardParts.map((p) => ({ text: p.text, result: this.safely(p.run), values: own(p.reads) })),
+			guard: c.guardParts.map((p) => ({
+				text: p.text,
+				result: this.safely(p.run),
+				values: own(p.reads)
+			})),
 			reads: own(c.reads)
 		};
 	}
@@ -484,7 +507,12 @@ class Pass {
 		for (const n of this.plan.byType.get(rec.type) ?? [])
 			for (const c of this.plan.nodes[n].claims)
 				rec.out.reports.push(
-					rec.outcomes.get(c.id) ?? { claim: c.id, rule: c.rule.id, field: c.field.id, outcome: 'not triggered' }
+					rec.outcomes.get(c.id) ?? {
+						claim: c.id,
+						rule: c.rule.id,
+						field: c.field.id,
+						outcome: 'not triggered'
+					}
 				);
 	}
 
@@ -502,7 +530,8 @@ class Pass {
 				} catch (e) {
 					if (!(e instanceof PendingRecord) && !(e instanceof LimitError)) throw e;
 				}
-				if (c.output.hold === 'locked' || c.output.closed) rec.out.readOnly.set(node.field.id, c.id);
+				if (c.output.hold === 'locked' || c.output.closed)
+					rec.out.readOnly.set(node.field.id, c.id);
 				break;
 			}
 		}

@@ -54,7 +54,11 @@ export interface TrialResult {
 export const NOTHING_ELSE: Loader = { record: () => null, related: () => [] };
 
 /** Values by field as the array the core works on. @throws {Error} naming a field or value that does not fit */
-export function valuesFromJson(schema: Schema, type: string, json: Record<string, JsonValue>): Value[] {
+export function valuesFromJson(
+	schema: Schema,
+	type: string,
+	json: Record<string, JsonValue>
+): Value[] {
 	const t = schema.type(type);
 	const out: Value[] = t.type.fields.map(() => null);
 	for (const [id, v] of Object.entries(json)) {
@@ -68,7 +72,11 @@ export function valuesFromJson(schema: Schema, type: string, json: Record<string
 }
 
 /** The values of a record by field, blank ones left out. */
-export function valuesToJson(schema: Schema, type: string, values: readonly Value[]): Record<string, JsonValue> {
+export function valuesToJson(
+	schema: Schema,
+	type: string,
+	values: readonly Value[]
+): Record<string, JsonValue> {
 	const out: Record<string, JsonValue> = {};
 	schema.type(type).type.fields.forEach((f, i) => {
 		if (values[i] !== null) out[f.id] = toJson(values[i]);
@@ -77,7 +85,10 @@ export function valuesToJson(schema: Schema, type: string, values: readonly Valu
 }
 
 /** The change that a trial makes. @throws {Error} when the trial speaks of fields or options that are gone */
-export function submissionOf(schema: Schema, trial: Pick<Trial, 'type' | 'was' | 'sent'>): SubmittedRecord {
+export function submissionOf(
+	schema: Schema,
+	trial: Pick<Trial, 'type' | 'was' | 'sent'>
+): SubmittedRecord {
 	const t = schema.type(trial.type);
 	const sent = new Map<string, Value>();
 	for (const [id, v] of trial.sent) {
@@ -119,13 +130,23 @@ export function runTrial(plan: Plan, trial: Trial, zones: ZoneClock): TrialResul
 	for (const x of trial.expect) {
 		const i = at.get(x.field);
 		if (i === undefined)
-			return { trial: trial.id, held: false, lines, fault: `${type.label} has no field “${x.field}”.` };
+			return {
+				trial: trial.id,
+				held: false,
+				lines,
+				fault: `${type.label} has no field “${x.field}”.`
+			};
 		const want = fromJson(type.fields[i], x.value, plan.schema);
 		if (!want.ok) return { trial: trial.id, held: false, lines, fault: want.message };
 		const got = settled.values[i];
 		const equal = same(got, want.value);
 		const reports = settled.reports.filter((r) => r.field === x.field);
-		lines.push({ ...x, got: toJson(isList(got) ? [...got] : got), held: x.not ? !equal : equal, reports });
+		lines.push({
+			...x,
+			got: toJson(isList(got) ? [...got] : got),
+			held: x.not ? !equal : equal,
+			reports
+		});
 	}
 	return { trial: trial.id, held: lines.length > 0 && lines.every((l) => l.held), lines };
 }

@@ -229,9 +229,10 @@ export class DayTime {
 	constructor(readonly ms: number) {}
 
 	static parse(text: string): DayTime | null {
-		const m = /^(-)?P(?:(\d{1,9})D)?(?:T(?:(\d{1,9})H)?(?:(\d{1,9})M)?(?:(\d{1,9}(?:\.\d{1,9})?)S)?)?$/.exec(
-			text
-		);
+		const m =
+			/^(-)?P(?:(\d{1,9})D)?(?:T(?:(\d{1,9})H)?(?:(\d{1,9})M)?(?:(\d{1,9}(?:\.\d{1,9})?)S)?)?$/.exec(
+				text
+			);
 		if (!m || /T$|P$/.test(text)) return null;
 		const [d, h, min, s] = [m[2], m[3], m[4], m[5]].map((x) => Number(x ?? 0));
 		const ms = d * DAY_MS + h * 3_600_000 + min * 60_000 + Math.floor(s * 1000 + 1e-6);

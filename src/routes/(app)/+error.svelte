@@ -5,6 +5,6 @@
 <svelte:head><title>{page.status} · Rigid Rule</title></svelte:head>
 <div class="max-w-xl px-6 pt-6">
 	<h1 class="text-xl">{page.error?.message}</h1>
-	<p class="text-quiet mono">{page.status} {page.url.pathname}</p>
+	<p class="mono text-quiet">{page.status} {page.url.pathname}</p>
 	<a class="button mt-4" href="/">To the first sheet</a>
 </div>

@@ -1,7 +1,14 @@
 import { allow } from '$server/guard';
 import { readModel } from '$server/db/model';
 import { db } from '$server/db/pool';
-import { hashOf, listTrials, readDraft, readRehearsal, readRelease, releaseInForce } from '$server/db/rules';
+import {
+	hashOf,
+	listTrials,
+	readDraft,
+	readRehearsal,
+	readRelease,
+	releaseInForce
+} from '$server/db/rules';
 import type { Rehearsal } from '$server/rehearse';
 import type { LayoutServerLoad } from './$types';
 
@@ -19,13 +26,26 @@ export const load: LayoutServerLoad = async (event) => {
 	]);
 	const release = number ? await readRelease(db(), w, number) : null;
 	return {
-		account: { id: account.id, name: account.name, email: account.email, role: account.role, person: account.person },
+		account: {
+			id: account.id,
+			name: account.name,
+			email: account.email,
+			role: account.role,
+			person: account.person
+		},
 		model,
 		modelRevision: revision,
 		draft,
 		draftHash: hashOf([draft.set, model]),
-		inForce: { number, set: release ? { rules: release.rules, order: release.order } : { rules: [], order: {} } },
+		inForce: {
+			number,
+			set: release ? { rules: release.rules, order: release.order } : { rules: [], order: {} }
+		},
 		trials,
-		rehearsal: rehearsal && { hash: rehearsal.hash, at: rehearsal.at, result: rehearsal.result as Rehearsal }
+		rehearsal: rehearsal && {
+			hash: rehearsal.hash,
+			at: rehearsal.at,
+			result: rehearsal.result as Rehearsal
+		}
 	};
 };

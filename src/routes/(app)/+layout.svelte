@@ -35,15 +35,41 @@
 		};
 	});
 
-	const records = $derived(page.url.pathname.startsWith('/records') || page.url.pathname.startsWith('/settings'));
-	const savingText = $derived({ saved: 'Draft saved', saving: 'Saving …', waiting: 'Saving …', conflict: 'Not saved', refused: 'Not saved' }[w.saving]);
+	const records = $derived(
+		page.url.pathname.startsWith('/records') || page.url.pathname.startsWith('/settings')
+	);
+	const savingText = $derived(
+		{
+			saved: 'Draft saved',
+			saving: 'Saving …',
+			waiting: 'Saving …',
+			conflict: 'Not saved',
+			refused: 'Not saved'
+		}[w.saving]
+	);
 </script>
 
-<a href="#main" class="bg-ink text-white sr-only focus:not-sr-only focus:absolute focus:z-50 focus:p-2">To the page</a>
+<a
+	href="#main"
+	class="sr-only bg-ink text-white focus:not-sr-only focus:absolute focus:z-50 focus:p-2"
+	>To the page</a
+>
 <div class="frame">
-	<header class="border-line bg-paper col-span-full flex border-b">
-		<a href="/" class="border-line flex w-62 shrink-0 items-center gap-3 border-r px-4 no-underline">
-			<svg width="26" height="14" viewBox="0 0 26 14" aria-hidden="true"><rect x=".5" y=".5" width="25" height="13" fill="var(--color-band-3)" stroke="var(--color-ink)" /><path d="M4.5 0v6M8.5 0v4M12.5 0v6M16.5 0v4M20.5 0v6" stroke="var(--color-ink)" /></svg>
+	<header class="col-span-full flex border-b border-line bg-paper">
+		<a
+			href="/"
+			class="flex w-62 shrink-0 items-center gap-3 border-r border-line px-4 no-underline"
+		>
+			<svg width="26" height="14" viewBox="0 0 26 14" aria-hidden="true"
+				><rect
+					x=".5"
+					y=".5"
+					width="25"
+					height="13"
+					fill="var(--color-band-3)"
+					stroke="var(--color-ink)"
+				/><path d="M4.5 0v6M8.5 0v4M12.5 0v6M16.5 0v4M20.5 0v6" stroke="var(--color-ink)" /></svg
+			>
 			<span class="text-lg font-bold tracking-tight">Rigid Rule</span>
 		</a>
 		<Ruler />
@@ -54,22 +80,35 @@
 		</div>
 	</header>
 
-	<aside class="border-line flex min-h-0 flex-col border-r">
+	<aside class="flex min-h-0 flex-col border-r border-line">
 		<div class="min-h-0 flex-1">
 			{#if records}<TypeList />{:else}<Ledger />{/if}
 		</div>
-		<div class="border-hairline text-quiet flex items-center justify-between border-t px-4 py-1 text-xs">
-			<span class="truncate" title="{w.account.email}, {w.account.role}">Quillmere · {w.account.name}</span>
+		<div
+			class="flex items-center justify-between border-t border-hairline px-4 py-1 text-xs text-quiet"
+		>
+			<span class="truncate" title="{w.account.email}, {w.account.role}"
+				>Quillmere · {w.account.name}</span
+			>
 			<form method="POST" action="/sign-out"><button class="textlink">Sign out</button></form>
 		</div>
 	</aside>
 
 	<div class="flex min-h-0 min-w-0 flex-col">
 		{#if w.trouble}
-			<div class="bg-brick-wash border-brick flex items-center gap-4 border-b px-6 py-2" role="alert">
+			<div
+				class="flex items-center gap-4 border-b border-brick bg-brick-wash px-6 py-2"
+				role="alert"
+			>
 				<span class="grow">● {w.trouble}</span>
 				{#if w.saving === 'conflict' || w.saving === 'refused'}
-					<button class="button" onclick={() => { w.saving = 'conflict'; void invalidate('app:work'); }}>Load the stored draft</button>
+					<button
+						class="button"
+						onclick={() => {
+							w.saving = 'conflict';
+							void invalidate('app:work');
+						}}>Load the stored draft</button
+					>
 				{/if}
 			</div>
 		{/if}
@@ -77,11 +116,19 @@
 			{@render children()}
 		</main>
 		{#if !records}
-			<div class="border-hairline text-quiet flex h-8 items-center gap-4 border-t px-6 text-xs">
+			<div class="flex h-8 items-center gap-4 border-t border-hairline px-6 text-xs text-quiet">
 				<span role="status">{w.canEdit ? savingText : 'You look; authors write'}</span>
 				{#if w.canEdit}
-					<button class="textlink disabled:no-underline" disabled={!w.undoLabel} onclick={() => w.undo()}>Undo</button>
-					<button class="textlink disabled:no-underline" disabled={!w.redoLabel} onclick={() => w.redo()}>Redo</button>
+					<button
+						class="textlink disabled:no-underline"
+						disabled={!w.undoLabel}
+						onclick={() => w.undo()}>Undo</button
+					>
+					<button
+						class="textlink disabled:no-underline"
+						disabled={!w.redoLabel}
+						onclick={() => w.redo()}>Redo</button
+					>
 				{/if}
 			</div>
 		{/if}

@@ -14,21 +14,36 @@ import type { RequestHandler } from './$types';
 export const POST: RequestHandler = (event) => {
 	const account = allow(event, 'author');
 	return answer(async () => {
-		const body = (await readJson(event.request)) as { note?: unknown; acceptFailing?: unknown; hash?: unknown } | null;
+		const body = (await readJson(event.request)) as {
+			note?: unknown;
+			acceptFailing?: unknown;
+			hash?: unknown;
+		} | null;
 		const note = body?.note;
 		if (typeof note !== 'string' || !note.trim() || note.length > 1000)
 			throw new BadInput('Write one line on what this release is for.');
 		const number = await transaction(async (c) => {
 			await c.query('select 1 from workspace where id = $1 for update', [account.workspace]);
-			const [{ model }, draft, trials] = [await readModel(c, account.workspace), await readDraft(c, account.workspace), await listTrials(c, account.workspace)];
+			const [{ model }, draft, trials] = [
+				await readModel(c, account.workspace),
+				await readDraft(c, account.workspace),
+				await listTrials(c, account.workspace)
+			];
 			if (typeof body!.hash === 'string' && body!.hash !== hashOf([draft.set, model]))
-				throw new BadInput('The draft changed since this page was loaded. Look again, then release.');
+				throw new BadInput(
+					'The draft changed since this page was loaded. Look again, then release.'
+				);
 			const plan = compilePlan(new Schema(model), draft.set);
 			const blocking = findings(plan, draft.set, zones).filter((f) => f.severity === 'blocking');
-			if (blocking.length) throw new BadInput(`${blocking.length} blocking finding${blocking.length > 1 ? 's' : ''} first: ${blocking[0].message}`);
+			if (blocking.length)
+				throw new BadInput(
+					`${blocking.length} blocking finding${blocking.length > 1 ? 's' : ''} first: ${blocking[0].message}`
+				);
 			const failing = trials.filter((t) => !runTrial(plan, t, zones).held);
 			if (failing.length && body!.acceptFailing !== true)
-				throw new BadInput(`${failing.length} trial${failing.length > 1 ? 's do' : ' does'} not hold, “${failing[0].name}” first. Mend the draft or change what they expect.`);
+				throw new BadInput(
+					`${failing.length} trial${failing.length > 1 ? 's do' : ' does'} not hold, “${failing[0].name}” first. Mend the draft or change what they expect.`
+				);
 			return createRelease(c, account.workspace, draft.set, model, note.trim(), account.id);
 		});
 		return { number };

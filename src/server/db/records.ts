@@ -80,8 +80,17 @@ export async function readRecords(
 }
 
 /** Ids of the records whose link points to a record. */
-export async function relatedIds(db: Db, workspace: string, type: string, field: string, id: string): Promise<string[]> {
-	const r = await db.query(`select id from ${tableOf(type)} where workspace = $1 and ${columnOf(field)} = $2 order by id`, [workspace, id]);
+export async function relatedIds(
+	db: Db,
+	workspace: string,
+	type: string,
+	field: string,
+	id: string
+): Promise<string[]> {
+	const r = await db.query(
+		`select id from ${tableOf(type)} where workspace = $1 and ${columnOf(field)} = $2 order by id`,
+		[workspace, id]
+	);
 	return r.rows.map((x) => String(x.id));
 }
 
@@ -96,7 +105,10 @@ export async function eachRecord(
 ): Promise<void> {
 	let after = '0';
 	for (;;) {
-		const r = await db.query(`select * from ${tableOf(type)} where workspace = $1 and id > $2 order by id limit ${piece}`, [workspace, after]);
+		const r = await db.query(
+			`select * from ${tableOf(type)} where workspace = $1 and id > $2 order by id limit ${piece}`,
+			[workspace, after]
+		);
 		for (const row of r.rows) visit(toStored(schema, type, row));
 		if (r.rows.length < piece) return;
 		after = String(r.rows[r.rows.length - 1].id);
@@ -117,20 +129,41 @@ export async function searchRecords(
 	// % and _ are meant as they stand
 	const like = `%${find.replace(/[\\%_]/g, '\\$&')}%`;
 	const where = `workspace = $1 and ($2 = '%%' or ${title} ilike $2)`;
-	const total = await db.query(`select count(*)::int as n from ${tableOf(type)} where ${where}`, [workspace, like]);
-	const r = await db.query(`select * from ${tableOf(type)} where ${where} order by id desc limit $3 offset $4`, [workspace, like, size, page * size]);
+	const total = await db.query(`select count(*)::int as n from ${tableOf(type)} where ${where}`, [
+		workspace,
+		like
+	]);
+	const r = await db.query(
+		`select * from ${tableOf(type)} where ${where} order by id desc limit $3 offset $4`,
+		[workspace, like, size, page * size]
+	);
 	return { records: r.rows.map((row) => toStored(schema, type, row)), total: total.rows[0].n };
 }
 
 /** Titles of records, for showing links. */
-export async function titlesOf(db: Db, schema: Schema, workspace: string, type: string, ids: readonly string[]): Promise<Map<string, string>> {
+export async function titlesOf(
+	db: Db,
+	schema: Schema,
+	workspace: string,
+	type: string,
+	ids: readonly string[]
+): Promise<Map<string, string>> {
 	const title = columnOf(schema.type(type).type.title);
-	const r = await db.query(`select id, ${title} as title from ${tableOf(type)} where workspace = $1 and id = any($2::bigint[])`, [workspace, ids]);
+	const r = await db.query(
+		`select id, ${title} as title from ${tableOf(type)} where workspace = $1 and id = any($2::bigint[])`,
+		[workspace, ids]
+	);
 	return new Map(r.rows.map((x) => [String(x.id), (x.title as string | null) ?? `No. ${x.id}`]));
 }
 
 /** Records to choose a link from. */
-export async function findTitles(db: Db, schema: Schema, workspace: string, type: string, find: string): Promise<{ id: string; title: string }[]> {
+export async function findTitles(
+	db: Db,
+	schema: Schema,
+	workspace: string,
+	type: string,
+	find: string
+): Promise<{ id: string; title: string }[]> {
 	const title = columnOf(schema.type(type).type.title);
 	const like = `%${find.replace(/[\\%_]/g, '\\$&')}%`;
 	const r = await db.query(
@@ -141,8 +174,16 @@ export async function findTitles(db: Db, schema: Schema, workspace: string, type
 }
 
 /** Which of some record ids exist. */
-export async function existing(db: Db, workspace: string, type: string, ids: readonly string[]): Promise<Set<string>> {
-	const r = await db.query(`select id from ${tableOf(type)} where workspace = $1 and id = any($2::bigint[])`, [workspace, ids]);
+export async function existing(
+	db: Db,
+	workspace: string,
+	type: string,
+	ids: readonly string[]
+): Promise<Set<string>> {
+	const r = await db.query(
+		`select id from ${tableOf(type)} where workspace = $1 and id = any($2::bigint[])`,
+		[workspace, ids]
+	);
 	return new Set(r.rows.map((x) => String(x.id)));
 }
 
@@ -150,7 +191,9 @@ const toColumn = (v: Value): unknown => toJson(v);
 
 /** Reserves the number of a new record. */
 export async function nextId(db: Db, type: string): Promise<string> {
-	const r = await db.query(`select nextval(pg_get_serial_sequence($1, 'id')) as id`, [tableOf(type)]);
+	const r = await db.query(`select nextval(pg_get_serial_sequence($1, 'id')) as id`, [
+		tableOf(type)
+	]);
 	return String(r.rows[0].id);
 }
 
@@ -172,7 +215,14 @@ export async function writeRecord(
 		const marks = given.map((_, i) => `, $${i + 6}`).join('');
 		await db.query(
 			`insert into ${tableOf(rec.type)} (id, workspace, settled_by, set_by, created_at, updated_at${names}) values ($1, $2, $3, $4, $5, $5${marks})`,
-			[rec.id, workspace, release, setBy, at, ...given.map((f) => toColumn(rec.values[place.get(f.id)!]))]
+			[
+				rec.id,
+				workspace,
+				release,
+				setBy,
+				at,
+				...given.map((f) => toColumn(rec.values[place.get(f.id)!]))
+			]
 		);
 		return 1;
 	}
@@ -186,8 +236,17 @@ export async function writeRecord(
 }
 
 /** Notes that a record is in line with a release although nothing in it changed. */
-export async function markSettled(db: Db, workspace: string, type: string, id: string, release: number): Promise<void> {
-	await db.query(`update ${tableOf(type)} set settled_by = $3 where workspace = $1 and id = $2 and settled_by is distinct from $3`, [workspace, id, release]);
+export async function markSettled(
+	db: Db,
+	workspace: string,
+	type: string,
+	id: string,
+	release: number
+): Promise<void> {
+	await db.query(
+		`update ${tableOf(type)} set settled_by = $3 where workspace = $1 and id = $2 and settled_by is distinct from $3`,
+		[workspace, id, release]
+	);
 }
 
 /** One line of history to write. */
@@ -210,13 +269,10 @@ export async function writeHistory(
 	change: { at: string; account: string | null; entryPoint: string; release: number },
 	lines: readonly HistoryLine[]
 ): Promise<void> {
-	const r = await db.query('insert into change (workspace, at, account, entry_point, release) values ($1, $2, $3, $4, $5) returning id', [
-		workspace,
-		change.at,
-		change.account,
-		change.entryPoint,
-		change.release
-	]);
+	const r = await db.query(
+		'insert into change (workspace, at, account, entry_point, release) values ($1, $2, $3, $4, $5) returning id',
+		[workspace, change.at, change.account, change.entryPoint, change.release]
+	);
 	const column = (get: (l: HistoryLine) => unknown) => lines.map(get);
 	await db.query(
 		`insert into change_line (change, type, record, field, was, now, claim, rule_name, because, outcome)
@@ -246,7 +302,13 @@ export interface HistoryEntry {
 }
 
 /** The history of a record, newest first. */
-export async function readHistory(db: Db, workspace: string, type: string, id: string, limit = 100): Promise<HistoryEntry[]> {
+export async function readHistory(
+	db: Db,
+	workspace: string,
+	type: string,
+	id: string,
+	limit = 100
+): Promise<HistoryEntry[]> {
 	const r = await db.query(
 		`select c.id as change, to_char(c.at at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') as at, a.name as who,
 		        c.entry_point as "entryPoint", c.release,
@@ -261,7 +323,12 @@ export async function readHistory(db: Db, workspace: string, type: string, id: s
 }
 
 /** How the values of a number field are spread: the numbers, and how many records have none. */
-export async function numberSpread(db: Db, workspace: string, type: string, field: string): Promise<{ values: number[]; blank: number }> {
+export async function numberSpread(
+	db: Db,
+	workspace: string,
+	type: string,
+	field: string
+): Promise<{ values: number[]; blank: number }> {
 	const c = columnOf(field);
 	const r = await db.query(
 		`select ${c}::float8 as v, count(*)::int as n from ${tableOf(type)} where workspace = $1 group by 1 order by 1 nulls last limit 20000`,
@@ -277,7 +344,13 @@ export async function numberSpread(db: Db, workspace: string, type: string, fiel
 }
 
 /** How many records hold each pair of an input and an output value; blank is an empty text. */
-export async function pairCounts(db: Db, workspace: string, type: string, a: string, b: string): Promise<{ a: string; b: string; n: number }[]> {
+export async function pairCounts(
+	db: Db,
+	workspace: string,
+	type: string,
+	a: string,
+	b: string
+): Promise<{ a: string; b: string; n: number }[]> {
 	const r = await db.query(
 		`select coalesce(${columnOf(a)}::text, '') as a, coalesce(${columnOf(b)}::text, '') as b, count(*)::int as n
 		 from ${tableOf(type)} where workspace = $1 group by 1, 2`,
@@ -285,4 +358,3 @@ export async function pairCounts(db: Db, workspace: string, type: string, a: str
 	);
 	return r.rows;
 }
-

@@ -29,12 +29,18 @@ export interface ReleaseDocument extends RuleSet {
 }
 
 /** Reads the draft with the versions of its rules. */
-export async function readDraft(db: Db, workspace: string): Promise<{ set: RuleSet; versions: Record<string, number>; revision: number }> {
+export async function readDraft(
+	db: Db,
+	workspace: string
+): Promise<{ set: RuleSet; versions: Record<string, number>; revision: number }> {
 	const rules = await db.query<{ id: string; doc: Rule; version: number }>(
 		'select id, doc, version from rule where workspace = $1 order by position, id',
 		[workspace]
 	);
-	const orders = await db.query<{ field: string; claims: string[] }>('select field, claims from claim_order where workspace = $1', [workspace]);
+	const orders = await db.query<{ field: string; claims: string[] }>(
+		'select field, claims from claim_order where workspace = $1',
+		[workspace]
+	);
 	const w = await db.query('select draft_revision from workspace where id = $1', [workspace]);
 	return {
 		set: {
@@ -51,7 +57,13 @@ export async function readDraft(db: Db, workspace: string): Promise<{ set: RuleS
  * @param version the version the author saw; 0 for a new rule
  * @returns the new version, or null when somebody else stored another one meanwhile
  */
-export async function saveRule(db: Db, workspace: string, rule: Rule, version: number, account: string | null): Promise<number | null> {
+export async function saveRule(
+	db: Db,
+	workspace: string,
+	rule: Rule,
+	version: number,
+	account: string | null
+): Promise<number | null> {
 	const r =
 		version === 0
 			? await db.query(
@@ -69,13 +81,27 @@ export async function saveRule(db: Db, workspace: string, rule: Rule, version: n
 }
 
 /** Takes a rule out of the draft; false when somebody else changed it meanwhile. */
-export async function removeRule(db: Db, workspace: string, id: string, version: number): Promise<boolean> {
-	const r = await db.query('delete from rule where workspace = $1 and id = $2 and version = $3', [workspace, id, version]);
+export async function removeRule(
+	db: Db,
+	workspace: string,
+	id: string,
+	version: number
+): Promise<boolean> {
+	const r = await db.query('delete from rule where workspace = $1 and id = $2 and version = $3', [
+		workspace,
+		id,
+		version
+	]);
 	return r.rowCount === 1;
 }
 
 /** Stores the claim order of a field (`type.field`). */
-export async function saveOrder(db: Db, workspace: string, field: string, claims: string[]): Promise<void> {
+export async function saveOrder(
+	db: Db,
+	workspace: string,
+	field: string,
+	claims: string[]
+): Promise<void> {
 	await db.query(
 		`insert into claim_order (workspace, field, claims) values ($1, $2, $3)
 		 on conflict (workspace, field) do update set claims = excluded.claims`,
@@ -84,11 +110,17 @@ export async function saveOrder(db: Db, workspace: string, field: string, claims
 }
 
 /** Replaces the whole draft. */
-export async function replaceDraft(db: Db, workspace: string, set: RuleSet, account: string | null): Promise<void> {
+export async function replaceDraft(
+	db: Db,
+	workspace: string,
+	set: RuleSet,
+	account: string | null
+): Promise<void> {
 	await db.query('delete from rule where workspace = $1', [workspace]);
 	await db.query('delete from claim_order where workspace = $1', [workspace]);
 	for (const rule of set.rules) await saveRule(db, workspace, rule, 0, account);
-	for (const [field, claims] of Object.entries(set.order)) await saveOrder(db, workspace, field, claims);
+	for (const [field, claims] of Object.entries(set.order))
+		await saveOrder(db, workspace, field, claims);
 }
 
 /** The hash of a rule set: equal for equal meaning, whatever the order of keys. */
@@ -97,7 +129,14 @@ export function hashOf(doc: unknown): string {
 }
 
 /** Makes a release of a rule set and puts it in force; returns its number. */
-export async function createRelease(db: Db, workspace: string, set: RuleSet, model: Model, note: string, account: string | null): Promise<number> {
+export async function createRelease(
+	db: Db,
+	workspace: string,
+	set: RuleSet,
+	model: Model,
+	note: string,
+	account: string | null
+): Promise<number> {
 	// one release at a time
 	await db.query('select 1 from workspace where id = $1 for update', [workspace]);
 	const doc: ReleaseDocument = { format: 'rigid-rule/release', version: 1, ...set, model };
@@ -111,24 +150,43 @@ export async function createRelease(db: Db, workspace: string, set: RuleSet, mod
 }
 
 /** Puts a release in force. @throws when there is no such release */
-export async function putInForce(db: Db, workspace: string, release: number, account: string | null): Promise<void> {
+export async function putInForce(
+	db: Db,
+	workspace: string,
+	release: number,
+	account: string | null
+): Promise<void> {
 	await db.query(
 		`insert into in_force (workspace, release) values ($1, $2)
 		 on conflict (workspace) do update set release = excluded.release`,
 		[workspace, release]
 	);
-	await db.query('insert into in_force_log (workspace, release, account) values ($1, $2, $3)', [workspace, release, account]);
+	await db.query('insert into in_force_log (workspace, release, account) values ($1, $2, $3)', [
+		workspace,
+		release,
+		account
+	]);
 }
 
 /** Number of the release in force; 0 for none. */
 export async function releaseInForce(db: Db, workspace: string): Promise<number> {
-	const r = await db.query<{ release: number }>('select release from in_force where workspace = $1', [workspace]);
+	const r = await db.query<{ release: number }>(
+		'select release from in_force where workspace = $1',
+		[workspace]
+	);
 	return r.rows[0]?.release ?? 0;
 }
 
 /** What a release holds, or null. */
-export async function readRelease(db: Db, workspace: string, number: number): Promise<ReleaseDocument | null> {
-	const r = await db.query<{ doc: ReleaseDocument }>('select doc from release where workspace = $1 and number = $2', [workspace, number]);
+export async function readRelease(
+	db: Db,
+	workspace: string,
+	number: number
+): Promise<ReleaseDocument | null> {
+	const r = await db.query<{ doc: ReleaseDocument }>(
+		'select doc from release where workspace = $1 and number = $2',
+		[workspace, number]
+	);
 	return r.rows[0]?.doc ?? null;
 }
 
@@ -144,7 +202,10 @@ export async function listReleases(db: Db, workspace: string): Promise<ReleaseIn
 }
 
 export async function listTrials(db: Db, workspace: string): Promise<Trial[]> {
-	const r = await db.query<{ doc: Trial }>('select doc from trial where workspace = $1 order by position, id', [workspace]);
+	const r = await db.query<{ doc: Trial }>(
+		'select doc from trial where workspace = $1 order by position, id',
+		[workspace]
+	);
 	return r.rows.map((x) => x.doc);
 }
 
@@ -162,7 +223,10 @@ export async function removeTrial(db: Db, workspace: string, id: string): Promis
 }
 
 /** Result of the last rehearsal, with the hash of the draft it was made of. */
-export async function readRehearsal(db: Db, workspace: string): Promise<{ hash: string; at: string; result: unknown } | null> {
+export async function readRehearsal(
+	db: Db,
+	workspace: string
+): Promise<{ hash: string; at: string; result: unknown } | null> {
 	const r = await db.query(
 		`select draft_hash as hash, to_char(at at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as at, result from rehearsal where workspace = $1`,
 		[workspace]
@@ -170,7 +234,12 @@ export async function readRehearsal(db: Db, workspace: string): Promise<{ hash: 
 	return r.rows[0] ?? null;
 }
 
-export async function saveRehearsal(db: Db, workspace: string, hash: string, result: unknown): Promise<void> {
+export async function saveRehearsal(
+	db: Db,
+	workspace: string,
+	hash: string,
+	result: unknown
+): Promise<void> {
 	await db.query(
 		`insert into rehearsal (workspace, draft_hash, result) values ($1, $2, $3)
 		 on conflict (workspace) do update set draft_hash = excluded.draft_hash, at = now(), result = excluded.result`,

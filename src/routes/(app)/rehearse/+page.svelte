@@ -11,7 +11,9 @@
 	let picked = $state<string | null>(null);
 	const result = $derived(w.rehearsal?.result ?? null);
 	const stale = $derived(w.rehearsal !== null && w.rehearsal.hash !== w.loadedHash);
-	const shown = $derived(result?.fields.find((f) => `${f.type}.${f.field}` === picked) ?? result?.fields[0] ?? null);
+	const shown = $derived(
+		result?.fields.find((f) => `${f.type}.${f.field}` === picked) ?? result?.fields[0] ?? null
+	);
 	let stopper: AbortController | null = null;
 
 	async function run() {
@@ -29,7 +31,8 @@
 		running = false;
 	}
 	const field = (f: RehearsedField) => w.schema.field(f.type, f.field);
-	const say = (f: RehearsedField, v: JsonValue) => (field(f) ? formatValue(field(f)!, v, w.schema) || 'blank' : String(v));
+	const say = (f: RehearsedField, v: JsonValue) =>
+		field(f) ? formatValue(field(f)!, v, w.schema) || 'blank' : String(v);
 	const most = (f: RehearsedField) => Math.max(...f.moves.map((m) => m.count));
 </script>
 
@@ -38,26 +41,45 @@
 <div class="px-6 pt-3 pb-10">
 	<div class="flex items-baseline gap-4">
 		<h1 class="text-xl">Rehearse</h1>
-		<p class="text-quiet grow" role="status">
+		<p class="grow text-quiet" role="status">
 			{#if running}Settling every record by the draft and by what is in force …
-			{:else if result}{formatCount(result.records)} of {formatCount(result.looked)} records would come out differently under the draft than under release {w.force.number}. {stale ? 'This is older than the draft.' : ''} Run {formatMoment(w.rehearsal!.at, w.model.zone)}.
+			{:else if result}{formatCount(result.records)} of {formatCount(result.looked)} records would come
+				out differently under the draft than under release {w.force.number}. {stale
+					? 'This is older than the draft.'
+					: ''} Run {formatMoment(w.rehearsal!.at, w.model.zone)}.
 			{:else}Shows what the draft would change in the records that exist. Nothing is written.{/if}
 		</p>
 		{#if running}<button class="button" onclick={() => stopper?.abort()}>Cancel</button>{/if}
-		{#if w.canEdit}<button class="button {stale || !result ? 'main' : ''}" disabled={running} onclick={run}>{result ? 'Run again' : 'Run'}</button>{/if}
+		{#if w.canEdit}<button
+				class="button {stale || !result ? 'main' : ''}"
+				disabled={running}
+				onclick={run}>{result ? 'Run again' : 'Run'}</button
+			>{/if}
 	</div>
 	{#if running}<div class="ticks run mt-3"></div>{/if}
 	{#if trouble}<p class="text-brick" role="alert">● {trouble}</p>{/if}
 
 	{#if result && !result.fields.length}
-		<p class="bg-sheet border-line mt-4 border p-6">On no record that exists does the draft give another value. New inputs may still differ: see the trials.</p>
+		<p class="mt-4 border border-line bg-sheet p-6">
+			On no record that exists does the draft give another value. New inputs may still differ: see
+			the trials.
+		</p>
 	{:else if result && shown}
 		<div class="mt-3 grid gap-6" style="grid-template-columns: 260px minmax(0, 1fr)">
 			<div>
 				<h2 class="text-sm">Fields</h2>
 				{#each result.fields as f (f.type + f.field)}
-					<button class="border-hairline flex min-h-8 w-full items-center justify-between border-b px-2 text-left {f === shown ? 'bg-sheet font-semibold' : ''}" aria-pressed={f === shown} onclick={() => (picked = `${f.type}.${f.field}`)}>
-						<span>{w.schema.types.get(f.type)?.type.label}: {field(f)?.label}</span><span class="mono">{formatCount(f.count)}</span>
+					<button
+						class="flex min-h-8 w-full items-center justify-between border-b border-hairline px-2 text-left {f ===
+						shown
+							? 'bg-sheet font-semibold'
+							: ''}"
+						aria-pressed={f === shown}
+						onclick={() => (picked = `${f.type}.${f.field}`)}
+					>
+						<span>{w.schema.types.get(f.type)?.type.label}: {field(f)?.label}</span><span
+							class="mono">{formatCount(f.count)}</span
+						>
 					</button>
 				{/each}
 			</div>
@@ -69,27 +91,52 @@
 							<tr>
 								<td class="py-1 pr-2 text-right"><s class="text-quiet">{say(shown, m.from)}</s></td>
 								<td class="pr-2">→</td>
-								<td class="text-brass-ink pr-4 font-semibold">{say(shown, m.to)}</td>
-								<td><svg width="320" height="14" role="img" aria-label="{m.count} records"><rect width={Math.max(2, (m.count / most(shown)) * 260)} height="14" fill="var(--color-band-3)" /><text x={Math.max(2, (m.count / most(shown)) * 260) + 6} y="11" font-size="11" fill="var(--color-ink)">{formatCount(m.count)}</text></svg></td>
+								<td class="pr-4 font-semibold text-brass-ink">{say(shown, m.to)}</td>
+								<td
+									><svg width="320" height="14" role="img" aria-label="{m.count} records"
+										><rect
+											width={Math.max(2, (m.count / most(shown)) * 260)}
+											height="14"
+											fill="var(--color-band-3)"
+										/><text
+											x={Math.max(2, (m.count / most(shown)) * 260) + 6}
+											y="11"
+											font-size="11"
+											fill="var(--color-ink)">{formatCount(m.count)}</text
+										></svg
+									></td
+								>
 							</tr>
 						{/each}
 					</tbody>
 				</table>
 				<div class="ticks mt-4"></div>
 				<table class="grid-table">
-					<thead><tr><th>{w.schema.types.get(shown.type)?.type.label}</th><th>Stored now</th><th>In force gives</th><th>Draft gives</th></tr></thead>
+					<thead
+						><tr
+							><th>{w.schema.types.get(shown.type)?.type.label}</th><th>Stored now</th><th
+								>In force gives</th
+							><th>Draft gives</th></tr
+						></thead
+					>
 					<tbody>
 						{#each shown.records as r (r.id)}
 							<tr>
-								<td><a class="textlink" href="/write/{shown.type}/{shown.field}?sample={r.id}">{r.title}</a></td>
+								<td
+									><a class="textlink" href="/write/{shown.type}/{shown.field}?sample={r.id}"
+										>{r.title}</a
+									></td
+								>
 								<td class="mono text-quiet">{say(shown, r.stored)}</td>
 								<td class="mono">{say(shown, r.from)}</td>
-								<td class="mono text-brass-ink font-semibold">{say(shown, r.to)}</td>
+								<td class="mono font-semibold text-brass-ink">{say(shown, r.to)}</td>
 							</tr>
 						{/each}
 					</tbody>
 				</table>
-				{#if shown.count > shown.records.length}<p class="text-quiet mt-1 text-sm">The first {shown.records.length} of {formatCount(shown.count)}.</p>{/if}
+				{#if shown.count > shown.records.length}<p class="mt-1 text-sm text-quiet">
+						The first {shown.records.length} of {formatCount(shown.count)}.
+					</p>{/if}
 			</div>
 		</div>
 	{/if}

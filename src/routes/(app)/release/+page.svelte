@@ -15,10 +15,17 @@
 	const blocking = $derived(w.found.filter((f) => f.severity === 'blocking'));
 	const failing = $derived(w.trials.length - w.held);
 	const stale = $derived(!w.rehearsal || w.rehearsal.hash !== w.loadedHash);
-	const WHAT = { new: 'new', changed: 'changed', removed: 'taken out', order: 'claim order' } as const;
+	const WHAT = {
+		new: 'new',
+		changed: 'changed',
+		removed: 'taken out',
+		order: 'claim order'
+	} as const;
 	const href = (id: string) => {
 		const r = w.rule(id) ?? w.force.set.rules.find((x) => x.id === id);
-		return r ? `/write/${r.type}/${r.outputs[0]?.field}#rule-${id}` : `/write/${id.replace('.', '/')}`;
+		return r
+			? `/write/${r.type}/${r.outputs[0]?.field}#rule-${id}`
+			: `/write/${id.replace('.', '/')}`;
 	};
 
 	async function post(url: string, body: unknown): Promise<Record<string, unknown> | null> {
@@ -26,7 +33,11 @@
 		trouble = done = null;
 		await w.flush();
 		try {
-			const r = await fetch(url, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) });
+			const r = await fetch(url, {
+				method: 'POST',
+				headers: { 'content-type': 'application/json' },
+				body: JSON.stringify(body)
+			});
 			const answer = (await r.json()) as Record<string, unknown>;
 			if (!r.ok) trouble = String(answer.message);
 			await invalidate('app:work');
@@ -55,7 +66,10 @@
 		const { number, what } = asking!;
 		asking = null;
 		if (await post(`/releases/${number}`, { do: what }))
-			done = what === 'put in force' ? `Release ${number} is in force again on every entry point. The draft is as it was.` : `The draft is now what release ${number} holds.`;
+			done =
+				what === 'put in force'
+					? `Release ${number} is in force again on every entry point. The draft is as it was.`
+					: `The draft is now what release ${number} holds.`;
 	}
 </script>
 
@@ -63,9 +77,12 @@
 
 <div class="max-w-5xl px-6 pt-3 pb-10">
 	<h1 class="text-xl">Release</h1>
-	<p class="text-quiet" role="status">{done ?? (w.force.number ? `Release ${w.force.number} is in force.` : 'Nothing is in force yet.')}</p>
+	<p class="text-quiet" role="status">
+		{done ??
+			(w.force.number ? `Release ${w.force.number} is in force.` : 'Nothing is in force yet.')}
+	</p>
 
-	<section class="bg-sheet border-line mt-3 border">
+	<section class="mt-3 border border-line bg-sheet">
 		<div class="ticks"></div>
 		<div class="grid gap-6 p-5" style="grid-template-columns: minmax(0, 1fr) 280px">
 			<div>
@@ -73,26 +90,66 @@
 				{#if w.changes.length}
 					<ul class="mt-1">
 						{#each w.changes as c (c.id + c.what)}
-							<li class="border-hairline flex gap-3 border-b py-1"><span class="text-quiet w-20 text-sm">{WHAT[c.what]}</span><a class="textlink" href={href(c.id)}>{c.name}</a></li>
+							<li class="flex gap-3 border-b border-hairline py-1">
+								<span class="w-20 text-sm text-quiet">{WHAT[c.what]}</span><a
+									class="textlink"
+									href={href(c.id)}>{c.name}</a
+								>
+							</li>
 						{/each}
 					</ul>
-				{:else}<p class="text-quiet mt-1">The draft is what is in force. There is nothing to release.</p>{/if}
+				{:else}<p class="mt-1 text-quiet">
+						The draft is what is in force. There is nothing to release.
+					</p>{/if}
 				{#if w.canEdit && w.changes.length}
 					<label class="mt-4 block text-sm font-medium" for="note">What this release is for</label>
-					<input id="note" class="box mt-1 w-full" maxlength="1000" bind:value={note} placeholder="One line for those who come after" />
+					<input
+						id="note"
+						class="box mt-1 w-full"
+						maxlength="1000"
+						bind:value={note}
+						placeholder="One line for those who come after"
+					/>
 					{#if failing && !blocking.length}
-						<label class="mt-2 flex items-center gap-2 text-sm"><input type="checkbox" bind:checked={accept} /> Release although {failing} trial{failing > 1 ? 's' : ''} fail{failing > 1 ? '' : 's'}</label>
+						<label class="mt-2 flex items-center gap-2 text-sm"
+							><input type="checkbox" bind:checked={accept} /> Release although {failing} trial{failing >
+							1
+								? 's'
+								: ''} fail{failing > 1 ? '' : 's'}</label
+						>
 					{/if}
-					<button class="button main mt-3" disabled={busy || blocking.length > 0 || (failing > 0 && !accept)} onclick={release}>Release the draft as version {(data.releases[0]?.number ?? 0) + 1}</button>
+					<button
+						class="button main mt-3"
+						disabled={busy || blocking.length > 0 || (failing > 0 && !accept)}
+						onclick={release}
+						>Release the draft as version {(data.releases[0]?.number ?? 0) + 1}</button
+					>
 				{/if}
-				{#if trouble}<p class="text-brick mt-2" role="alert">● {trouble}</p>{/if}
+				{#if trouble}<p class="mt-2 text-brick" role="alert">● {trouble}</p>{/if}
 			</div>
 			<div>
 				<h2 class="text-sm">Ready?</h2>
 				<ul class="mt-1 text-sm">
-					<li class="py-1">{#if blocking.length}<span class="text-brick">● {blocking.length} blocking finding{blocking.length > 1 ? 's' : ''}.</span> <a class="textlink" href="/check">See them</a>{:else}<span class="text-teal">✓ No blocking finding.</span>{/if}</li>
-					<li class="py-1">{#if failing}<span class="text-ochre">▲ {failing} trial{failing > 1 ? 's do' : ' does'} not hold.</span> <a class="textlink" href="/try">See {failing > 1 ? 'them' : 'it'}</a>{:else}<span class="text-teal">✓ All {w.trials.length} trials hold.</span>{/if}</li>
-					<li class="py-1">{#if stale}<span class="text-ochre">▲ Not rehearsed since the last edit.</span> <a class="textlink" href="/rehearse">Rehearse</a>{:else}<span class="text-teal">✓ Rehearsed: {w.rehearsal!.result.records} records would change.</span>{/if}</li>
+					<li class="py-1">
+						{#if blocking.length}<span class="text-brick"
+								>● {blocking.length} blocking finding{blocking.length > 1 ? 's' : ''}.</span
+							> <a class="textlink" href="/check">See them</a>{:else}<span class="text-teal"
+								>✓ No blocking finding.</span
+							>{/if}
+					</li>
+					<li class="py-1">
+						{#if failing}<span class="text-ochre"
+								>▲ {failing} trial{failing > 1 ? 's do' : ' does'} not hold.</span
+							> <a class="textlink" href="/try">See {failing > 1 ? 'them' : 'it'}</a>{:else}<span
+								class="text-teal">✓ All {w.trials.length} trials hold.</span
+							>{/if}
+					</li>
+					<li class="py-1">
+						{#if stale}<span class="text-ochre">▲ Not rehearsed since the last edit.</span>
+							<a class="textlink" href="/rehearse">Rehearse</a>{:else}<span class="text-teal"
+								>✓ Rehearsed: {w.rehearsal!.result.records} records would change.</span
+							>{/if}
+					</li>
 				</ul>
 			</div>
 		</div>
@@ -101,24 +158,48 @@
 	<h2 class="mt-6">Releases</h2>
 	<div class="ticks mt-1"></div>
 	<table class="grid-table">
-		<thead><tr><th>Version</th><th>For</th><th>Released</th><th>Rules</th><th>Hash</th><th></th></tr></thead>
+		<thead
+			><tr><th>Version</th><th>For</th><th>Released</th><th>Rules</th><th>Hash</th><th></th></tr
+			></thead
+		>
 		<tbody>
 			{#each data.releases as r (r.number)}
 				<tr>
-					<td class="mono font-semibold whitespace-nowrap">v{r.number}{#if r.number === w.force.number}<span class="text-brass-ink ml-2 font-sans text-xs">◆ in force</span>{/if}</td>
+					<td class="mono font-semibold whitespace-nowrap"
+						>v{r.number}{#if r.number === w.force.number}<span
+								class="ml-2 font-sans text-xs text-brass-ink">◆ in force</span
+							>{/if}</td
+					>
 					<td>{r.note}</td>
-					<td class="text-sm whitespace-nowrap">{formatMoment(r.created_at, w.model.zone)}<div class="text-quiet text-xs">{r.created_by ?? ''}</div></td>
+					<td class="text-sm whitespace-nowrap"
+						>{formatMoment(r.created_at, w.model.zone)}
+						<div class="text-xs text-quiet">{r.created_by ?? ''}</div></td
+					>
 					<td class="mono">{r.rules}</td>
-					<td class="mono text-quiet text-xs" title={r.hash}>{r.hash.slice(0, 10)}</td>
+					<td class="mono text-xs text-quiet" title={r.hash}>{r.hash.slice(0, 10)}</td>
 					<td class="text-sm whitespace-nowrap">
 						{#if w.canEdit}
 							{#if asking?.number === r.number}
-								<span>{asking.what === 'put in force' ? `Put v${r.number} in force everywhere?` : 'Replace the draft?'}</span>
+								<span
+									>{asking.what === 'put in force'
+										? `Put v${r.number} in force everywhere?`
+										: 'Replace the draft?'}</span
+								>
 								<button class="textlink ml-2 font-semibold" onclick={act}>Yes</button>
 								<button class="textlink ml-2" onclick={() => (asking = null)}>No</button>
 							{:else}
-								{#if r.number !== w.force.number}<button class="textlink" disabled={busy} onclick={() => (asking = { number: r.number, what: 'put in force' })}>Put in force</button>{/if}
-								<button class="textlink ml-3" disabled={busy} onclick={() => (asking = { number: r.number, what: 'take as draft' })}>Take as draft</button>
+								{#if r.number !== w.force.number}<button
+										class="textlink"
+										disabled={busy}
+										onclick={() => (asking = { number: r.number, what: 'put in force' })}
+										>Put in force</button
+									>{/if}
+								<button
+									class="textlink ml-3"
+									disabled={busy}
+									onclick={() => (asking = { number: r.number, what: 'take as draft' })}
+									>Take as draft</button
+								>
 							{/if}
 						{/if}
 					</td>

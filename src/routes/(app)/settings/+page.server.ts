@@ -12,17 +12,47 @@ export const load: PageServerLoad = async (event) => {
 	const account = allow(event, 'reader');
 	const admin = account.role === 'administrator';
 	return {
-		people: (await listAccounts(db(), account.workspace)).map(({ id, name, email, role }) => ({ id, name, email, role })),
+		people: (await listAccounts(db(), account.workspace)).map(({ id, name, email, role }) => ({
+			id,
+			name,
+			email,
+			role
+		})),
 		tokens: admin ? await listTokens(db(), account.workspace) : []
 	};
 };
 
-const label = yup.string().trim().required('Give it a name.').max(80, 'A name may have 80 characters.');
-const TYPES = ['text', 'email', 'phone', 'number', 'money', 'percent', 'date', 'moment', 'yesno', 'choice', 'choices', 'link'] as const;
+const label = yup
+	.string()
+	.trim()
+	.required('Give it a name.')
+	.max(80, 'A name may have 80 characters.');
+const TYPES = [
+	'text',
+	'email',
+	'phone',
+	'number',
+	'money',
+	'percent',
+	'date',
+	'moment',
+	'yesno',
+	'choice',
+	'choices',
+	'link'
+] as const;
 
 /** An identity from a label: it never changes again, whatever the label becomes. */
 function identity(text: string, taken: (id: string) => boolean): string {
-	const base = text.toLowerCase().normalize('NFD').replace(/[\u0300-\u036f]/g, '').replace(/%/g, 'percent').replace(/[^a-z0-9]+/g, '_').replace(/^[^a-z]+|_$/g, '').slice(0, 34) || 'item';
+	const base =
+		text
+			.toLowerCase()
+			.normalize('NFD')
+			.replace(/[\u0300-\u036f]/g, '')
+			.replace(/%/g, 'percent')
+			.replace(/[^a-z0-9]+/g, '_')
+			.replace(/^[^a-z]+|_$/g, '')
+			.slice(0, 34) || 'item';
 	if (!taken(base)) return base;
 	for (let i = 2; ; i++) if (!taken(`${base}_${i}`)) return `${base}_${i}`;
 }
@@ -44,17 +74,35 @@ export const actions: Actions = {
 		run(async () => {
 			const account = allow(event, 'author');
 			const form = Object.fromEntries(await event.request.formData());
-			const v = yup.object({ type: yup.string().required(), label, kind: yup.string().oneOf(TYPES).required(), group: label, list: yup.string(), target: yup.string(), unit: yup.string().max(20) }).validateSync(form);
+			const v = yup
+				.object({
+					type: yup.string().required(),
+					label,
+					kind: yup.string().oneOf(TYPES).required(),
+					group: label,
+					list: yup.string(),
+					target: yup.string(),
+					unit: yup.string().max(20)
+				})
+				.validateSync(form);
 			const { model } = await readModel(db(), account.workspace);
 			const t = model.types.find((x) => x.id === v.type) ?? refuse('There is no such record type.');
-			if (t.fields.some((f) => nameKey(f.label) === nameKey(v.label))) refuse(`${t.label} already has a field “${v.label}”.`);
-			const field: Field = { id: identity(v.label, (id) => t.fields.some((f) => f.id === id)), label: v.label, group: v.group, type: v.kind };
+			if (t.fields.some((f) => nameKey(f.label) === nameKey(v.label)))
+				refuse(`${t.label} already has a field “${v.label}”.`);
+			const field: Field = {
+				id: identity(v.label, (id) => t.fields.some((f) => f.id === id)),
+				label: v.label,
+				group: v.group,
+				type: v.kind
+			};
 			if (v.kind === 'choice' || v.kind === 'choices') {
-				if (!model.lists.some((l) => l.id === v.list)) refuse('Choose the option list of this field.');
+				if (!model.lists.some((l) => l.id === v.list))
+					refuse('Choose the option list of this field.');
 				field.list = v.list;
 			}
 			if (v.kind === 'link') {
-				if (!model.types.some((x) => x.id === v.target)) refuse('Choose the record type that this field links to.');
+				if (!model.types.some((x) => x.id === v.target))
+					refuse('Choose the record type that this field links to.');
 				field.target = v.target;
 			}
 			if (v.kind === 'money') field.currency = 'EUR';
@@ -66,14 +114,24 @@ export const actions: Actions = {
 		run(async () => {
 			const account = allow(event, 'author');
 			const form = Object.fromEntries(await event.request.formData());
-			const v = yup.object({ type: yup.string().required(), id: yup.string().required(), label }).validateSync(form);
+			const v = yup
+				.object({ type: yup.string().required(), id: yup.string().required(), label })
+				.validateSync(form);
 			const { model } = await readModel(db(), account.workspace);
 			const t = model.types.find((x) => x.id === v.type);
 			const f = t?.fields.find((x) => x.id === v.id) ?? refuse('There is no such field.');
-			if (t!.fields.some((x) => x.id !== f.id && nameKey(x.label) === nameKey(v.label))) refuse(`${t!.label} already has a field “${v.label}”.`);
+			if (t!.fields.some((x) => x.id !== f.id && nameKey(x.label) === nameKey(v.label)))
+				refuse(`${t!.label} already has a field “${v.label}”.`);
 			const retired = 'retire' in form ? !f.retired : f.retired;
-			if (retired && f.id === t!.title) refuse(`${f.label} names the record and cannot be retired.`);
-			await transaction((c) => updateField(c, account.workspace, t!.id, { ...f, label: v.label, ...(retired ? { retired: true } : { retired: undefined }) }));
+			if (retired && f.id === t!.title)
+				refuse(`${f.label} names the record and cannot be retired.`);
+			await transaction((c) =>
+				updateField(c, account.workspace, t!.id, {
+					...f,
+					label: v.label,
+					...(retired ? { retired: true } : { retired: undefined })
+				})
+			);
 		}),
 	addOption: (event) =>
 		run(async () => {
@@ -82,20 +140,41 @@ export const actions: Actions = {
 			const v = yup.object({ list: yup.string().required(), label }).validateSync(form);
 			const { model } = await readModel(db(), account.workspace);
 			const l = model.lists.find((x) => x.id === v.list) ?? refuse('There is no such option list.');
-			if (l.options.some((o) => nameKey(o.label) === nameKey(v.label))) refuse(`${l.label} already has the option “${v.label}”.`);
-			await transaction((c) => addOption(c, account.workspace, l.id, identity(v.label, (id) => l.options.some((o) => o.id === id)), v.label));
+			if (l.options.some((o) => nameKey(o.label) === nameKey(v.label)))
+				refuse(`${l.label} already has the option “${v.label}”.`);
+			await transaction((c) =>
+				addOption(
+					c,
+					account.workspace,
+					l.id,
+					identity(v.label, (id) => l.options.some((o) => o.id === id)),
+					v.label
+				)
+			);
 			return { done: `${l.label} has the option “${v.label}” now.` };
 		}),
 	editOption: (event) =>
 		run(async () => {
 			const account = allow(event, 'author');
 			const form = Object.fromEntries(await event.request.formData());
-			const v = yup.object({ list: yup.string().required(), id: yup.string().required(), label }).validateSync(form);
+			const v = yup
+				.object({ list: yup.string().required(), id: yup.string().required(), label })
+				.validateSync(form);
 			const { model } = await readModel(db(), account.workspace);
 			const l = model.lists.find((x) => x.id === v.list);
 			const o = l?.options.find((x) => x.id === v.id) ?? refuse('There is no such option.');
-			if (l!.options.some((x) => x.id !== o.id && nameKey(x.label) === nameKey(v.label))) refuse(`${l!.label} already has the option “${v.label}”.`);
-			await transaction((c) => updateOption(c, account.workspace, l!.id, o.id, v.label, 'retire' in form ? !o.retired : !!o.retired));
+			if (l!.options.some((x) => x.id !== o.id && nameKey(x.label) === nameKey(v.label)))
+				refuse(`${l!.label} already has the option “${v.label}”.`);
+			await transaction((c) =>
+				updateOption(
+					c,
+					account.workspace,
+					l!.id,
+					o.id,
+					v.label,
+					'retire' in form ? !o.retired : !!o.retired
+				)
+			);
 		}),
 	token: (event) =>
 		run(async () => {

@@ -11,7 +11,20 @@
 	const type = $derived(w.schema.type(typeId).type);
 	const list = $derived(w.schema.lists.get(listId)!);
 	const admin = $derived(w.account.role === 'administrator');
-	const KINDS: [string, string][] = [['text', 'text'], ['number', 'number'], ['money', 'amount'], ['percent', 'percentage'], ['date', 'date'], ['moment', 'date and time'], ['yesno', 'yes or no'], ['choice', 'choice'], ['choices', 'multi-choice'], ['link', 'link'], ['email', 'e-mail address'], ['phone', 'telephone number']];
+	const KINDS: [string, string][] = [
+		['text', 'text'],
+		['number', 'number'],
+		['money', 'amount'],
+		['percent', 'percentage'],
+		['date', 'date'],
+		['moment', 'date and time'],
+		['yesno', 'yes or no'],
+		['choice', 'choice'],
+		['choices', 'multi-choice'],
+		['link', 'link'],
+		['email', 'e-mail address'],
+		['phone', 'telephone number']
+	];
 </script>
 
 <svelte:head><title>Settings · Rigid Rule</title></svelte:head>
@@ -19,13 +32,16 @@
 <div class="max-w-5xl px-6 pt-3 pb-10">
 	<h1 class="text-xl">Settings</h1>
 	<p class="min-h-6" role="status">
-		{#if form && 'message' in form && form.message}<span class="text-brick">● {form.message}</span>{:else if form && 'done' in form && form.done}{form.done}{/if}
+		{#if form && 'message' in form && form.message}<span class="text-brick">● {form.message}</span
+			>{:else if form && 'done' in form && form.done}{form.done}{/if}
 	</p>
 
-	<section class="bg-sheet border-line mt-1 border p-5">
+	<section class="mt-1 border border-line bg-sheet p-5">
 		<div class="flex items-center gap-3">
 			<h2>Fields of</h2>
-			<select class="box" aria-label="Record type" bind:value={typeId}>{#each w.model.types as t (t.id)}<option value={t.id}>{t.label}</option>{/each}</select>
+			<select class="box" aria-label="Record type" bind:value={typeId}
+				>{#each w.model.types as t (t.id)}<option value={t.id}>{t.label}</option>{/each}</select
+			>
 		</div>
 		<div class="mt-2 max-h-72 overflow-y-auto">
 			<table class="grid-table text-sm">
@@ -36,10 +52,21 @@
 							<td>
 								{#if w.canEdit}
 									<form method="POST" action="?/editField" class="flex gap-2" use:enhance>
-										<input type="hidden" name="type" value={type.id} /><input type="hidden" name="id" value={f.id} />
-										<input class="box w-52" name="label" value={f.label} aria-label="Name of {f.label}" />
+										<input type="hidden" name="type" value={type.id} /><input
+											type="hidden"
+											name="id"
+											value={f.id}
+										/>
+										<input
+											class="box w-52"
+											name="label"
+											value={f.label}
+											aria-label="Name of {f.label}"
+										/>
 										<button class="textlink">Rename</button>
-										<button class="textlink" name="retire" value="1">{f.retired ? 'Take back' : 'Retire'}</button>
+										<button class="textlink" name="retire" value="1"
+											>{f.retired ? 'Take back' : 'Retire'}</button
+										>
 									</form>
 								{:else}{f.label}{/if}
 							</td>
@@ -52,26 +79,58 @@
 			</table>
 		</div>
 		{#if w.canEdit}
-			<form method="POST" action="?/addField" class="mt-3 flex flex-wrap items-end gap-2" use:enhance>
+			<form
+				method="POST"
+				action="?/addField"
+				class="mt-3 flex flex-wrap items-end gap-2"
+				use:enhance
+			>
 				<input type="hidden" name="type" value={type.id} />
-				<label class="text-sm">New field<br /><input class="box w-44" name="label" required maxlength="80" /></label>
-				<label class="text-sm">What it is<br /><select class="box" name="kind" bind:value={kind}>{#each KINDS as [v, l] (v)}<option value={v}>{l}</option>{/each}</select></label>
-				{#if kind === 'choice' || kind === 'choices'}<label class="text-sm">Options<br /><select class="box" name="list">{#each w.model.lists as l (l.id)}<option value={l.id}>{l.label}</option>{/each}</select></label>{/if}
-				{#if kind === 'link'}<label class="text-sm">Links to<br /><select class="box" name="target">{#each w.model.types as t (t.id)}<option value={t.id}>{t.label}</option>{/each}</select></label>{/if}
-				{#if kind === 'number'}<label class="text-sm">Unit<br /><input class="box w-20" name="unit" maxlength="20" /></label>{/if}
-				<label class="text-sm">Heading<br /><select class="box" name="group">{#each [...new Set(type.fields.map((f) => f.group))] as g (g)}<option>{g}</option>{/each}</select></label>
+				<label class="text-sm"
+					>New field<br /><input class="box w-44" name="label" required maxlength="80" /></label
+				>
+				<label class="text-sm"
+					>What it is<br /><select class="box" name="kind" bind:value={kind}
+						>{#each KINDS as [v, l] (v)}<option value={v}>{l}</option>{/each}</select
+					></label
+				>
+				{#if kind === 'choice' || kind === 'choices'}<label class="text-sm"
+						>Options<br /><select class="box" name="list"
+							>{#each w.model.lists as l (l.id)}<option value={l.id}>{l.label}</option
+								>{/each}</select
+						></label
+					>{/if}
+				{#if kind === 'link'}<label class="text-sm"
+						>Links to<br /><select class="box" name="target"
+							>{#each w.model.types as t (t.id)}<option value={t.id}>{t.label}</option
+								>{/each}</select
+						></label
+					>{/if}
+				{#if kind === 'number'}<label class="text-sm"
+						>Unit<br /><input class="box w-20" name="unit" maxlength="20" /></label
+					>{/if}
+				<label class="text-sm"
+					>Heading<br /><select class="box" name="group"
+						>{#each [...new Set(type.fields.map((f) => f.group))] as g (g)}<option>{g}</option
+							>{/each}</select
+					></label
+				>
 				<button class="button">Add the field</button>
 			</form>
 		{/if}
 	</section>
 
-	<section class="bg-sheet border-line mt-4 border p-5">
+	<section class="mt-4 border border-line bg-sheet p-5">
 		<div class="flex items-center gap-3">
 			<h2>Options of</h2>
-			<select class="box" aria-label="Option list" bind:value={listId}>{#each w.model.lists as l (l.id)}<option value={l.id}>{l.label}</option>{/each}</select>
+			<select class="box" aria-label="Option list" bind:value={listId}
+				>{#each w.model.lists as l (l.id)}<option value={l.id}>{l.label}</option>{/each}</select
+			>
 		</div>
 		<table class="grid-table mt-2 text-sm">
-			<thead><tr><th class="text-right">Position</th><th>Name</th><th>Identity</th><th></th></tr></thead>
+			<thead
+				><tr><th class="text-right">Position</th><th>Name</th><th>Identity</th><th></th></tr></thead
+			>
 			<tbody>
 				{#each list.options as o, i (o.id)}
 					<tr class:text-quiet={o.retired}>
@@ -79,10 +138,21 @@
 						<td>
 							{#if w.canEdit}
 								<form method="POST" action="?/editOption" class="flex gap-2" use:enhance>
-									<input type="hidden" name="list" value={list.id} /><input type="hidden" name="id" value={o.id} />
-									<input class="box w-52" name="label" value={o.label} aria-label="Name of {o.label}" />
+									<input type="hidden" name="list" value={list.id} /><input
+										type="hidden"
+										name="id"
+										value={o.id}
+									/>
+									<input
+										class="box w-52"
+										name="label"
+										value={o.label}
+										aria-label="Name of {o.label}"
+									/>
 									<button class="textlink">Rename</button>
-									<button class="textlink" name="retire" value="1">{o.retired ? 'Take back' : 'Retire'}</button>
+									<button class="textlink" name="retire" value="1"
+										>{o.retired ? 'Take back' : 'Retire'}</button
+									>
 								</form>
 							{:else}{o.label}{/if}
 						</td>
@@ -95,38 +165,68 @@
 		{#if w.canEdit}
 			<form method="POST" action="?/addOption" class="mt-3 flex items-end gap-2" use:enhance>
 				<input type="hidden" name="list" value={list.id} />
-				<label class="text-sm">New option<br /><input class="box w-52" name="label" required maxlength="80" /></label>
+				<label class="text-sm"
+					>New option<br /><input class="box w-52" name="label" required maxlength="80" /></label
+				>
 				<button class="button">Add the option</button>
 			</form>
 		{/if}
 	</section>
 
 	{#if admin}
-		<section class="bg-sheet border-line mt-4 border p-5">
+		<section class="mt-4 border border-line bg-sheet p-5">
 			<h2>Tokens for the API</h2>
 			{#if form && 'token' in form && form.token}
-				<p class="bg-ochre-wash mt-2 p-3">This token is shown once. Keep it where passwords are kept:<br /><code class="mono font-semibold break-all" data-testid="token">{form.token}</code></p>
+				<p class="mt-2 bg-ochre-wash p-3">
+					This token is shown once. Keep it where passwords are kept:<br /><code
+						class="mono font-semibold break-all"
+						data-testid="token">{form.token}</code
+					>
+				</p>
 			{/if}
 			<table class="grid-table mt-2 text-sm">
 				<thead><tr><th>Name</th><th>Acts as</th><th>Made</th><th></th></tr></thead>
 				<tbody>
 					{#each data.tokens as t (t.id)}
-						<tr><td>{t.name}</td><td>{t.who}</td><td class="mono">{t.created}</td><td>{#if t.revoked}<span class="text-quiet">revoked</span>{:else}<form method="POST" action="?/revoke" use:enhance><input type="hidden" name="id" value={t.id} /><button class="textlink">Revoke</button></form>{/if}</td></tr>
+						<tr
+							><td>{t.name}</td><td>{t.who}</td><td class="mono">{t.created}</td><td
+								>{#if t.revoked}<span class="text-quiet">revoked</span>{:else}<form
+										method="POST"
+										action="?/revoke"
+										use:enhance
+									>
+										<input type="hidden" name="id" value={t.id} /><button class="textlink"
+											>Revoke</button
+										>
+									</form>{/if}</td
+							></tr
+						>
 					{:else}<tr><td colspan="4" class="text-quiet">No tokens yet.</td></tr>{/each}
 				</tbody>
 			</table>
 			<form method="POST" action="?/token" class="mt-3 flex items-end gap-2" use:enhance>
-				<label class="text-sm">Name of a new token<br /><input class="box w-52" name="label" required maxlength="80" placeholder="Web shop" /></label>
+				<label class="text-sm"
+					>Name of a new token<br /><input
+						class="box w-52"
+						name="label"
+						required
+						maxlength="80"
+						placeholder="Web shop"
+					/></label
+				>
 				<button class="button">Make a token</button>
 			</form>
 		</section>
 	{/if}
 
-	<section class="bg-sheet border-line mt-4 border p-5">
+	<section class="mt-4 border border-line bg-sheet p-5">
 		<h2>People</h2>
 		<table class="grid-table mt-2 text-sm">
 			<thead><tr><th>Name</th><th>E-mail</th><th>Role</th></tr></thead>
-			<tbody>{#each data.people as p (p.id)}<tr><td>{p.name}</td><td>{p.email}</td><td>{p.role}</td></tr>{/each}</tbody>
+			<tbody
+				>{#each data.people as p (p.id)}<tr><td>{p.name}</td><td>{p.email}</td><td>{p.role}</td></tr
+					>{/each}</tbody
+			>
 		</table>
 	</section>
 </div>

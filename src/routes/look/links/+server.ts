@@ -11,5 +11,13 @@ export const GET: RequestHandler = async (event) => {
 	const type = event.url.searchParams.get('type') ?? '';
 	const { schema } = await inForce(db(), account.workspace);
 	if (!schema.types.has(type)) error(404, 'There is no such record type.');
-	return json(await findTitles(db(), schema, account.workspace, type, (event.url.searchParams.get('find') ?? '').slice(0, 100)));
+	return json(
+		await findTitles(
+			db(),
+			schema,
+			account.workspace,
+			type,
+			(event.url.searchParams.get('find') ?? '').slice(0, 100)
+		)
+	);
 };

@@ -18,7 +18,9 @@ export const GET: RequestHandler = async (event) => {
 	const title = schema.type(type).at.get(schema.type(type).type.title)!;
 	const id = q.get('id');
 	if (id !== null) {
-		const [r] = /^\d{1,18}$/.test(id) ? await readRecords(db(), schema, account.workspace, type, [id]) : [];
+		const [r] = /^\d{1,18}$/.test(id)
+			? await readRecords(db(), schema, account.workspace, type, [id])
+			: [];
 		if (!r) error(404, 'There is no such record.');
 		return json({
 			id: r.id,
@@ -28,6 +30,16 @@ export const GET: RequestHandler = async (event) => {
 			inLine: r.settledBy !== null
 		});
 	}
-	const found = await searchRecords(db(), schema, account.workspace, type, (q.get('find') ?? '').slice(0, 100), 0, 20);
-	return json(found.records.map((r) => ({ id: r.id, title: toJson(r.values[title]) ?? `No. ${r.id}` })));
+	const found = await searchRecords(
+		db(),
+		schema,
+		account.workspace,
+		type,
+		(q.get('find') ?? '').slice(0, 100),
+		0,
+		20
+	);
+	return json(
+		found.records.map((r) => ({ id: r.id, title: toJson(r.values[title]) ?? `No. ${r.id}` }))
+	);
 };

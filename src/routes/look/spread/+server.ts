@@ -11,6 +11,7 @@ export const GET: RequestHandler = async (event) => {
 	const [type, field] = ['type', 'field'].map((k) => event.url.searchParams.get(k) ?? '');
 	const { schema } = await inForce(db(), account.workspace);
 	const f = schema.field(type, field);
-	if (!f || !['number', 'money', 'percent'].includes(f.type)) error(404, 'There is no such number field.');
+	if (!f || !['number', 'money', 'percent'].includes(f.type))
+		error(404, 'There is no such number field.');
 	return json(await numberSpread(db(), account.workspace, type, field));
 };

@@ -16,7 +16,13 @@ export const POST: RequestHandler = (event) => {
 			const doc = await readRelease(c, account.workspace, number);
 			if (!doc) error(404, `There is no release ${number}.`);
 			if (body?.do === 'put in force') await putInForce(c, account.workspace, number, account.id);
-			else if (body?.do === 'take as draft') await replaceDraft(c, account.workspace, { rules: doc.rules, order: doc.order }, account.id);
+			else if (body?.do === 'take as draft')
+				await replaceDraft(
+					c,
+					account.workspace,
+					{ rules: doc.rules, order: doc.order },
+					account.id
+				);
 			else throw new BadInput('do must be “put in force” or “take as draft”.');
 		});
 	});

@@ -7,11 +7,14 @@ import type { RequestHandler } from './$types';
 export const POST: RequestHandler = (event) => {
 	const account = allow(event, 'reader');
 	return answer(async () => {
-		if (account.role === 'reader') throw new BadInput('A reader looks and does not change records.');
+		if (account.role === 'reader')
+			throw new BadInput('A reader looks and does not change records.');
 		const { sent, version } = checkSubmission(await readJson(event.request));
 		const q = event.url.searchParams;
 		const sender = senderOf(account, q.get('form') === 'short' ? 'short' : 'full');
-		const [outcome] = await save(sender, [{ type: event.params.type, id: q.get('id'), sent, keep: 'touched', version }]);
+		const [outcome] = await save(sender, [
+			{ type: event.params.type, id: q.get('id'), sent, keep: 'touched', version }
+		]);
 		return outcome;
 	});
 };

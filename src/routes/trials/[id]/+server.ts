@@ -8,7 +8,8 @@ export const PUT: RequestHandler = (event) => {
 	const account = allow(event, 'author');
 	return answer(async () => {
 		const trial = checkTrial(await readJson(event.request));
-		if (trial.id !== event.params.id) throw new BadInput('The identity in the address and in the trial differ.');
+		if (trial.id !== event.params.id)
+			throw new BadInput('The identity in the address and in the trial differ.');
 		await saveTrial(db(), account.workspace, trial);
 	});
 };

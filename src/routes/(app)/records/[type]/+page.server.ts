@@ -15,8 +15,19 @@ export const load: PageServerLoad = async (event) => {
 	const { type } = event.params;
 	if (!schema.types.has(type)) error(404, `There is no record type “${type}”.`);
 	const find = (event.url.searchParams.get('find') ?? '').slice(0, 100);
-	const page = Math.max(0, Math.min(100_000, Math.floor(Number(event.url.searchParams.get('page') ?? 0)) || 0));
-	const { records, total } = await searchRecords(db(), schema, account.workspace, type, find, page, SIZE);
+	const page = Math.max(
+		0,
+		Math.min(100_000, Math.floor(Number(event.url.searchParams.get('page') ?? 0)) || 0)
+	);
+	const { records, total } = await searchRecords(
+		db(),
+		schema,
+		account.workspace,
+		type,
+		find,
+		page,
+		SIZE
+	);
 	const { fields } = schema.type(type).type;
 	return {
 		find,

@@ -9,7 +9,11 @@ const version = (v: unknown) => {
 	if (!Number.isInteger(v)) throw new BadInput('version must be a whole number.');
 	return v as number;
 };
-const elsewhere = () => json({ message: 'Somebody else changed this rule meanwhile. Load it again to see theirs.' }, { status: 409 });
+const elsewhere = () =>
+	json(
+		{ message: 'Somebody else changed this rule meanwhile. Load it again to see theirs.' },
+		{ status: 409 }
+	);
 
 /** Stores a rule of the draft, when nobody stored another version meanwhile. */
 export const PUT: RequestHandler = async (event) => {
@@ -18,8 +22,11 @@ export const PUT: RequestHandler = async (event) => {
 	const response = await answer(async () => {
 		const body = (await readJson(event.request)) as { rule?: unknown; version?: unknown };
 		const rule = checkRule(body?.rule);
-		if (rule.id !== event.params.id) throw new BadInput('The identity in the address and in the rule differ.');
-		saved = await transaction((c) => saveRule(c, account.workspace, rule, version(body.version), account.id));
+		if (rule.id !== event.params.id)
+			throw new BadInput('The identity in the address and in the rule differ.');
+		saved = await transaction((c) =>
+			saveRule(c, account.workspace, rule, version(body.version), account.id)
+		);
 		return { version: saved };
 	});
 	return response.ok && saved === null ? elsewhere() : response;
@@ -27,6 +34,11 @@ export const PUT: RequestHandler = async (event) => {
 
 export const DELETE: RequestHandler = async (event) => {
 	const account = allow(event, 'author');
-	const gone = await removeRule(db(), account.workspace, event.params.id, Number(event.url.searchParams.get('version')));
+	const gone = await removeRule(
+		db(),
+		account.workspace,
+		event.params.id,
+		Number(event.url.searchParams.get('version'))
+	);
 	return gone ? json({}) : elsewhere();
 };

@@ -14,15 +14,19 @@ export const load: PageServerLoad = async (event) => {
 	const { schema, release } = await inForce(db(), w);
 	const known = schema.types.has(type) && /^\d{1,18}$/.test(id);
 	const [r] = known ? await readRecords(db(), schema, w, type, [id]) : [];
-	if (!r) error(404, 'There is no such record. It may have been removed, or the address is not right.');
+	if (!r)
+		error(404, 'There is no such record. It may have been removed, or the address is not right.');
 	const { fields, title } = schema.type(type).type;
 	const history = await readHistory(db(), w, type, id);
 	const links = await linkTitles(w, schema, [r]);
 	// links that history tells of may point elsewhere than today's
 	for (const f of fields.filter((x) => x.type === 'link')) {
-		const told = history.flatMap((h) => h.lines.filter((l) => l.field === f.id).flatMap((l) => [l.was, l.now]));
+		const told = history.flatMap((h) =>
+			h.lines.filter((l) => l.field === f.id).flatMap((l) => [l.was, l.now])
+		);
 		const ids = [...new Set(told.filter((v) => typeof v === 'string'))];
-		for (const [k, t] of await titlesOf(db(), schema, w, f.target!, ids)) links[`${f.target}.${k}`] = t;
+		for (const [k, t] of await titlesOf(db(), schema, w, f.target!, ids))
+			links[`${f.target}.${k}`] = t;
 	}
 	return {
 		id: r.id,

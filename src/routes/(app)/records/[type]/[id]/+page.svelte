@@ -20,43 +20,91 @@
 
 <div class="px-6 pt-3 pb-4">
 	<div class="mb-2 flex items-baseline gap-3">
-		<h1 class="text-xl truncate">{data.title}</h1>
-		<span class="text-quiet text-sm whitespace-nowrap">{type.label} <span class="mono">{data.id}</span></span>
+		<h1 class="truncate text-xl">{data.title}</h1>
+		<span class="text-sm whitespace-nowrap text-quiet"
+			>{type.label} <span class="mono">{data.id}</span></span
+		>
 		<span class="grow"></span>
-		<a class="textlink" aria-current={short ? undefined : 'true'} class:font-semibold={!short} href="?">full form</a>
-		<a class="textlink" aria-current={short ? 'true' : undefined} class:font-semibold={short} href="?form=short">short form</a>
+		<a
+			class="textlink"
+			aria-current={short ? undefined : 'true'}
+			class:font-semibold={!short}
+			href="?">full form</a
+		>
+		<a
+			class="textlink"
+			aria-current={short ? 'true' : undefined}
+			class:font-semibold={short}
+			href="?form=short">short form</a
+		>
 	</div>
 	{#key `${data.id} ${short}`}
-		<RecordForm type={params.type} id={data.id} version={data.version} values={data.values} setBy={data.setBy} links={data.links} {short} inLine={data.inLine} />
+		<RecordForm
+			type={params.type}
+			id={data.id}
+			version={data.version}
+			values={data.values}
+			setBy={data.setBy}
+			links={data.links}
+			{short}
+			inLine={data.inLine}
+		/>
 	{/key}
 
 	<section class="mt-5" aria-label="History">
 		<h2>History</h2>
 		<div class="ticks mt-1"></div>
 		<table class="grid-table text-sm">
-			<thead><tr><th>When</th><th>Who</th><th>Field</th><th>From</th><th>To</th><th>Because</th></tr></thead>
+			<thead
+				><tr><th>When</th><th>Who</th><th>Field</th><th>From</th><th>To</th><th>Because</th></tr
+				></thead
+			>
 			<tbody>
 				{#each data.history as h (h.change)}
 					{#each h.lines as l, i (l.field + l.outcome)}
 						<tr>
-							<td class="whitespace-nowrap">{#if i === 0}{formatMoment(h.at, w.model.zone)}{/if}</td>
-							<td class="whitespace-nowrap">{#if i === 0}{h.who ?? ''}<div class="text-quiet text-xs">by the {ENTRY_LABEL[h.entryPoint]}</div>{/if}</td>
+							<td class="whitespace-nowrap"
+								>{#if i === 0}{formatMoment(h.at, w.model.zone)}{/if}</td
+							>
+							<td class="whitespace-nowrap"
+								>{#if i === 0}{h.who ?? ''}
+									<div class="text-xs text-quiet">by the {ENTRY_LABEL[h.entryPoint]}</div>{/if}</td
+							>
 							<td>{label(l.field)}</td>
 							{#if l.outcome === 'set'}
 								<td class="mono text-quiet">{say(l.field, l.was)}</td>
-								<td class="mono {l.claim ? 'text-brass-ink font-semibold' : ''}">{say(l.field, l.now)}</td>
+								<td class="mono {l.claim ? 'font-semibold text-brass-ink' : ''}"
+									>{say(l.field, l.now)}</td
+								>
 							{:else if l.outcome === 'set aside'}
 								<td class="mono text-quiet">{say(l.field, l.was)}</td>
-								<td><span class="text-ochre">▲ set aside</span> <span class="mono">{say(l.field, l.now)}</span></td>
+								<td
+									><span class="text-ochre">▲ set aside</span>
+									<span class="mono">{say(l.field, l.now)}</span></td
+								>
 							{:else}
 								<td></td>
 								<td class="text-brick">● failed</td>
 							{/if}
-							<td>{#if l.claim}{l.because}. <a class="textlink min-h-0" href="/write/{params.type}/{l.field}?sample={data.id}#rule-{l.claim.split(':')[0]}">{l.ruleName}</a> <span class="text-quiet">of v{h.release}</span>{:else}<span class="text-quiet">entered</span>{/if}</td>
+							<td
+								>{#if l.claim}{l.because}.
+									<a
+										class="textlink min-h-0"
+										href="/write/{params.type}/{l.field}?sample={data.id}#rule-{l.claim.split(
+											':'
+										)[0]}">{l.ruleName}</a
+									> <span class="text-quiet">of v{h.release}</span>{:else}<span class="text-quiet"
+										>entered</span
+									>{/if}</td
+							>
 						</tr>
 					{/each}
 				{:else}
-					<tr><td colspan="6" class="text-quiet">Nothing has changed since this record was taken over.</td></tr>
+					<tr
+						><td colspan="6" class="text-quiet"
+							>Nothing has changed since this record was taken over.</td
+						></tr
+					>
 				{/each}
 			</tbody>
 		</table>

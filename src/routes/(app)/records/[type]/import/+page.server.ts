@@ -9,12 +9,22 @@ export const actions: Actions = {
 		const form = await event.request.formData();
 		const file = form.get('file');
 		const pasted = String(form.get('text') ?? '');
-		if (file instanceof File && file.size > MAX_IMPORT) return fail(400, { message: `A file may have ${MAX_IMPORT / 1e6} MB.`, text: '' });
+		if (file instanceof File && file.size > MAX_IMPORT)
+			return fail(400, { message: `A file may have ${MAX_IMPORT / 1e6} MB.`, text: '' });
 		const text = file instanceof File && file.size ? await file.text() : pasted;
-		if (text.includes('\u0000')) return fail(400, { message: 'This is no text file. Save the sheet as CSV in UTF-8.', text: '' });
+		if (text.includes('\u0000'))
+			return fail(400, {
+				message: 'This is no text file. Save the sheet as CSV in UTF-8.',
+				text: ''
+			});
 		const keep = form.getAll('keep').map(String);
 		const r = await importCsv(senderOf(account, 'import'), event.params.type, text, keep);
 		if (!r.ok) return fail(400, { message: r.message, text: pasted });
-		return { columns: r.columns, rows: r.rows.slice(0, 500), total: r.rows.length, refused: r.rows.filter((x) => x.faults.length).length };
+		return {
+			columns: r.columns,
+			rows: r.rows.slice(0, 500),
+			total: r.rows.length,
+			refused: r.rows.filter((x) => x.faults.length).length
+		};
 	}
 };

@@ -19,6 +19,15 @@
 		<a class="textlink" class:font-semibold={short} href="?form=short">short form</a>
 	</div>
 	{#key `${params.type} ${short}`}
-		<RecordForm type={params.type} id={null} version={0} values={{}} setBy={{}} links={{}} {short} inLine={true} />
+		<RecordForm
+			type={params.type}
+			id={null}
+			version={0}
+			values={{}}
+			setBy={{}}
+			links={{}}
+			{short}
+			inLine={true}
+		/>
 	{/key}
 </div>

@@ -1,6 +1,8 @@
 import { error } from '@sveltejs/kit';
+import type { PageLoad } from './$types';
 
-export const load = async ({ parent, params }) => {
+export const load: PageLoad = async ({ parent, params }) => {
 	const { model } = await parent();
-	if (!model.types.some((t) => t.id === params.type)) error(404, `There is no record type “${params.type}”.`);
+	if (!model.types.some((t) => t.id === params.type))
+		error(404, `There is no record type “${params.type}”.`);
 };

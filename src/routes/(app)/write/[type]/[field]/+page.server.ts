@@ -14,7 +14,8 @@ export const load: PageServerLoad = async (event) => {
 	const { type, field } = event.params;
 	const { schema } = await inForce(db(), account.workspace);
 	const f = schema.field(type, field);
-	if (!f) error(404, `There is no field “${field}” on ${schema.types.get(type)?.type.label ?? type}.`);
+	if (!f)
+		error(404, `There is no field “${field}” on ${schema.types.get(type)?.type.label ?? type}.`);
 	const wanted = event.url.searchParams.get('sample');
 	const id = wanted && /^\d{1,18}$/.test(wanted) ? wanted : '1';
 	const [r] = await readRecords(db(), schema, account.workspace, type, [id]);

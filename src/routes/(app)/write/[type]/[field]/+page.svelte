@@ -15,10 +15,17 @@
 
 	function pin() {
 		const first = data.first;
-		const blank = { title: `New ${type?.label.toLowerCase() ?? 'record'}`, id: null, was: {}, links: {} };
+		const blank = {
+			title: `New ${type?.label.toLowerCase() ?? 'record'}`,
+			id: null,
+			was: {},
+			links: {}
+		};
 		w.sample = {
 			type: params.type,
-			...(first ? { title: first.title, id: first.id, was: first.values, links: first.links } : blank),
+			...(first
+				? { title: first.title, id: first.id, was: first.values, links: first.links }
+				: blank),
 			sent: [],
 			entryPoint: 'full',
 			created: !first,
@@ -27,7 +34,8 @@
 	}
 	// a sample stays pinned from sheet to sheet of its type, unless another was asked for
 	function pinWhereNeeded() {
-		if (!w.sample || w.sample.type !== params.type || (data.asked && w.sample.id !== data.asked)) pin();
+		if (!w.sample || w.sample.type !== params.type || (data.asked && w.sample.id !== data.asked))
+			pin();
 	}
 	pinWhereNeeded();
 	$effect.pre(() => {
@@ -39,33 +47,73 @@
 	/** Who reads this field: rules of any type. */
 	const readers = $derived(
 		[...w.plan.claims.values()]
-			.filter((c) => c.reads.some((r) => r.type === params.type && r.field === params.field) && c.field.id !== params.field)
+			.filter(
+				(c) =>
+					c.reads.some((r) => r.type === params.type && r.field === params.field) &&
+					c.field.id !== params.field
+			)
 			.map((c) => ({ key: c.id, name: c.rule.name, type: c.rule.type, field: c.field.id }))
 	);
 
 	function show(witness: Record<string, JsonValue>) {
 		const s = w.sample!;
-		w.sample = { ...s, id: null, title: 'What the finding shows', was: {}, sent: Object.entries(witness), created: true };
+		w.sample = {
+			...s,
+			id: null,
+			title: 'What the finding shows',
+			was: {},
+			sent: Object.entries(witness),
+			created: true
+		};
 	}
 
 	// ---- a new rule ---------------------------------------------------------------------------
 
-	const choices = $derived.by((): { kind: Kind; label: string; help: string; make: () => Body }[] => {
-		if (!field || !type) return [];
-		const numbers = type.fields.filter((f) => ['number', 'money', 'percent'].includes(f.type) && f.id !== field.id);
-		const options = type.fields.filter((f) => (f.type === 'choice' || f.type === 'yesno') && f.id !== field.id);
-		const out: { kind: Kind; label: string; help: string; make: () => Body }[] = [];
-		if (numbers.length)
+	const choices = $derived.by(
+		(): { kind: Kind; label: string; help: string; make: () => Body }[] => {
+			if (!field || !type) return [];
+			const numbers = type.fields.filter(
+				(f) => ['number', 'money', 'percent'].includes(f.type) && f.id !== field.id
+			);
+			const options = type.fields.filter(
+				(f) => (f.type === 'choice' || f.type === 'yesno') && f.id !== field.id
+			);
+			const out: { kind: Kind; label: string; help: string; make: () => Body }[] = [];
+			if (numbers.length)
+				out.push({
+					kind: 'categorize',
+					label: 'Categorize',
+					help: 'a number into bands, each with its value',
+					make: () => ({
+						kind: 'bands',
+						input: { expr: { k: 'field', image: 'settled', type: type.id, field: numbers[0].id } },
+						limits: [{ at: '10', belongs: 'above' }],
+						results: [null, null],
+						blank: null
+					})
+				});
+			if (options.length)
+				out.push({
+					kind: 'map',
+					label: 'Map',
+					help: 'each option of another field to a value',
+					make: () => ({ kind: 'options', input: options[0].id, rows: {}, blank: null })
+				});
 			out.push({
-				kind: 'categorize', label: 'Categorize', help: 'a number into bands, each with its value',
-				make: () => ({ kind: 'bands', input: { expr: { k: 'field', image: 'settled', type: type.id, field: numbers[0].id } }, limits: [{ at: '10', belongs: 'above' }], results: [null, null], blank: null })
+				kind: 'derive',
+				label: 'Derive',
+				help: 'by a formula over other fields',
+				make: () => ({ kind: 'formula', formulas: [{ text: '' }] })
 			});
-		if (options.length)
-			out.push({ kind: 'map', label: 'Map', help: 'each option of another field to a value', make: () => ({ kind: 'options', input: options[0].id, rows: {}, blank: null }) });
-		out.push({ kind: 'derive', label: 'Derive', help: 'by a formula over other fields', make: () => ({ kind: 'formula', formulas: [{ text: '' }] }) });
-		out.push({ kind: 'default', label: 'Default', help: 'a value for new records', make: () => ({ kind: 'formula', formulas: [{ text: '' }] }) });
-		return out;
-	});
+			out.push({
+				kind: 'default',
+				label: 'Default',
+				help: 'a value for new records',
+				make: () => ({ kind: 'formula', formulas: [{ text: '' }] })
+			});
+			return out;
+		}
+	);
 
 	function add(c: (typeof choices)[number]) {
 		const id = `r_${crypto.randomUUID().slice(0, 8)}`;
@@ -80,26 +128,49 @@
 			watch: null,
 			entering: false,
 			guard: null,
-			outputs: [{ id: 'o1', field: params.field, hold: c.kind === 'default' ? 'once' : 'follow', none: 'next' }],
+			outputs: [
+				{
+					id: 'o1',
+					field: params.field,
+					hold: c.kind === 'default' ? 'once' : 'follow',
+					none: 'next'
+				}
+			],
 			body: c.make()
 		};
 		w.addRule(rule);
 	}
 
-	const gone = $derived(w.changes.filter((c) => c.what === 'removed').filter((c) => w.force.set.rules.find((r) => r.id === c.id)?.outputs.some((o) => o.field === params.field) && w.force.set.rules.find((r) => r.id === c.id)?.type === params.type));
+	const gone = $derived(
+		w.changes
+			.filter((c) => c.what === 'removed')
+			.filter(
+				(c) =>
+					w.force.set.rules
+						.find((r) => r.id === c.id)
+						?.outputs.some((o) => o.field === params.field) &&
+					w.force.set.rules.find((r) => r.id === c.id)?.type === params.type
+			)
+	);
 </script>
 
 <svelte:head><title>{field?.label ?? 'Field'} · Rigid Rule</title></svelte:head>
 
 <div class="panes">
-	<section class="sheet min-w-0 overflow-y-auto px-6 pt-3 pb-10" aria-label="How {field?.label} gets its value">
+	<section
+		class="sheet min-w-0 overflow-y-auto px-6 pt-3 pb-10"
+		aria-label="How {field?.label} gets its value"
+	>
 		{#if field && type}
 			<div class="flex items-baseline gap-3">
 				<h1 class="text-xl">{field.label}</h1>
-				<span class="text-quiet truncate text-sm" title={describeField(field, w.schema)}>{describeField(field, w.schema)}</span>
+				<span class="truncate text-sm text-quiet" title={describeField(field, w.schema)}
+					>{describeField(field, w.schema)}</span
+				>
 			</div>
-			<p class="text-quiet mb-3 text-sm">
-				{#if rules.length > 1}{rules.length} rules write this field. The first that applies gives the value.
+			<p class="mb-3 text-sm text-quiet">
+				{#if rules.length > 1}{rules.length} rules write this field. The first that applies gives the
+					value.
 				{:else if rules.length}One rule writes this field.
 				{:else}No rule writes this field; it holds what people enter.{/if}
 			</p>
@@ -107,15 +178,22 @@
 				<RuleCard {rule} {field} place={i} count={rules.length} onshow={show} />
 			{/each}
 			{#each gone as g (g.id)}
-				<p class="border-line mb-3 border border-dashed px-4 py-2 text-sm">“{g.name}” is in force and not in this draft. {#if w.canEdit}<button class="textlink" onclick={() => w.revertRule(g.id)}>Bring it back</button>{/if}</p>
+				<p class="mb-3 border border-dashed border-line px-4 py-2 text-sm">
+					“{g.name}” is in force and not in this draft. {#if w.canEdit}<button
+							class="textlink"
+							onclick={() => w.revertRule(g.id)}>Bring it back</button
+						>{/if}
+				</p>
 			{/each}
 			{#if w.canEdit}
 				<div class="mt-4">
-					<h2 class="text-sm">{rules.length ? 'Another rule for this field' : 'Write its first rule'}</h2>
+					<h2 class="text-sm">
+						{rules.length ? 'Another rule for this field' : 'Write its first rule'}
+					</h2>
 					<div class="mt-1 flex flex-wrap gap-2">
 						{#each choices as c (c.kind)}
 							<button class="button flex-col items-start gap-0 text-left" onclick={() => add(c)}>
-								<span>{c.label}</span><span class="text-quiet text-xs font-normal">{c.help}</span>
+								<span>{c.label}</span><span class="text-xs font-normal text-quiet">{c.help}</span>
 							</button>
 						{/each}
 					</div>
@@ -124,12 +202,15 @@
 			{#if readers.length}
 				<p class="mt-5 text-sm">
 					<span class="text-quiet">Read by</span>
-					{#each readers as r, i (r.key)}{i ? ' · ' : ' '}<a class="word reads" href="/write/{r.type}/{r.field}">{r.name}</a>{/each}
+					{#each readers as r, i (r.key)}{i ? ' · ' : ' '}<a
+							class="word reads"
+							href="/write/{r.type}/{r.field}">{r.name}</a
+						>{/each}
 				</p>
 			{/if}
 		{/if}
 	</section>
-	<section class="border-line bg-panel min-h-0 border-l" aria-label="Sample">
+	<section class="min-h-0 border-l border-line bg-panel" aria-label="Sample">
 		{#if w.sample && w.sample.type === params.type}<Sample field={params.field} />{/if}
 	</section>
 </div>

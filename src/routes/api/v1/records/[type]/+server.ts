@@ -8,8 +8,12 @@ export const POST: RequestHandler = async (event) => {
 	const account = allow(event, 'author');
 	const response = await answer(async () => {
 		const { sent, keep } = await readApiBody(event.request);
-		const [outcome] = await save(senderOf(account, 'api'), [{ type: event.params.type, id: null, sent, keep }]);
+		const [outcome] = await save(senderOf(account, 'api'), [
+			{ type: event.params.type, id: null, sent, keep }
+		]);
 		return outcome;
 	});
-	return response.ok ? new Response(response.body, { status: 201, headers: response.headers }) : response;
+	return response.ok
+		? new Response(response.body, { status: 201, headers: response.headers })
+		: response;
 };

@@ -15,7 +15,9 @@ export const GET: RequestHandler = async (event) => {
 	const known = schema.types.has(type) && /^\d{1,18}$/.test(id);
 	const [r] = known ? await readRecords(db(), schema, account.workspace, type, [id]) : [];
 	if (!r) return json({ message: `There is no ${type} with number ${id}.` }, { status: 404 });
-	const values = Object.fromEntries(schema.type(type).type.fields.map((f, i) => [f.id, toJson(r.values[i])]));
+	const values = Object.fromEntries(
+		schema.type(type).type.fields.map((f, i) => [f.id, toJson(r.values[i])])
+	);
 	return json({ type, id, version: r.version, values, setBy: r.setBy });
 };
 

@@ -1,0 +1,106 @@
+// npm test: everything that is checked, from a bare machine. It has its own database, build folder
+// and port, so that a running `npm start` goes on undisturbed.
+import { spawn, spawnSync } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import path from 'node:path';
+import {
+	ROOT,
+	bin,
+	freePort,
+	needChromium,
+	npmPackages,
+	say,
+	startCluster,
+	withLock
+} from './lib/setup.mjs';
+
+const only = process.argv.slice(2);
+const wants = (part) => !only.length || only.includes(part);
+
+let cluster = null;
+let server = null;
+async function shutDown(code) {
+	server?.kill('SIGTERM');
+	await cluster?.stop();
+	process.exit(code);
+}
+for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => shutDown(130));
+
+const times = [];
+function step(name, command, args, env = {}) {
+	const from = Date.now();
+	say(`\n── ${name}`);
+	const r = spawnSync(command, args, {
+		cwd: ROOT,
+		stdio: 'inherit',
+		env: { ...process.env, ...env }
+	});
+	times.push([name, Date.now() - from]);
+	if (r.status !== 0) throw new Error(`${name} failed.`);
+}
+
+try {
+	await withLock('install', async () => npmPackages());
+	const kit = { RIGID_KIT_DIR: '.svelte-kit' };
+	if (wants('format')) step('format', bin('prettier'), ['--check', '--log-level', 'warn', '.']);
+	if (wants('types')) {
+		step('types: routes', bin('svelte-kit'), ['sync'], kit);
+		step(
+			'types',
+			bin('svelte-check'),
+			['--tsconfig', './tsconfig.json', '--fail-on-warnings'],
+			kit
+		);
+	}
+	if (wants('lint')) step('lint', bin('eslint'), ['.']);
+	if (wants('structure'))
+		step('structure', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', 'src']);
+	if (wants('unit')) step('unit', bin('vitest'), ['run', '--project', 'core']);
+	if (wants('integration') || wants('e2e')) {
+		cluster = await startCluster('test-postgres', 5633);
+		if (wants('integration'))
+			step('integration', bin('vitest'), ['run', '--project', 'integration'], {
+				RIGID_TEST_SERVER: cluster.url
+			});
+		if (wants('e2e')) {
+			needChromium();
+			const build = path.join(ROOT, '.data', 'test-build');
+			const name = `e2e_${randomBytes(4).toString('hex')}`;
+			const url = new URL(cluster.url);
+			url.pathname = `/${name}`;
+			const env = {
+				DATABASE_URL: url.href,
+				RIGID_BUILD_DIR: build,
+				RIGID_KIT_DIR: '.data/test-kit',
+				RIGID_BUILD: build,
+				NODE_ENV: 'production'
+			};
+			step('build', bin('vite'), ['build', '--logLevel', 'warn'], env);
+			step('demo data', process.execPath, ['scripts/create-database.mjs', cluster.url, name]);
+			step('demo data', bin('tsx'), ['scripts/setup-database.ts'], env);
+			const port = await freePort(5380);
+			server = spawn(process.execPath, ['scripts/serve.mjs'], {
+				cwd: ROOT,
+				env: { ...process.env, ...env, PORT: String(port) },
+				stdio: 'inherit'
+			});
+			const base = `http://localhost:${port}`;
+			for (let i = 0; i < 200; i++) {
+				if (
+					await fetch(`${base}/sign-in`).then(
+						(r) => r.ok,
+						() => false
+					)
+				)
+					break;
+				await new Promise((r) => setTimeout(r, 100));
+			}
+			step('interface', bin('playwright'), ['test'], { BASE_URL: base });
+		}
+	}
+	say(`\nAll passed. ${times.map(([n, ms]) => `${n} ${(ms / 1000).toFixed(1)} s`).join(' · ')}`);
+	await shutDown(0);
+} catch (e) {
+	console.error(`\n${e.message}`);
+	await shutDown(1);
+}
