@@ -394,7 +394,8 @@
 					</td>
 					<td class="py-1 pr-2">
 						<ValueInput
-							field={{ ...target, label: `Band ${bandText(body.limits, k)}` }}
+							field={target}
+							label="{target.label} for {bandText(body.limits, k)}"
 							{schema}
 							{disabled}
 							id="{uid}-r{k}"

@@ -214,6 +214,7 @@
 									field={target}
 									{schema}
 									{disabled}
+									label="{target.label} for {r.label}"
 									id="{uid}-{ri}"
 									value={given ?? null}
 									onchange={(v) => set(r.id, v)}

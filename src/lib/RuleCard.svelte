@@ -51,7 +51,7 @@
 		w.result?.reports.find((r) => r.rule === rule.id && r.field === field.id)
 	);
 	const claim = $derived(
-		w.plan.claims.get(`${rule.id}:${rule.outputs.find((o) => o.field === field.id)?.id}`)
+		w.shown.plan.claims.get(`${rule.id}:${rule.outputs.find((o) => o.field === field.id)?.id}`)
 	);
 	const edit = (label: string, change: (r: Rule) => Rule) => w.editRule(label, rule.id, change);
 	const setOutput = (id: string, patch: Partial<Output>) =>
@@ -111,8 +111,7 @@
 	const mapFields = $derived(
 		type.fields.filter((f) => (f.type === 'choice' || f.type === 'yesno') && f.id !== field.id)
 	);
-	let guardOpen = $state(false);
-	const guardShown = $derived(guardOpen || rule.guard !== null);
+	const guardShown = $derived(rule.guard !== null);
 
 	function pickBandInput(id: string) {
 		byFormula = id === '';
@@ -282,7 +281,6 @@
 							{ value: 'always', label: 'always', help: 'without a condition' }
 						]}
 						onpick={(v) => {
-							if (v === 'always') guardOpen = false;
 							edit('guard', (r) =>
 								v === 'always'
 									? { ...r, guard: null, entering: false }
@@ -296,7 +294,6 @@
 						class="word"
 						{disabled}
 						onclick={() => {
-							guardOpen = true;
 							edit('guard', (r) => ({ ...r, guard: { text: '' } }));
 						}}>always</button
 					>:
@@ -503,7 +500,10 @@
 						? ''
 						: report.outcome === 'same value'
 							? 'nothing to do, '
-							: 'nothing happened, '}{reason(w.plan, report)}.
+							: 'nothing happened, '}{reason(w.shown.plan, report)}.
+					{#if w.shown.stale.has(rule.id)}
+						<span class="text-ochre">▲ Shown as the rule last could be read.</span>
+					{/if}
 				</p>
 			{/if}
 		</div>
@@ -539,6 +539,7 @@
 		border-bottom: 1px solid transparent;
 		background: none;
 		padding: 1px 0;
+		min-height: 24px;
 		text-overflow: ellipsis;
 	}
 	.plain:hover:not(:disabled),

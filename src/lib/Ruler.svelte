@@ -78,6 +78,7 @@
 		{@const here = page.url.pathname.startsWith(s.path)}
 		<a
 			href={s.path === '/write' ? '/' : s.path}
+			data-testid="station{s.path.replace('/', '-')}"
 			class="station {here ? 'here' : ''} {i < reached ? 'passed' : ''}"
 			aria-current={here ? 'page' : undefined}
 		>

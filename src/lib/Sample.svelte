@@ -32,7 +32,7 @@
 	const atStake = $derived.by(() => {
 		const ids = new Set<string>();
 		for (const r of w.rulesOf(s.type, field)) {
-			const claims = r.outputs.map((o) => w.plan.claims.get(`${r.id}:${o.id}`));
+			const claims = r.outputs.map((o) => w.shown.plan.claims.get(`${r.id}:${o.id}`));
 			for (const c of claims)
 				for (const ref of c?.reads ?? []) if (ref.type === s.type) ids.add(ref.field);
 			if (r.body.kind === 'options') ids.add(r.body.input);
@@ -67,7 +67,7 @@
 	const listed = $derived(allReports ? [...mine, ...others] : [...mine, ...notable].slice(0, 6));
 
 	const report = (claim: string) => reports.find((r) => r.claim === claim);
-	const ruleName = (claim: string) => w.plan.claims.get(claim)?.rule.name ?? '';
+	const ruleName = (claim: string) => w.shown.plan.claims.get(claim)?.rule.name ?? '';
 
 	// ---- another sample -----------------------------------------------------------------------
 
@@ -353,7 +353,7 @@
 				</div>
 				{#if r}
 					<div class="flex items-baseline justify-between gap-2 text-sm">
-						<span>because {reason(w.plan, r, format)}, by “{ruleName(c.claim!)}”.</span>
+						<span>because {reason(w.shown.plan, r, format)}, by “{ruleName(c.claim!)}”.</span>
 						{@render why(r)}
 					</div>
 				{/if}
@@ -384,7 +384,7 @@
 				<li class="flex justify-between gap-2 border-b border-hairline py-1">
 					<span
 						><strong class="font-semibold">{f(r.field).label}</strong>: {reason(
-							w.plan,
+							w.shown.plan,
 							r,
 							format
 						)}{r.outcome === 'cleared' ? ', so it is blank' : ''}.</span

@@ -13,6 +13,7 @@
 		touched = false,
 		disabled = false,
 		describedby,
+		label,
 		onchange,
 		onfault
 	}: {
@@ -25,6 +26,8 @@
 		touched?: boolean;
 		disabled?: boolean;
 		describedby?: string;
+		/** Its name, where no label element points to it. */
+		label?: string;
 		onchange: (v: JsonValue, title?: string) => void;
 		/** Told when the box comes to hold something that cannot be read, and when that is over. */
 		onfault?: (message: string | null) => void;
@@ -71,6 +74,7 @@
 		{id}
 		class="box {tone}"
 		{disabled}
+		aria-label={label}
 		aria-describedby={describedby}
 		value={value === true ? 'yes' : value === false ? 'no' : ''}
 		onchange={(e) =>
@@ -85,6 +89,7 @@
 		{id}
 		class="box w-full max-w-60 {tone}"
 		{disabled}
+		aria-label={label}
 		aria-describedby={describedby}
 		value={value ?? ''}
 		onchange={(e) => onchange(e.currentTarget.value || null)}
@@ -136,6 +141,7 @@
 		{id}
 		class="box mono {tone}"
 		{disabled}
+		aria-label={label}
 		aria-describedby={describedby}
 		value={typeof value === 'string' ? value : ''}
 		onchange={(e) => onchange(e.currentTarget.value || null)}
@@ -149,6 +155,7 @@
 		{disabled}
 		autocomplete="off"
 		inputmode={['number', 'money', 'percent'].includes(field.type) ? 'decimal' : undefined}
+		aria-label={label}
 		aria-invalid={!!fault}
 		aria-describedby={fault ? `${id}-fault` : describedby}
 		value={shown}

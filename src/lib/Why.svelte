@@ -8,7 +8,7 @@
 
 	let { report, format }: { report: ClaimReport; format: Format } = $props();
 	const w = useWorkbench();
-	const claim = $derived(w.plan.claims.get(report.claim));
+	const claim = $derived(w.shown.plan.claims.get(report.claim));
 	const label = (type: string, field: string) => w.schema.field(type, field)?.label ?? field;
 </script>
 
@@ -25,7 +25,7 @@
 						? 'Had nothing to do'
 						: 'Did nothing'}</strong
 		>:
-		{reason(w.plan, report, format)}.
+		{reason(w.shown.plan, report, format)}.
 	</p>
 	{#if report.guard?.length}
 		<h4 class="mt-3 text-xs font-semibold text-quiet">Condition</h4>

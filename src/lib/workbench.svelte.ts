@@ -57,12 +57,16 @@ export class Workbench {
 	trouble = $state<string | null>(null);
 
 	plan: Plan = $derived(compilePlan(this.schema, this.draft));
+	/** What the sample runs on: the draft, with a rule that is half written as it last could be read. */
+	shown = $derived.by(() => this.#lastReadable());
 	found: Finding[] = $derived(findings(this.plan, this.draft, zones));
 	changes = $derived(changedRules(this.force.set, this.draft));
 	held = $derived(this.trials.filter((t) => this.outcomes.get(t.id)?.held).length);
 	result = $derived.by(() => this.#settleSample());
 	canEdit: boolean;
 
+	/** Each rule as it last compiled without a problem. */
+	#readable = new Map<string, Rule>();
 	#undo = $state.raw<{ set: RuleSet; label: string }[]>([]);
 	#redo = $state.raw<{ set: RuleSet; label: string }[]>([]);
 	#lastEdit = { label: '', at: 0 };
@@ -146,6 +150,15 @@ export class Workbench {
 		this.saving = 'waiting';
 		this.#schedule(350);
 		if (this.#wantsTrials) this.runTrials();
+	}
+
+	#lastReadable(): { plan: Plan; stale: ReadonlySet<string> } {
+		const broken = new Set(this.plan.problems.map((p) => p.rule));
+		for (const r of this.draft.rules) if (!broken.has(r.id)) this.#readable.set(r.id, r);
+		const stale = new Set([...broken].filter((id) => this.#readable.has(id)));
+		if (!stale.size) return { plan: this.plan, stale };
+		const rules = this.draft.rules.map((r) => (stale.has(r.id) ? this.#readable.get(r.id)! : r));
+		return { plan: compilePlan(this.schema, { ...this.draft, rules }), stale };
 	}
 
 	rule(id: string): Rule | undefined {
@@ -382,7 +395,7 @@ export class Workbench {
 				instant: Date.parse(s.day ? `${s.day}T09:00:00.000Z` : new Date().toISOString()),
 				person: this.account.person
 			};
-			return settle(this.plan, change, NOTHING_ELSE, { explain: true, states: true, zones })
+			return settle(this.shown.plan, change, NOTHING_ELSE, { explain: true, states: true, zones })
 				.records[0];
 		} catch {
 			// the sample holds a value the model no longer knows

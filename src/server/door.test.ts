@@ -9,6 +9,9 @@ const request = (body: string) => new Request('http://x/', { method: 'POST', bod
 describe('the door', () => {
 	it('lets every rule and trial of the demo in', () => {
 		for (const r of demoDraft.rules) expect(checkRule(structuredClone(r))).toEqual(r);
+		const bands = demoDraft.rules.find((r) => r.body.kind === 'bands')!;
+		const unsaid = { ...bands, body: { ...bands.body, blank: null } };
+		expect(checkRule(unsaid)).toEqual(unsaid);
 		for (const t of demoTrials) expect(checkTrial(structuredClone(t))).toEqual(t);
 	});
 

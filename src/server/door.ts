@@ -29,11 +29,14 @@ const formula = () =>
 	});
 
 const blank = () =>
-	yup.mixed().test('blank', '${path} must be null, {"none": true} or {"give": […]}', (v) => {
-		if (v === null) return true;
-		if (typeof v !== 'object') return false;
-		return 'none' in v! || ('give' in v! && jsons().isValidSync(v.give));
-	});
+	yup
+		.mixed()
+		.nullable()
+		.test('blank', '${path} must be null, {"none": true} or {"give": […]}', (v) => {
+			if (v === null) return true;
+			if (typeof v !== 'object') return false;
+			return 'none' in v! || ('give' in v! && jsons().isValidSync(v.give));
+		});
 
 const body = yup.lazy((v: { kind?: string }) => {
 	switch (v?.kind) {
@@ -138,6 +141,7 @@ const pairs = yup
 	);
 const values = yup
 	.mixed()
+	.nullable()
 	.test(
 		'was',
 		'${path} must be null or values by field',

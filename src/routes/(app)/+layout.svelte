@@ -18,7 +18,10 @@
 		if (first) first = false;
 		else untrack(() => w.load(fresh));
 	});
+	/** Set once the page answers; the tests of the interface wait for it. */
+	let ready = $state(false);
 	onMount(() => {
+		ready = true;
 		w.runTrials();
 		const leave = (e: BeforeUnloadEvent) => {
 			if (w.saving === 'saved') return;
@@ -54,7 +57,7 @@
 	class="sr-only bg-ink text-white focus:not-sr-only focus:absolute focus:z-50 focus:p-2"
 	>To the page</a
 >
-<div class="frame">
+<div class="frame" data-ready={ready}>
 	<header class="col-span-full flex border-b border-line bg-paper">
 		<a
 			href="/"

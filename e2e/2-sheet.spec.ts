@@ -1,0 +1,211 @@
+import { expect, open, openSheet, signIn, test } from './helpers';
+
+test.beforeEach(async ({ page }) => {
+	await signIn(page);
+	await openSheet(page);
+});
+
+test('the sample answers at every keystroke, with the reason, and says why nothing happened', async ({
+	page
+}) => {
+	const box = page.locator('#s-headcount');
+	await expect(page.getByText('Size class: Headcount did not change.')).toBeVisible();
+	for (const [typed, gives, because] of [
+		['9', 'Micro', 'Headcount 9 is in [0..10), the first band'],
+		['60', 'Medium', 'Headcount 60 is in [60..250), the third band'],
+		['18000', 'Large', 'Headcount 18\u202f000 is >= 250, the fourth band']
+	]) {
+		await box.fill(typed);
+		const card = page.getByTestId('wrote-size_class');
+		await expect(card).toContainText(`Small → ${gives}`);
+		await expect(card).toContainText(because);
+	}
+	await box.fill('fifty');
+	await expect(page.getByRole('alert')).toContainText('“fifty” is no number');
+	await expect(page.getByTestId('wrote-size_class')).toContainText('Large');
+	await box.fill('');
+	await expect(page.getByTestId('wrote-size_class')).toContainText('Small → blank');
+	await expect(page.getByTestId('wrote-size_class')).not.toContainText('Large');
+	await box.fill('48');
+	await expect(page.getByTestId('wrote-size_class')).toHaveCount(0);
+});
+
+test('a limit moved in the draft changes the sample at once, fails or mends trials, is saved, undone and redone', async ({
+	page
+}) => {
+	const tries = page.getByTestId('station-try');
+	await expect(tries).toContainText('59/61');
+	await page.locator('#s-headcount').fill('55');
+	await expect(page.getByTestId('wrote-size_class')).toHaveCount(0);
+	const limit = page.getByRole('slider', { name: 'Limit between Small and Medium' });
+	await expect(limit).toHaveAttribute('aria-valuenow', '60');
+	// by keyboard: ten down
+	await limit.focus();
+	await page.keyboard.press('PageDown');
+	await expect(limit).toHaveAttribute('aria-valuenow', '50');
+	await expect(page.getByTestId('wrote-size_class')).toContainText('Small → Medium');
+	await expect(tries).toContainText('61/61');
+	await page.getByRole('button', { name: 'Undo' }).click();
+	await expect(limit).toHaveAttribute('aria-valuenow', '60');
+	await expect(tries).toContainText('59/61');
+	await page.getByRole('button', { name: 'Redo' }).click();
+	await expect(tries).toContainText('61/61');
+	await expect(page.getByText('Draft saved')).toBeVisible();
+	await page.reload();
+	await expect(limit).toHaveAttribute('aria-valuenow', '50');
+	// back to how the demo has it, typed
+	await page.getByLabel('from').nth(2).fill('60');
+	await expect(tries).toContainText('59/61');
+	await expect(page.getByText('Draft saved')).toBeVisible();
+});
+
+test('a limit is dragged', async ({ page }) => {
+	const limit = page.getByRole('slider', { name: 'Limit between Small and Medium' });
+	const box = (await limit.boundingBox())!;
+	await page.mouse.move(box.x + box.width / 2, box.y + 40);
+	await page.mouse.down();
+	await page.mouse.move(box.x + box.width / 2 - 60, box.y + 40, { steps: 4 });
+	await page.mouse.up();
+	const at = Number(await limit.getAttribute('aria-valuenow'));
+	expect(at).toBeLessThan(60);
+	expect(at).toBeGreaterThan(10);
+	await page.getByRole('button', { name: 'Undo' }).click();
+	await expect(limit).toHaveAttribute('aria-valuenow', '60');
+	await expect(page.getByText('Draft saved')).toBeVisible();
+});
+
+test('what the sample shows is kept as a trial and runs from then on', async ({ page }) => {
+	await page.locator('#s-headcount').fill('9');
+	await page.getByRole('button', { name: 'Keep as a trial' }).click();
+	await expect(page.getByLabel('Name of the trial')).toHaveValue(
+		'Headcount 9 gives Size class Micro'
+	);
+	await page.keyboard.press('Enter');
+	await expect(page.getByTestId('station-try')).toContainText('60/62');
+	await open(page, '/try');
+	await page.getByRole('button', { name: 'Headcount 9 gives Size class Micro' }).click();
+	await expect(
+		page.getByText('“Size class follows headcount”: Headcount 9 is in [0..10), the first band')
+	).toBeVisible();
+	await page.getByRole('button', { name: 'Remove this trial' }).click();
+	await expect(page.getByTestId('station-try')).toContainText('59/61');
+});
+
+test('hold, watched fields, guard and entry points are words of the sentence', async ({ page }) => {
+	await openSheet(page, '/write/customer/service_plan');
+	await page.locator('#s-key_grower').selectOption('no');
+	const wrote = page.getByTestId('wrote-service_plan');
+	await expect(wrote).toContainText('Yearly check');
+	// entry point: only the import
+	await page.getByRole('button', { name: /Entry points/ }).click();
+	await page.getByLabel('import').check();
+	await page.keyboard.press('Escape');
+	await expect(wrote).toHaveCount(0);
+	await expect(
+		page.getByText('Service plan: it does not apply on this entry point.')
+	).toBeVisible();
+	await page.getByRole('button', { name: 'Undo' }).click();
+	await expect(wrote).toContainText('Yearly check');
+	// a guard, as text, with a mistake first
+	await page.getByRole('button', { name: 'always' }).click();
+	const guard = page.getByLabel('Condition of Service plan by key grower');
+	await guard.fill('Headcont > 100');
+	await expect(page.getByText('Did you mean Headcount?').first()).toBeVisible();
+	await guard.fill('Headcount > 100');
+	await expect(
+		page.getByText('Service plan: “Headcount > 100” is not so: Headcount is 48.')
+	).toBeVisible();
+	await page.getByRole('button', { name: 'Undo' }).click();
+	await page.getByRole('button', { name: 'Undo' }).click();
+	await expect(page.getByRole('button', { name: 'always' })).toBeVisible();
+	await expect(wrote).toContainText('Yearly check');
+	// hold
+	await page.getByLabel(/^Hold on Service plan/).click();
+	await page.getByRole('option', { name: /^locked/ }).click();
+	await expect(page.getByText('only rules set it').first()).toBeVisible();
+	await page.getByRole('button', { name: 'Undo' }).click();
+	await expect(page.getByText('Draft saved')).toBeVisible();
+	await expect(page.getByTestId('station-write')).toContainText('2 changes');
+});
+
+test('a formula is marked where it is wrong, and its value stands beside it', async ({ page }) => {
+	await openSheet(page, '/write/deal/net_amount');
+	const text = page.getByLabel('Formula for Net amount');
+	await expect(text).toHaveValue("Amount * (1 - otherwise('Discount %', 0) / 100)");
+	await page.locator('#s-amount').fill('200');
+	await page.locator('#s-discount_percent').fill('7.5');
+	await expect(page.getByTestId('wrote-net_amount')).toContainText('185 EUR');
+	await text.fill('Amount * Kind');
+	await expect(page.getByText('Shown as the rule last could be read')).toBeVisible();
+	await expect(page.getByTestId('wrote-net_amount')).toContainText('185 EUR');
+	await expect(
+		page.getByText('“*” cannot join a number and a choice of Deal kind').first()
+	).toBeVisible();
+	await expect(page.getByTestId('station-check')).toContainText('5 findings');
+	await text.fill('Amount / 2');
+	await expect(page.getByTestId('wrote-net_amount')).toContainText('100 EUR');
+	await page.getByRole('button', { name: 'More for Net amount' }).click();
+	await page.getByRole('menuitem', { name: 'Put back as in force' }).click();
+	await expect(text).toHaveValue(/Discount/);
+	await expect(page.getByText('Draft saved')).toBeVisible();
+});
+
+test('a first rule is written from nothing by an administrator, by keyboard alone', async ({
+	page
+}) => {
+	await openSheet(page, '/write/deal/electrical_capacity');
+	await expect(page.getByText('No rule writes this field')).toBeVisible();
+	const add = page.getByRole('button', { name: /^Derive/ });
+	await add.focus();
+	await page.keyboard.press('Enter');
+	const text = page.getByLabel('Formula for Electrical capacity');
+	await text.focus();
+	await page.keyboard.type('if Heat pump then 63 else null');
+	await page.locator('#s-heat_pump').focus();
+	await page.locator('#s-heat_pump').selectOption('yes');
+	await expect(page.getByTestId('wrote-electrical_capacity')).toContainText('63');
+	await page.getByRole('button', { name: /^More for/ }).focus();
+	await page.keyboard.press('Enter');
+	await page.getByRole('menuitem', { name: 'Take out of the draft' }).press('Enter');
+	await expect(page.getByText('No rule writes this field')).toBeVisible();
+	await expect(page.getByText('Draft saved')).toBeVisible();
+});
+
+test('two authors: the second is told, and nothing is overwritten', async ({
+	page,
+	browser,
+	baseURL
+}) => {
+	const other = await browser.newPage({ baseURL });
+	await signIn(other, 'ida');
+	await openSheet(other);
+	await page.getByLabel('Why the rule exists').fill('Mine.');
+	await expect(page.getByText('Draft saved')).toBeVisible();
+	await other.getByLabel('Why the rule exists').fill('Theirs.');
+	await expect(other.getByRole('alert')).toContainText('Somebody else changed this rule');
+	await other.getByRole('button', { name: 'Load the stored draft' }).click();
+	await expect(other.getByLabel('Why the rule exists')).toHaveValue('Mine.');
+	await other.getByRole('button', { name: 'More for Size class follows headcount' }).click();
+	await other.close();
+	await page
+		.getByLabel('Why the rule exists')
+		.fill('Discounts and reports go by it, so nobody should pick it by hand.');
+	await expect(page.getByText('Draft saved')).toBeVisible();
+});
+
+test('keys: / finds a field, ? lists the keys, numbers go to the stations, none while typing', async ({
+	page
+}) => {
+	await page.keyboard.press('/');
+	await expect(page.getByLabel('Find a field')).toBeFocused();
+	await page.keyboard.type('net am');
+	await page.getByLabel('Find a field').fill('phone');
+	await page.keyboard.press('Enter');
+	await expect(page).toHaveURL(/customer\/phone$/);
+	await page.locator('h1').click();
+	await page.keyboard.press('?');
+	await expect(page.getByRole('dialog')).toContainText('Keyboard');
+	await page.keyboard.press('Escape');
+	await page.keyboard.press('2');
+	await expect(page).toHaveURL(/check$/);
+});

@@ -1,0 +1,172 @@
+import { expect, open, signIn, test } from './helpers';
+
+test.beforeEach(async ({ page }) => signIn(page));
+
+test('the form decides while typing as the server does on saving, and history tells why', async ({
+	page
+}) => {
+	await open(page, '/records/customer/1');
+	const size = page.locator('[data-field=size_class]');
+	await expect(size.locator('output')).toHaveText('Small');
+	// Locked: there is nothing to type into
+	await expect(size.locator('input, select')).toHaveCount(0);
+	await page.locator('#f-headcount').fill('50');
+	await expect(size.locator('output')).toHaveText('Medium');
+	await expect(size).toContainText(
+		'was Small, because Headcount 50 is in [50..250), the third band'
+	);
+	// back to the stored value is no change
+	await page.locator('#f-headcount').fill('48');
+	await page.getByRole('button', { name: 'Save' }).click();
+	await expect(page.getByText('Nothing was changed')).toBeVisible();
+	await page.locator('#f-headcount').fill('50');
+	await page.getByRole('button', { name: 'Save' }).click();
+	await expect(page.getByText('Saved by release 3: 1 field from you, 1 by rules.')).toBeVisible();
+	const row = page.getByRole('row', { name: /Size class Small Medium/ });
+	await expect(row).toContainText(
+		'Headcount 50 is in [50..250), the third band. Size class follows headcount of v3'
+	);
+	await page.reload();
+	await expect(size.locator('output')).toHaveText('Medium');
+	await expect(size).toContainText('because Headcount 50');
+	// from the reason to the rule, with this record as the sample
+	await size.getByRole('link', { name: 'rule' }).click();
+	await expect(page.getByRole('heading', { name: 'Brackwater Tulips' })).toBeVisible();
+	await open(page, '/records/customer/1?form=short');
+	await page.locator('#f-headcount').fill('48');
+	await page.getByRole('button', { name: 'Save' }).click();
+	await expect(page.locator('[data-field=size_class] output')).toHaveText('Small');
+	await expect(page.getByText('by the short form').first()).toBeVisible();
+});
+
+test('a new record: what cannot be read stays in the box and is not saved', async ({ page }) => {
+	await open(page, '/records/customer/new?form=short');
+	await page.locator('#f-trading_name').fill('Copperhouse Herbs');
+	await page.locator('#f-headcount').fill('fifty');
+	await page.getByRole('button', { name: 'Create customer' }).click();
+	await expect(page.locator('[data-field=headcount]')).toContainText('“fifty” is no number');
+	await expect(page).toHaveURL(/new/);
+	await page.locator('#f-headcount').fill('250');
+	await page.locator('#f-key_grower').selectOption('yes');
+	await expect(page.locator('#f-service_plan')).toHaveValue('full_care');
+	// overruled by hand after the tick: kept
+	await page.locator('#f-service_plan').selectOption('on_call');
+	await expect(page.locator('#f-service_plan')).toHaveValue('on_call');
+	await page.getByRole('button', { name: 'Create customer' }).click();
+	await expect(page.getByRole('heading', { name: 'Copperhouse Herbs' })).toBeVisible();
+	await expect(page.locator('[data-field=size_class] output')).toHaveText('Large');
+	await expect(page.locator('#f-service_plan')).toHaveValue('on_call');
+});
+
+test('a link is found by typing', async ({ page }) => {
+	await open(page, '/records/customer/2');
+	const box = page.locator('#f-account_engineer');
+	await box.click();
+	await box.pressSequentially('Mieke');
+	await page.getByRole('option', { name: /Mieke Rozendal/ }).click();
+	await page.getByRole('button', { name: 'Save' }).click();
+	await expect(page.getByText('1 field from you, 0 by rules')).toBeVisible();
+	await expect(
+		page.getByRole('row', { name: /Account engineer blank Mieke Rozendal/ })
+	).toBeVisible();
+});
+
+test('two people at one record see it, field by field', async ({ page, context }) => {
+	await open(page, '/records/customer/3');
+	const other = await context.newPage();
+	await open(other, '/records/customer/3');
+	await other.locator('#f-phone').fill('+31 20 555 0000');
+	await other.getByRole('button', { name: 'Save' }).click();
+	await expect(other.getByText('Saved by release')).toBeVisible();
+	await page.locator('#f-vat_number').fill('NL1');
+	await page.getByRole('button', { name: 'Save' }).click();
+	const box = page.getByRole('alert');
+	await expect(box).toContainText('Somebody else saved this record');
+	await expect(box.getByRole('row', { name: /Phone/ })).toContainText('+31 20 555 0000');
+	await page.getByRole('button', { name: /Go on from what is stored now/ }).click();
+	await expect(page.locator('#f-phone')).toHaveValue('+31 20 555 0000');
+	await expect(page.locator('#f-vat_number')).toHaveValue('NL1');
+	await page.getByRole('button', { name: 'Save' }).click();
+	await expect(page.getByText('Saved by release')).toBeVisible();
+});
+
+test('import: each row has its outcome', async ({ page }) => {
+	await open(page, '/records/customer/import');
+	await page
+		.locator('#text')
+		.fill(
+			'Trading name,Headcount,Size class\nWickwater Roses,49,\nWickwater Roses,50,Large\nWickwater Roses,many,'
+		);
+	await page.getByRole('button', { name: 'Import', exact: true }).click();
+	await expect(page.getByText('2 of 3 rows taken over, 1 refused')).toBeVisible();
+	await expect(page.getByRole('row', { name: /^2 created/ })).toContainText(
+		'Size class Small because Headcount 49 is in [10..50)'
+	);
+	await expect(page.getByRole('row', { name: /^3 created/ })).toContainText(
+		'only “Size class follows headcount” sets it'
+	);
+	await expect(page.getByRole('row', { name: /^4/ })).toContainText('“many” is no number');
+});
+
+test('the API decides the same, with a token made under Settings', async ({
+	page,
+	request,
+	baseURL
+}) => {
+	await page.click('text=Sign out');
+	await signIn(page, 'ida');
+	await open(page, '/settings');
+	await page.getByLabel('Name of a new token').fill('Web shop');
+	await page.getByRole('button', { name: 'Make a token' }).click();
+	const token = await page.getByTestId('token').innerText();
+	const headers = { authorization: `Bearer ${token}` };
+	const made = await request.post(`${baseURL}/api/v1/records/customer`, {
+		headers,
+		data: { values: { trading_name: 'Api Herbs', headcount: 51, size_class: 'micro' } }
+	});
+	expect(made.status()).toBe(201);
+	const body = await made.json();
+	expect(body.values.size_class).toBe('medium');
+	expect(body.setAside).toMatchObject([{ field: 'size_class', sent: 'micro', stands: 'medium' }]);
+	const changed = await request.patch(`${baseURL}/api/v1/records/customer/${body.id}`, {
+		headers,
+		data: { values: { headcount: '9.5' } }
+	});
+	expect((await changed.json()).values.size_class).toBe('micro');
+	const got = await (
+		await request.get(`${baseURL}/api/v1/records/customer/${body.id}`, { headers })
+	).json();
+	expect(got).toMatchObject({
+		version: 2,
+		values: { size_class: 'micro' },
+		setBy: { size_class: { by: 'rule', release: 3 }, headcount: { by: 'api' } }
+	});
+	const bad = await request.post(`${baseURL}/api/v1/records/customer`, {
+		headers,
+		data: { values: { headcount: 'many' } }
+	});
+	expect([bad.status(), (await bad.json()).faults]).toEqual([
+		400,
+		[{ field: 'headcount', message: 'Headcount: “many” is no number.' }]
+	]);
+	expect((await request.get(`${baseURL}/api/v1/records/customer/1`)).status()).toBe(401);
+	expect(
+		(await request.post(`${baseURL}/api/v1/records/customer`, { headers, data: '[[[' })).status()
+	).toBe(400);
+	await open(page, `/records/customer/${body.id}`);
+	await expect(page.getByText('by the API').first()).toBeVisible();
+});
+
+test('a field is added as data and used at once in a form and a formula', async ({ page }) => {
+	await open(page, '/settings');
+	await page.getByLabel('New field').fill('Boiler age');
+	await page.getByLabel('What it is').selectOption('number');
+	await page.getByRole('button', { name: 'Add the field' }).click();
+	await expect(page.getByText('Customer has the field “Boiler age” now.')).toBeVisible();
+	await open(page, '/records/customer/5');
+	await page.locator('#f-boiler_age').fill('12');
+	await page.getByRole('button', { name: 'Save' }).click();
+	await expect(page.getByText('1 field from you')).toBeVisible();
+	await open(page, '/write/customer/boiler_age');
+	await expect(page.getByRole('heading', { name: 'Boiler age' })).toBeVisible();
+});

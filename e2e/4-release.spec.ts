@@ -1,0 +1,125 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, open, openSheet, signIn, test } from './helpers';
+
+test.beforeEach(async ({ page }) => signIn(page));
+
+test('findings are shown at the spot, with their record and a repair; blocking ones stop a release', async ({
+	page
+}) => {
+	await open(page, '/release');
+	await expect(page.getByText('3 blocking findings.')).toBeVisible();
+	await expect(page.getByRole('button', { name: /Release the draft/ })).toBeDisabled();
+	// past the page, too
+	const status = await page.evaluate(
+		async () =>
+			(
+				await fetch('/releases', {
+					method: 'POST',
+					body: JSON.stringify({ note: 'x', acceptFailing: true })
+				})
+			).status
+	);
+	expect(status).toBe(400);
+	await openSheet(page, '/write/customer/service_visits_a_year');
+	await page.getByRole('button', { name: 'Show it' }).click();
+	await expect(page.locator('#s-glass_area')).toHaveValue('10000');
+	await expect(
+		page.getByText(/Glass area 10\u202f000.m² is in \[10000\.\.12000\), which no band takes/)
+	).toBeVisible();
+});
+
+test('from a draft with mistakes to a release in force everywhere, and back', async ({ page }) => {
+	// the gap
+	await open(page, '/check');
+	await page.getByRole('button', { name: 'Widen “2” over it' }).click();
+	await expect(page.getByText('Nothing takes glass area')).toHaveCount(0);
+	// the option nobody mapped
+	for (const [field, cell] of [
+		['trading_region', 'Slovenia gives Central'],
+		['currency', 'Slovenia gives EUR']
+	]) {
+		await openSheet(page, `/write/customer/${field}`);
+		await page.getByRole('button', { name: new RegExp(`^${cell}`) }).click();
+		await expect(page.getByText('Draft saved')).toBeVisible();
+	}
+	await open(page, '/rehearse');
+	await page.getByRole('button', { name: /^Run/ }).click();
+	await expect(page.getByText(/records would come out differently/)).toBeVisible();
+	await page.getByRole('button', { name: /Customer: Size class/ }).click();
+	await expect(
+		page.getByRole('heading', { name: 'Size class: from what is in force to the draft' })
+	).toBeVisible();
+
+	await open(page, '/release');
+	await expect(page.getByText('2 trials do not hold.')).toBeVisible();
+	await page.getByLabel('What this release is for').fill('Small up to 59; visits; Slovenia.');
+	await page.getByLabel(/Release although 2 trials fail/).check();
+	await page.getByRole('button', { name: 'Release the draft as version 4' }).click();
+	await expect(page.getByText('Release 4 is in force on every entry point.')).toBeVisible();
+	await expect(page.getByTestId('station-release')).toContainText('v4');
+	await expect(page.getByTestId('station-write')).toContainText('0 changes');
+
+	// in force at once, on the form and the import
+	await open(page, '/records/customer/new');
+	await page.locator('#f-headcount').fill('55');
+	await expect(page.locator('[data-field=size_class] output')).toHaveText('Small');
+	await open(page, '/records/customer/import');
+	await page.locator('#text').fill('Trading name,Headcount\nAlderbrook,55');
+	await page.getByRole('button', { name: 'Import', exact: true }).click();
+	await expect(page.getByRole('row', { name: /^2 created/ })).toContainText('Size class Small');
+
+	// editing goes on in the draft without touching what is in force
+	await openSheet(page);
+	await page.getByRole('slider', { name: 'Limit between Small and Medium' }).focus();
+	await page.keyboard.press('PageUp');
+	await expect(page.getByText('Draft saved')).toBeVisible();
+	await open(page, '/records/customer/new');
+	await page.locator('#f-headcount').fill('65');
+	await expect(page.locator('[data-field=size_class] output')).toHaveText('Medium');
+
+	// and back, in one action
+	await open(page, '/release');
+	await page
+		.getByRole('row', { name: /^v3/ })
+		.getByRole('button', { name: 'Put in force' })
+		.click();
+	await page.getByRole('button', { name: 'Yes' }).click();
+	await expect(page.getByText('Release 3 is in force again')).toBeVisible();
+	await open(page, '/records/customer/new');
+	await page.locator('#f-headcount').fill('55');
+	await expect(page.locator('[data-field=size_class] output')).toHaveText('Medium');
+});
+
+test('every main page is accessible and fits a laptop without sideways scrolling', async ({
+	page
+}) => {
+	await page.setViewportSize({ width: 1280, height: 650 });
+	for (const path of [
+		'/write/customer/size_class',
+		'/write/deal/freight_paid_by',
+		'/write/deal/net_amount',
+		'/check',
+		'/try',
+		'/rehearse',
+		'/release',
+		'/records/customer',
+		'/records/customer/1',
+		'/records/customer/import',
+		'/settings'
+	]) {
+		await open(page, path);
+		await page.waitForLoadState('networkidle');
+		const wide = await page.evaluate(
+			() => document.documentElement.scrollWidth - document.documentElement.clientWidth
+		);
+		expect(wide, path).toBe(0);
+		const { violations } = await new AxeBuilder({ page })
+			.withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
+			.analyze();
+		expect(
+			violations.map(
+				(v) => `${path} ${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).join(' | ')}`
+			)
+		).toEqual([]);
+	}
+});

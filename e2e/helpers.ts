@@ -1,0 +1,46 @@
+import { expect, test as base, type Page } from '@playwright/test';
+
+const PASSWORD: Record<string, string> = {
+	ida: 'glasshouse-1',
+	jonas: 'glasshouse-2',
+	mieke: 'glasshouse-3'
+};
+
+/** Signs in as one of the people of the demo. */
+export async function signIn(page: Page, who: 'ida' | 'jonas' | 'mieke' = 'jonas') {
+	await page.goto('/sign-in');
+	await page.fill('#email', `${who}@quillmere.example`);
+	await page.fill('#password', PASSWORD[who]);
+	await page.keyboard.press('Enter');
+	await page.waitForURL((u) => !u.pathname.startsWith('/sign-in'));
+}
+
+/** Opens a page and waits until it answers. */
+export async function open(page: Page, path: string) {
+	await page.goto(path);
+	await page.waitForSelector('[data-ready=true]');
+}
+
+/** Opens a sheet and waits until the page has come to life. */
+export async function openSheet(page: Page, path = '/write/customer/size_class') {
+	await open(page, path);
+	await expect(page.getByTestId('station-try')).toContainText(/\d+\/\d+/);
+}
+
+/** A test in which nothing may be written to the console and no policy may be violated. */
+export const test = base.extend<{ quiet: void }>({
+	quiet: [
+		async ({ page }, use) => {
+			const said: string[] = [];
+			page.on('pageerror', (e) => said.push(e.message));
+			page.on('console', (m) => {
+				// a refused request is told by the browser itself; the tests that refuse look at the answer
+				if (m.type() === 'error' && !/Failed to load resource/.test(m.text())) said.push(m.text());
+			});
+			await use();
+			expect(said).toEqual([]);
+		},
+		{ auto: true }
+	]
+});
+export { expect };
