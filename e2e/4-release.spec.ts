@@ -29,6 +29,7 @@ test('findings are shown at the spot, with their record and a repair; blocking o
 });
 
 test('from a draft with mistakes to a release in force everywhere, and back', async ({ page }) => {
+	test.slow();
 	// the gap
 	await open(page, '/check');
 	await page.getByRole('button', { name: 'Widen “2” over it' }).click();
@@ -44,7 +45,9 @@ test('from a draft with mistakes to a release in force everywhere, and back', as
 	}
 	await open(page, '/rehearse');
 	await page.getByRole('button', { name: /^Run/ }).click();
-	await expect(page.getByText(/records would come out differently/)).toBeVisible();
+	await expect(page.getByText('records would come out differently')).toBeVisible({
+		timeout: 25_000
+	});
 	await page.getByRole('button', { name: /Customer: Size class/ }).click();
 	await expect(
 		page.getByRole('heading', { name: 'Size class: from what is in force to the draft' })

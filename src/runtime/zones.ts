@@ -25,15 +25,18 @@ function formatter(zone: string): Intl.DateTimeFormat | null {
 	return f;
 }
 
-// One offset lasts at least an hour nearly everywhere; forms ask for the same instant again and again.
-let last: { zone: string; quarter: number; offset: number } | null = null;
+/** Offsets by zone and quarter of an hour: no zone changes its offset within one. */
+const known = new Map<string, number>();
+const MOST_KNOWN = 20_000;
 
 /** A {@link ZoneClock} over the platform's zone data. */
 export const zones: ZoneClock = {
 	offsetAt(zone, epochMs) {
 		if (!Number.isFinite(epochMs) || Math.abs(epochMs) > 8e15) return null;
 		const quarter = Math.floor(epochMs / 900_000);
-		if (last && last.zone === zone && last.quarter === quarter) return last.offset;
+		const key = `${zone} ${quarter}`;
+		const had = known.get(key);
+		if (had !== undefined) return had;
 		const f = formatter(zone);
 		if (!f) return null;
 		const parts: Record<string, number> = {};
@@ -43,7 +46,8 @@ export const zones: ZoneClock = {
 		local.setUTCFullYear(year, month - 1, day);
 		local.setUTCHours(hour, minute, second);
 		const offset = Math.round((local.getTime() - Math.floor(epochMs / 1000) * 1000) / 1000);
-		last = { zone, quarter, offset };
+		if (known.size >= MOST_KNOWN) known.clear();
+		known.set(key, offset);
 		return offset;
 	}
 };

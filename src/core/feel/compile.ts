@@ -34,11 +34,11 @@ export interface Env extends FnEnv {
 	input: Value;
 	/** Local variables by slot. */
 	vars: Value[];
-	now: Moment;
-	today: LocalDate;
+	readonly now: Moment;
+	readonly today: LocalDate;
 	/** Record id of the person who makes the change. */
-	person: string | null;
-	entryPoint: string;
+	readonly person: string | null;
+	readonly entryPoint: string;
 	/** The record a link points to; throws {@link PendingRecord} when it is not at hand. */
 	record: (type: string, id: string) => RecordView | null;
 	/** Ids of the records of a type whose link points to a record. */

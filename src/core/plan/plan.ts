@@ -90,16 +90,24 @@ export interface PlanNode {
 	restricts: boolean;
 }
 
+/** The nodes of one record type, worked out so that a change finds what it triggers without a search. All numbers are positions in {@link Plan.nodes}. */
+export interface TypePlan {
+	nodes: number[];
+	/** By index of the field that changed. */
+	watchers: number[][];
+	/** By index of the field written; -1 for fields that no rule writes. */
+	position: Int32Array;
+	/** Nodes with a Locked claim, and with a Fill claim. */
+	locked: number[];
+	filling: number[];
+}
+
 export interface Plan {
 	schema: Schema;
 	/** In the order in which they are settled. */
 	nodes: PlanNode[];
-	/** Positions in `nodes` by type. */
-	byType: ReadonlyMap<string, number[]>;
-	/** Positions in `nodes` of what a change of a field triggers, by `type.field`. */
-	watchers: ReadonlyMap<string, number[]>;
-	/** Position in `nodes` of a field, by `type.field`. */
-	position: ReadonlyMap<string, number>;
+	/** By record type; types without rules are there too. */
+	types: ReadonlyMap<string, TypePlan>;
 	problems: Problem[];
 	/** Every claim by id, those with problems left out. */
 	claims: ReadonlyMap<string, Claim>;
@@ -151,31 +159,32 @@ export function compilePlan(schema: Schema, set: RuleSet): Plan {
 }
 
 function index(schema: Schema, nodes: PlanNode[], problems: Problem[]): Plan {
-	const byType = new Map<string, number[]>();
-	const watchers = new Map<string, Set<number>>();
-	const position = new Map<string, number>();
+	const types = new Map<string, TypePlan>(
+		schema.model.types.map((t) => [
+			t.id,
+			{
+				nodes: [],
+				watchers: t.fields.map(() => []),
+				position: new Int32Array(t.fields.length).fill(-1),
+				locked: [],
+				filling: []
+			}
+		])
+	);
 	const claims = new Map<string, Claim>();
 	nodes.forEach((node, i) => {
-		byType.set(node.type, [...(byType.get(node.type) ?? []), i]);
-		position.set(refKey(node.type, node.field.id), i);
-		const fields = schema.type(node.type).type.fields;
+		const t = types.get(node.type)!;
+		t.nodes.push(i);
+		t.position[node.index] = i;
+		if (node.hasLocked) t.locked.push(i);
+		if (node.hasFill) t.filling.push(i);
 		for (const c of node.claims) {
 			claims.set(c.id, c);
-			for (const f of [...c.triggers, ...c.triggersSent]) {
-				const key = refKey(node.type, fields[f].id);
-				watchers.set(key, (watchers.get(key) ?? new Set()).add(i));
-			}
+			for (const f of [...c.triggers, ...c.triggersSent])
+				if (!t.watchers[f].includes(i)) t.watchers[f].push(i);
 		}
 	});
-	return {
-		schema,
-		nodes,
-		byType,
-		watchers: new Map([...watchers].map(([k, s]) => [k, [...s]])),
-		position,
-		problems,
-		claims
-	};
+	return { schema, nodes, types, problems, claims };
 }
 
 const fieldKeys = (schema: Schema) =>

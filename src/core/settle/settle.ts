@@ -9,7 +9,7 @@ import { hold, misfit } from '../model/codec';
 import type { Schema } from '../model/model';
 import { refKey } from '../model/model';
 import type { EntryPoint, MomentName } from '../model/rules';
-import type { BodyResult, Claim, Plan, PlanNode } from '../plan/plan';
+import type { BodyResult, Claim, Plan, PlanNode, TypePlan } from '../plan/plan';
 import type { ZoneClock } from '../value/temporal';
 import { LocalDate, Moment } from '../value/temporal';
 import type { Value } from '../value/value';
@@ -129,7 +129,7 @@ export interface SettledRecord {
 	/** Claims that failed and left their field. */
 	failures: { claim: string; field: string; message: string }[];
 	/** Fields that only rules may set now, with the claim that says so; asked for with `states`. */
-	readOnly: Map<string, string>;
+	readOnly: ReadonlyMap<string, string>;
 	/** One report for each claim of the type; asked for with `explain`. */
 	reports: ClaimReport[];
 }
@@ -164,20 +164,27 @@ interface Working extends RecordView {
 	settled: Value[];
 	sent: Value[];
 	submitted: SubmittedRecord;
+	readonly plan: TypePlan;
 	/** When each field got its value, in touches: 0 for what was just sent, Infinity for what is kept. */
-	stamps: Map<number, number>;
-	changed: Set<number>;
+	readonly stamps: Float64Array;
+	/** 1 for each field whose settled value differs from the stored one. */
+	readonly changed: Uint8Array;
+	/** Fields that somebody sent. */
+	readonly given: Uint8Array;
 	out: SettledRecord;
 	outcomes: Map<string, ClaimReport> | null;
 }
 
 class Pass {
 	private readonly schema: Schema;
-	private readonly set = new Map<string, Working>();
-	private readonly views = new Map<string, RecordView | null>();
-	private readonly needs = new Map<string, Need>();
+	private readonly records: Working[] = [];
+	/** Loaded on the way, by `type.id`. */
+	private views: Map<string, RecordView | null> | null = null;
+	private needs: Map<string, Need> | null = null;
+	/** For each record, 1 at the nodes to settle; and the same for any record. */
 	private readonly dirty: Uint8Array[];
-	private readonly env: Env;
+	private readonly any: Uint8Array;
+	private readonly env: PassEnv;
 	private readonly moment: MomentName;
 
 	constructor(
@@ -188,125 +195,127 @@ class Pass {
 	) {
 		this.schema = plan.schema;
 		this.moment = change.onRequest ? 'request' : 'changed';
-		for (const r of change.records) this.set.set(refKey(r.type, r.id), this.open(r));
-		this.dirty = change.records.map(() => new Uint8Array(plan.nodes.length));
-		const { zone } = this.schema.model;
-		const now = Moment.fromInstant(change.instant, zone, options.zones)!;
-		this.env = {
-			rec: null,
-			input: null,
-			vars: [],
-			now,
-			today: now?.date ?? LocalDate.fromEpochDay(0)!,
-			person: change.person,
-			entryPoint: change.entryPoint,
-			zone,
-			zones: options.zones,
-			record: (type, id) => this.view(type, id),
-			related: (type, field, id) => this.relatedIds(type, field, id),
-			steps: STEPS
-		};
+		for (const r of change.records) this.records.push(this.open(r));
+		this.any = new Uint8Array(plan.nodes.length);
+		const alone = change.records.length === 1;
+		this.dirty = change.records.map(() => (alone ? this.any : new Uint8Array(plan.nodes.length)));
+		this.env = new PassEnv(this.schema.model.zone, options.zones, change, this);
 	}
 
 	private open(r: SubmittedRecord): Working {
 		const { at, type } = this.schema.type(r.type);
 		const sent = r.was.slice();
-		const stamps = new Map<number, number>();
-		const changed = new Set<number>();
+		const stamps = new Float64Array(sent.length);
+		const changed = new Uint8Array(sent.length);
+		const given = new Uint8Array(sent.length);
 		let touch = 0;
 		for (const [id, v] of r.sent) {
 			const i = at.get(id);
 			if (i === undefined) continue;
 			sent[i] = hold(type.fields[i], v);
-			stamps.set(i, r.keep === 'touched' ? ++touch : r.keep.has(id) ? Infinity : 0);
-			if (!same(sent[i], r.was[i])) changed.add(i);
+			given[i] = 1;
+			stamps[i] = r.keep === 'touched' ? ++touch : r.keep.has(id) ? Infinity : 0;
+			if (!same(sent[i], r.was[i])) changed[i] = 1;
 		}
+		const settled = sent.slice();
 		return {
 			type: r.type,
 			id: r.id,
+			plan: this.plan.types.get(r.type)!,
 			was: r.was,
 			sent,
-			settled: sent.slice(),
+			settled,
 			submitted: r,
 			stamps,
 			changed,
+			given,
 			outcomes: this.options.explain ? new Map() : null,
 			out: {
 				type: r.type,
 				id: r.id,
 				created: r.created,
 				was: r.was,
-				values: [],
+				values: settled,
 				changes: [],
 				setAside: [],
 				failures: [],
-				readOnly: new Map(),
+				readOnly: NOTHING_RESTRICTED,
 				reports: []
 			}
 		};
 	}
 
-	private view(type: string, id: string): RecordView | null {
+	/** A record that a rule reads: one of the change, or a stored one. @throws {PendingRecord} */
+	view(type: string, id: string): RecordView | null {
+		for (const r of this.records) if (r.id === id && r.type === type) return r;
 		const key = refKey(type, id);
-		const mine = this.set.get(key);
-		if (mine) return mine;
+		this.views ??= new Map();
 		const seen = this.views.get(key);
 		if (seen !== undefined) return seen;
 		const values = this.loader.record(type, id);
-		if (values === undefined) {
-			this.needs.set(key, { type, id });
-			throw new PendingRecord();
-		}
-		const v = values && { type, id, was: values, sent: values, settled: values };
+		if (values === undefined) this.pending(key, { type, id });
+		const v = values ? { type, id, was: values, sent: values, settled: values } : null;
 		this.views.set(key, v);
 		return v;
 	}
 
-	private relatedIds(type: string, field: string, id: string): readonly string[] {
+	/** @throws {PendingRecord} */
+	relatedIds(type: string, field: string, id: string): readonly string[] {
 		const ids = this.loader.related(type, field, id);
-		if (ids === undefined) {
-			this.needs.set(`${type}.${field}.${id}`, { type, field, of: id });
-			throw new PendingRecord();
-		}
-		return ids;
+		return ids ?? this.pending(`${type}.${field}.${id}`, { type, field, of: id });
+	}
+
+	private pending(key: string, need: Need): never {
+		this.needs ??= new Map();
+		this.needs.set(key, need);
+		throw new PendingRecord();
 	}
 
 	run(): Settled {
-		const working = [...this.set.values()];
-		working.forEach((rec, i) => this.markFirst(rec, this.dirty[i]));
-		for (let n = 0; n < this.plan.nodes.length; n++)
-			for (let i = 0; i < working.length; i++)
+		const { nodes } = this.plan;
+		this.records.forEach((rec, i) => this.markFirst(rec, this.dirty[i]));
+		for (let n = this.any.indexOf(1); n >= 0; n = this.any.indexOf(1, n + 1))
+			for (let i = 0; i < this.records.length; i++)
 				if (this.dirty[i][n]) {
-					this.node(working[i], this.plan.nodes[n]);
-					this.markWatchers(working[i], this.plan.nodes[n].index, this.dirty[i]);
+					this.node(this.records[i], nodes[n]);
+					this.markWatchers(this.records[i], nodes[n].index, this.dirty[i]);
 				}
-		for (const rec of working) this.close(rec);
-		return { records: working.map((r) => r.out), needs: [...this.needs.values()] };
+		for (const rec of this.records) this.close(rec);
+		return {
+			records: this.records.map((r) => r.out),
+			needs: this.needs ? [...this.needs.values()] : []
+		};
+	}
+
+	private mark(dirty: Uint8Array, n: number) {
+		dirty[n] = 1;
+		this.any[n] = 1;
 	}
 
 	/** Which fields of a record to look at before any rule has run. */
 	private markFirst(rec: Working, dirty: Uint8Array) {
-		const { plan } = this;
-		const own = plan.byType.get(rec.type) ?? [];
-		const all = rec.submitted.created || this.change.onRequest;
-		for (const n of own) {
-			const node = plan.nodes[n];
-			const sent = rec.submitted.sent.has(node.field.id);
-			const fill = node.hasFill && isBlank(rec.settled[node.index]);
-			if (all || sent || fill || (node.hasLocked && !rec.submitted.inLine)) dirty[n] = 1;
+		const p = rec.plan;
+		if (rec.submitted.created || this.change.onRequest)
+			for (const n of p.nodes) this.mark(dirty, n);
+		else {
+			if (!rec.submitted.inLine) for (const n of p.locked) this.mark(dirty, n);
+			for (const n of p.filling)
+				if (isBlank(rec.settled[this.plan.nodes[n].index])) this.mark(dirty, n);
+			for (let i = 0; i < rec.given.length; i++)
+				if (rec.given[i]) {
+					if (p.position[i] >= 0) this.mark(dirty, p.position[i]);
+					this.markWatchers(rec, i, dirty);
+				}
 		}
-		for (const i of rec.changed) this.markWatchers(rec, i, dirty);
 	}
 
 	private markWatchers(rec: Working, field: number, dirty: Uint8Array) {
-		if (!rec.changed.has(field)) return;
-		const id = this.schema.type(rec.type).type.fields[field].id;
-		for (const n of this.plan.watchers.get(refKey(rec.type, id)) ?? []) dirty[n] = 1;
+		if (rec.changed[field]) for (const n of rec.plan.watchers[field]) this.mark(dirty, n);
 	}
 
 	private triggered(rec: Working, c: Claim): boolean {
 		if (this.change.onRequest || rec.submitted.created) return true;
-		for (const i of c.triggers) if (rec.changed.has(i)) return true;
+		for (const i of c.triggers) if (rec.changed[i]) return true;
 		for (const i of c.triggersSent) if (!same(rec.sent[i], rec.was[i])) return true;
 		return false;
 	}
@@ -315,13 +324,21 @@ class Pass {
 	private cause(rec: Working, c: Claim): number {
 		let latest = 0;
 		for (const i of c.triggers)
-			if (rec.changed.has(i)) latest = Math.max(latest, finite(rec.stamps.get(i)));
-		for (const i of c.triggersSent) latest = Math.max(latest, finite(rec.stamps.get(i)));
+			if (rec.changed[i]) latest = Math.max(latest, finite(rec.stamps[i]));
+		for (const i of c.triggersSent) latest = Math.max(latest, finite(rec.stamps[i]));
 		return latest;
 	}
 
-	private report(rec: Working, c: Claim, outcome: Outcome, more: Partial<ClaimReport> = {}) {
-		rec.outcomes?.set(c.id, { claim: c.id, rule: c.rule.id, field: c.field.id, outcome, ...more });
+	/** Notes what a claim did, where somebody asked. */
+	private report(rec: Working, c: Claim, outcome: Outcome, more?: Partial<ClaimReport>) {
+		rec.outcomes?.set(c.id, {
+			claim: c.id,
+			rule: c.rule.id,
+			field: c.field.id,
+			outcome,
+			...more,
+			...(outcome === 'outranked' ? {} : this.evidence(rec, c))
+		});
 	}
 
 	/** Whether a claim applies now: true, or why not. */
@@ -351,7 +368,7 @@ class Pass {
 			try {
 				const fit = this.applies(rec, c);
 				if (fit !== true) {
-					this.report(rec, c, fit, this.evidence(rec, c));
+					this.report(rec, c, fit);
 					continue;
 				}
 				result = c.run(env);
@@ -371,11 +388,11 @@ class Pass {
 			if (!result.got) {
 				if (c.output.none === 'next') {
 					const why = result.why === 'null' ? 'no result' : result.why;
-					this.report(rec, c, why, { row: result.row, ...this.evidence(rec, c) });
+					this.report(rec, c, why, { row: result.row });
 					continue;
 				}
 				if (c.output.none === 'leave') {
-					this.report(rec, c, 'left', { row: result.row, ...this.evidence(rec, c) });
+					this.report(rec, c, 'left', { row: result.row });
 					return this.outrank(rec, node, k);
 				}
 			}
@@ -399,7 +416,7 @@ class Pass {
 
 	private setAside(rec: Working, node: PlanNode, c: Claim, stands: Value) {
 		const { id } = node.field;
-		if (!rec.submitted.sent.has(id) || same(rec.sent[node.index], stands)) return;
+		if (!rec.given[node.index] || same(rec.sent[node.index], stands)) return;
 		// a value that was there before was not asked for, only sent along
 		if (same(rec.sent[node.index], rec.was[node.index])) return;
 		const why = c.output.hold === 'locked' ? 'locked' : 'closed';
@@ -411,18 +428,18 @@ class Pass {
 		const { id } = node.field;
 		const i = node.index;
 		const value = result.got ? hold(node.field, result.value) : null;
-		const more: Partial<ClaimReport> = { value, row: result.row, ...this.evidence(rec, c) };
+		const more: Partial<ClaimReport> = { value, row: result.row };
 		const wrong = misfit(node.field, value, rec.was[i], this.schema);
 		if (wrong) {
 			rec.out.failures.push({ claim: c.id, field: id, message: wrong });
 			this.report(rec, c, 'failed', { ...more, message: wrong });
 			return this.restore(rec, node, c);
 		}
-		const sent = rec.submitted.sent.has(id);
+		const sent = rec.given[i] === 1;
 		const write = () => {
 			const outcome = !result.got ? 'cleared' : same(value, rec.was[i]) ? 'same value' : 'wrote';
 			if (c.output.closed || c.output.hold === 'locked') this.setAside(rec, node, c, value);
-			rec.stamps.set(i, this.cause(rec, c));
+			rec.stamps[i] = this.cause(rec, c);
 			this.write(rec, node, value, c);
 			this.report(rec, c, outcome, more);
 		};
@@ -432,10 +449,7 @@ class Pass {
 			case 'follow': {
 				const triggered = this.triggered(rec, c);
 				const kept =
-					sent &&
-					!c.output.closed &&
-					!c.readsOwnSent &&
-					(rec.stamps.get(i) ?? 0) > this.cause(rec, c);
+					sent && !c.output.closed && !c.readsOwnSent && rec.stamps[i] > this.cause(rec, c);
 				if (triggered && !kept) return write();
 				if (c.output.closed && sent) {
 					this.setAside(rec, node, c, rec.was[i]);
@@ -456,9 +470,9 @@ class Pass {
 	private write(rec: Working, node: PlanNode, value: Value, c: Claim) {
 		const i = node.index;
 		rec.settled[i] = value;
-		if (same(value, rec.was[i])) rec.changed.delete(i);
+		if (same(value, rec.was[i])) rec.changed[i] = 0;
 		else {
-			rec.changed.add(i);
+			rec.changed[i] = 1;
 			rec.out.changes.push({ field: node.field.id, from: rec.was[i], to: value, claim: c.id });
 		}
 	}
@@ -493,18 +507,20 @@ class Pass {
 
 	private close(rec: Working) {
 		const { fields } = this.schema.type(rec.type).type;
-		const byRule = new Set(rec.out.changes.map((c) => c.field));
-		for (const id of rec.submitted.sent.keys()) {
-			const i = this.schema.type(rec.type).at.get(id);
-			if (i === undefined || byRule.has(id) || same(rec.settled[i], rec.was[i])) continue;
-			rec.out.changes.push({ field: id, from: rec.was[i], to: rec.settled[i], claim: null });
+		const { changes } = rec.out;
+		for (let i = 0; i < rec.given.length; i++) {
+			if (!rec.given[i] || !rec.changed[i]) continue;
+			const { id } = fields[i];
+			if (!changes.some((c) => c.field === id))
+				changes.push({ field: id, from: rec.was[i], to: rec.settled[i], claim: null });
 		}
-		const place = new Map(fields.map((f, i) => [f.id, i]));
-		rec.out.changes.sort((a, b) => place.get(a.field)! - place.get(b.field)!);
-		rec.out.values = rec.settled;
+		if (changes.length > 1) {
+			const { at } = this.schema.type(rec.type);
+			changes.sort((a, b) => at.get(a.field)! - at.get(b.field)!);
+		}
 		if (this.options.states) this.states(rec);
 		if (!rec.outcomes) return;
-		for (const n of this.plan.byType.get(rec.type) ?? [])
+		for (const n of rec.plan.nodes)
 			for (const c of this.plan.nodes[n].claims)
 				rec.out.reports.push(
 					rec.outcomes.get(c.id) ?? {
@@ -519,7 +535,9 @@ class Pass {
 	/** Which fields only rules may set: the claim that gives the value is Locked or closed to people. */
 	private states(rec: Working) {
 		this.env.rec = rec;
-		for (const n of this.plan.byType.get(rec.type) ?? []) {
+		const readOnly = new Map<string, string>();
+		rec.out.readOnly = readOnly;
+		for (const n of rec.plan.nodes) {
 			const node = this.plan.nodes[n];
 			if (!node.restricts) continue;
 			for (const c of node.claims) {
@@ -530,12 +548,50 @@ class Pass {
 				} catch (e) {
 					if (!(e instanceof PendingRecord) && !(e instanceof LimitError)) throw e;
 				}
-				if (c.output.hold === 'locked' || c.output.closed)
-					rec.out.readOnly.set(node.field.id, c.id);
+				if (c.output.hold === 'locked' || c.output.closed) readOnly.set(node.field.id, c.id);
 				break;
 			}
 		}
 	}
 }
 
-const finite = (x: number | undefined) => (x === undefined || x === Infinity ? 0 : x);
+const finite = (x: number) => (x === Infinity ? 0 : x);
+const NOTHING_RESTRICTED: ReadonlyMap<string, string> = new Map();
+const DAY_ONE = LocalDate.fromEpochDay(0)!;
+
+/** What formulas run in. The instant is worked out as a moment only where a rule asks. */
+class PassEnv implements Env {
+	rec: RecordView | null = null;
+	input: Value = null;
+	vars: Value[] = [];
+	steps = STEPS;
+	private moment: Moment | null = null;
+
+	constructor(
+		readonly zone: string,
+		readonly zones: ZoneClock,
+		private readonly change: Change,
+		private readonly pass: Pass
+	) {}
+
+	get now(): Moment {
+		return (this.moment ??=
+			Moment.fromInstant(this.change.instant, this.zone, this.zones) ??
+			Moment.fromInstant(this.change.instant, 'UTC', this.zones)!);
+	}
+	get today(): LocalDate {
+		return this.now?.date ?? DAY_ONE;
+	}
+	get person() {
+		return this.change.person;
+	}
+	get entryPoint() {
+		return this.change.entryPoint;
+	}
+	record(type: string, id: string): RecordView | null {
+		return this.pass.view(type, id);
+	}
+	related(type: string, field: string, id: string): readonly string[] {
+		return this.pass.relatedIds(type, field, id);
+	}
+}

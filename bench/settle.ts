@@ -1,0 +1,278 @@
+/**
+ * A record settled by the core against the same logic written by hand with the same decimals, and
+ * against general-purpose libraries for the part of the job they can do. Ratios of one run.
+ *
+ *   npm run bench
+ */
+import jsonLogic from 'json-logic-js';
+import { Engine } from 'json-rules-engine';
+import jsonata from 'jsonata';
+import { unaryTest } from 'feelin';
+import { demoModel } from '../demo/model';
+import { demoReleases } from '../demo/rules';
+import { Schema } from '../src/core/model/model';
+import type { Rule } from '../src/core/model/rules';
+import { compilePlan } from '../src/core/plan/plan';
+import { settle, type Change } from '../src/core/settle/settle';
+import { NOTHING_ELSE } from '../src/core/trials/trials';
+import { div, mul, num, roundTo, sub, type Num } from '../src/core/value/num';
+import { LocalDate } from '../src/core/value/temporal';
+import { same, type Value } from '../src/core/value/value';
+import { zones } from '../src/runtime/zones';
+
+/** Median nanoseconds of one call, over runs long enough to be measured. */
+function time(name: string, work: (i: number) => unknown, runs = 9): number {
+	let n = 64;
+	const once = (k: number) => {
+		const from = process.hrtime.bigint();
+		for (let i = 0; i < k; i++) work(i);
+		return Number(process.hrtime.bigint() - from);
+	};
+	while (once(n) < 20_000_000 && n < 4_000_000) n *= 2;
+	const all = Array.from({ length: runs }, () => once(n) / n).sort((a, b) => a - b);
+	const ns = all[runs >> 1];
+	console.log(`  ${name.padEnd(58)} ${(ns / 1000).toFixed(2).padStart(9)} µs`);
+	return ns;
+}
+async function timeAsync(
+	name: string,
+	work: (i: number) => Promise<unknown>,
+	n = 400
+): Promise<number> {
+	for (let i = 0; i < n; i++) await work(i);
+	const from = process.hrtime.bigint();
+	for (let i = 0; i < n; i++) await work(i);
+	const ns = Number(process.hrtime.bigint() - from) / n;
+	console.log(`  ${name.padEnd(58)} ${(ns / 1000).toFixed(2).padStart(9)} µs`);
+	return ns;
+}
+const ratio = (name: string, a: number, b: number) =>
+	console.log(`  → ${name}: ${(a / b).toFixed(2)}\n`);
+
+const schema = new Schema(demoModel);
+const set = demoReleases[2].set;
+const plan = compilePlan(schema, set);
+const blank = (type: string): Value[] => schema.type(type).type.fields.map(() => null);
+const place = (type: string, field: string) => schema.type(type).at.get(field)!;
+
+// ---- one new deal through the demo's whole rule set, against the same by hand ---------------------
+
+console.log('\nA new deal through every rule of the demo');
+const deals = Array.from(
+	{ length: 64 },
+	(_, i) =>
+		new Map<string, Value>([
+			['name', `Deal ${i}`],
+			['stage', ['enquiry', 'quotation', 'won', 'lost'][i % 4]],
+			['amount', num(1000 + i * 37)],
+			['discount_percent', i % 3 ? num(i % 12) : null],
+			['delivery_rule', ['exw', 'cip', 'dap', 'fob'][i % 4]],
+			['site_survey_needed', i % 2 === 0],
+			['heat_pump', i % 5 === 0],
+			['close_date', LocalDate.of(2026, 1 + (i % 12), 15)]
+		])
+);
+const changeOf = (sent: Map<string, Value>): Change => ({
+	records: [
+		{ type: 'deal', id: '1', created: true, was: none, sent, keep: 'touched', inLine: true }
+	],
+	entryPoint: 'full',
+	instant: 1_763_900_000_000,
+	person: '1'
+});
+const none = blank('deal');
+const changes = deals.map(changeOf);
+
+const PROBABILITY: Record<string, Num> = {
+	enquiry: num(10),
+	survey: num(25),
+	quotation: num(50),
+	negotiation: num(75),
+	won: num(100),
+	lost: num(0)
+};
+const BUYER = new Set(['exw', 'fca', 'fas', 'fob']);
+const HUNDRED = num(100);
+const FEE = num(450);
+/** The same logic as a programmer would write it, with the same decimals and the same list of changes. */
+function byHand(sent: Map<string, Value>) {
+	const v = none.slice();
+	for (const [k, x] of sent) v[place('deal', k)] = typeof x === 'string' ? x.trim() : x;
+	const now = new Date(1_763_900_000_000);
+	const get = (f: string) => v[place('deal', f)];
+	const put = (f: string, x: Value) => (v[place('deal', f)] = x);
+	const stage = get('stage') as string | null;
+	if (stage !== null) {
+		put('probability', PROBABILITY[stage]);
+		put('stage_changed_at', now.toISOString());
+	}
+	const rule = get('delivery_rule') as string | null;
+	put('freight_paid_by', rule === null ? null : BUYER.has(rule) ? 'buyer' : 'seller');
+	const amount = get('amount') as Num | null;
+	if (amount) {
+		const part = div((get('discount_percent') as Num | null) ?? num(0), HUNDRED);
+		const net = part && mul(amount, sub(num(1), part)!);
+		put('net_amount', net && roundTo(net, 2));
+	}
+	put('survey_fee', get('site_survey_needed') === true ? FEE : null);
+	if (get('heat_pump') === true && get('supply_phases') === null)
+		put('supply_phases', 'three_phases');
+	const d = get('close_date') as LocalDate | null;
+	put('fiscal_quarter', d && `${d.year} Q${Math.ceil(d.month / 3)}`);
+	const out: { field: number; from: Value; to: Value }[] = [];
+	for (let i = 0; i < v.length; i++)
+		if (!same(v[i], none[i])) out.push({ field: i, from: none[i], to: v[i] });
+	return { v, out };
+}
+for (const [i, sent] of deals.entries()) {
+	const core = settle(plan, changes[i], NOTHING_ELSE, { zones }).records[0];
+	const hand = byHand(sent);
+	core.values.forEach((x, k) => {
+		if (demoModel.types[3].fields[k].type !== 'moment' && !same(x, hand.v[k]))
+			throw new Error(`deal ${i}, field ${k}: ${String(x)} against ${String(hand.v[k])}`);
+	});
+}
+const core = time('core, settled', (i) => settle(plan, changes[i % 64], NOTHING_ELSE, { zones }));
+const hand = time('by hand', (i) => byHand(deals[i % 64]));
+ratio('core / by hand', core, hand);
+const explained = time('core, with the full explanation', (i) =>
+	settle(plan, changes[i % 64], NOTHING_ELSE, { zones, explain: true })
+);
+ratio('explained / settled', explained, core);
+
+// ---- bands: the part of the job that other libraries can do ----------------------------------------
+
+console.log('Size class by headcount: one band rule, as each library expresses it');
+const sizes = compilePlan(schema, {
+	rules: set.rules.filter((r) => r.id === 'size_class'),
+	order: {}
+});
+const customer = blank('customer');
+const heads = [0, 9, 10, 49, 50, 249, 250, 18000];
+const sizeChanges = heads.map((h): Change => ({
+	records: [
+		{
+			type: 'customer',
+			id: '1',
+			created: false,
+			was: customer,
+			sent: new Map([['headcount', num(h)]]),
+			keep: 'touched',
+			inLine: true
+		}
+	],
+	entryPoint: 'full',
+	instant: 1_763_900_000_000,
+	person: null
+}));
+const us = time('core, settled', (i) => settle(sizes, sizeChanges[i % 8], NOTHING_ELSE, { zones }));
+const logic = {
+	if: [
+		{ '<': [{ var: 'h' }, 10] },
+		'micro',
+		{ '<': [{ var: 'h' }, 50] },
+		'small',
+		{ '<': [{ var: 'h' }, 250] },
+		'medium',
+		'large'
+	]
+} as const;
+const theirs = time('json-logic-js', (i) => jsonLogic.apply(logic as never, { h: heads[i % 8] }));
+ratio('json-logic-js / core', theirs, us);
+const tests = ['[0..10)', '[10..50)', '[50..250)', '>= 250'];
+const feel = time(
+	'a FEEL interpreter (feelin), four unary tests',
+	(i) => tests.find((t) => unaryTest(t, { '?': heads[i % 8] })),
+	3
+);
+ratio('feelin / core', feel, us);
+const expression = jsonata('h < 10 ? "micro" : h < 50 ? "small" : h < 250 ? "medium" : "large"');
+const ata = await timeAsync('jsonata', (i) => expression.evaluate({ h: heads[i % 8] }), 4000);
+ratio('jsonata / core', ata, us);
+const engine = new Engine();
+for (const [name, lo, hi] of [
+	['micro', 0, 10],
+	['small', 10, 50],
+	['medium', 50, 250],
+	['large', 250, 1e12]
+] as const)
+	engine.addRule({
+		conditions: {
+			all: [
+				{ fact: 'h', operator: 'greaterThanInclusive', value: lo },
+				{ fact: 'h', operator: 'lessThan', value: hi }
+			]
+		},
+		event: { type: name }
+	});
+const jre = await timeAsync('json-rules-engine', (i) => engine.run({ h: heads[i % 8] }), 1000);
+ratio('json-rules-engine / core', jre, us);
+
+// ---- cost with the number of rules ----------------------------------------------------------------------
+
+console.log('One keystroke on a type with many rules, of which one watches the field');
+function many(count: number) {
+	const fields = Array.from({ length: count + 1 }, (_, i) => ({
+		id: `f${i}`,
+		label: `F${i}`,
+		group: 'G',
+		type: 'number' as const
+	}));
+	const s = new Schema({
+		zone: 'UTC',
+		lists: [],
+		types: [{ id: 'x', label: 'X', plural: 'X', title: 'f0', short: [], columns: [], fields }]
+	});
+	const rules = Array.from({ length: count }, (_, i): Rule => ({
+		id: `r${i}`,
+		type: 'x',
+		kind: 'derive',
+		name: `R${i}`,
+		why: '',
+		moments: ['created', 'changed', 'request'],
+		entryPoints: null,
+		watch: null,
+		entering: false,
+		guard: null,
+		outputs: [{ id: 'o', field: `f${i + 1}`, hold: 'locked', none: 'clear' }],
+		body: {
+			kind: 'formula',
+			formulas: [
+				{
+					expr: {
+						k: 'bin',
+						op: '+',
+						a: { k: 'field', image: 'settled', type: 'x', field: i % 10 === 0 ? 'f0' : `f${i}` },
+						b: { k: 'num', v: '1' }
+					}
+				}
+			]
+		}
+	}));
+	// only the first chain hangs on the field that is typed
+	for (const [i, r] of rules.entries())
+		if (i >= 10 && i % 10 === 0)
+			(r.body as { formulas: unknown[] }).formulas = [{ expr: { k: 'num', v: String(i) } }];
+	const p = compilePlan(s, { rules, order: {} });
+	if (p.problems.length) throw new Error(p.problems[0].message);
+	const was = fields.map(() => num(1));
+	const c: Change = {
+		records: [
+			{
+				type: 'x',
+				id: '1',
+				created: false,
+				was,
+				sent: new Map([['f0', num(5)]]),
+				keep: 'touched',
+				inLine: true
+			}
+		],
+		entryPoint: 'full',
+		instant: 0,
+		person: null
+	};
+	return time(`${count} rules, 10 of them triggered`, () => settle(p, c, NOTHING_ELSE, { zones }));
+}
+const [ten, , , thousand] = [10, 50, 200, 1000].map(many);
+ratio('1000 rules / 10 rules', thousand, ten);
