@@ -166,11 +166,11 @@ interface Working extends RecordView {
 	submitted: SubmittedRecord;
 	readonly plan: TypePlan;
 	/** When each field got its value, in touches: 0 for what was just sent, Infinity for what is kept. */
-	readonly stamps: Float64Array;
+	readonly stamps: number[];
 	/** 1 for each field whose settled value differs from the stored one. */
-	readonly changed: Uint8Array;
+	readonly changed: number[];
 	/** Fields that somebody sent. */
-	readonly given: Uint8Array;
+	readonly given: number[];
 	out: SettledRecord;
 	outcomes: Map<string, ClaimReport> | null;
 }
@@ -182,8 +182,8 @@ class Pass {
 	private views: Map<string, RecordView | null> | null = null;
 	private needs: Map<string, Need> | null = null;
 	/** For each record, 1 at the nodes to settle; and the same for any record. */
-	private readonly dirty: Uint8Array[];
-	private readonly any: Uint8Array;
+	private readonly dirty: number[][];
+	private readonly any: number[];
 	private readonly env: PassEnv;
 	private readonly moment: MomentName;
 
@@ -196,18 +196,18 @@ class Pass {
 		this.schema = plan.schema;
 		this.moment = change.onRequest ? 'request' : 'changed';
 		for (const r of change.records) this.records.push(this.open(r));
-		this.any = new Uint8Array(plan.nodes.length);
+		this.any = zeros(plan.nodes.length);
 		const alone = change.records.length === 1;
-		this.dirty = change.records.map(() => (alone ? this.any : new Uint8Array(plan.nodes.length)));
+		this.dirty = change.records.map(() => (alone ? this.any : zeros(plan.nodes.length)));
 		this.env = new PassEnv(this.schema.model.zone, options.zones, change, this);
 	}
 
 	private open(r: SubmittedRecord): Working {
 		const { at, type } = this.schema.type(r.type);
 		const sent = r.was.slice();
-		const stamps = new Float64Array(sent.length);
-		const changed = new Uint8Array(sent.length);
-		const given = new Uint8Array(sent.length);
+		const stamps = zeros(sent.length);
+		const changed = zeros(sent.length);
+		const given = zeros(sent.length);
 		let touch = 0;
 		for (const [id, v] of r.sent) {
 			const i = at.get(id);
@@ -287,13 +287,13 @@ class Pass {
 		};
 	}
 
-	private mark(dirty: Uint8Array, n: number) {
+	private mark(dirty: number[], n: number) {
 		dirty[n] = 1;
 		this.any[n] = 1;
 	}
 
 	/** Which fields of a record to look at before any rule has run. */
-	private markFirst(rec: Working, dirty: Uint8Array) {
+	private markFirst(rec: Working, dirty: number[]) {
 		const p = rec.plan;
 		if (rec.submitted.created || this.change.onRequest)
 			for (const n of p.nodes) this.mark(dirty, n);
@@ -309,7 +309,7 @@ class Pass {
 		}
 	}
 
-	private markWatchers(rec: Working, field: number, dirty: Uint8Array) {
+	private markWatchers(rec: Working, field: number, dirty: number[]) {
 		if (rec.changed[field]) for (const n of rec.plan.watchers[field]) this.mark(dirty, n);
 	}
 
@@ -436,21 +436,14 @@ class Pass {
 			return this.restore(rec, node, c);
 		}
 		const sent = rec.given[i] === 1;
-		const write = () => {
-			const outcome = !result.got ? 'cleared' : same(value, rec.was[i]) ? 'same value' : 'wrote';
-			if (c.output.closed || c.output.hold === 'locked') this.setAside(rec, node, c, value);
-			rec.stamps[i] = this.cause(rec, c);
-			this.write(rec, node, value, c);
-			this.report(rec, c, outcome, more);
-		};
 		switch (c.output.hold) {
 			case 'locked':
-				return write();
+				return this.claimed(rec, node, c, result, value);
 			case 'follow': {
 				const triggered = this.triggered(rec, c);
 				const kept =
 					sent && !c.output.closed && !c.readsOwnSent && rec.stamps[i] > this.cause(rec, c);
-				if (triggered && !kept) return write();
+				if (triggered && !kept) return this.claimed(rec, node, c, result, value);
 				if (c.output.closed && sent) {
 					this.setAside(rec, node, c, rec.was[i]);
 					this.write(rec, node, rec.was[i], c);
@@ -460,11 +453,21 @@ class Pass {
 			case 'fill':
 				if (!isBlank(rec.settled[i])) return this.report(rec, c, 'not blank', more);
 				if (sent && !isBlank(rec.was[i])) return this.report(rec, c, 'cleared by hand', more);
-				return write();
+				return this.claimed(rec, node, c, result, value);
 			case 'once':
 				if (!isBlank(rec.settled[i])) return this.report(rec, c, 'given at creation', more);
-				return write();
+				return this.claimed(rec, node, c, result, value);
 		}
+	}
+
+	/** Writes a claim's value and reports it. */
+	private claimed(rec: Working, node: PlanNode, c: Claim, result: BodyResult, value: Value) {
+		const i = node.index;
+		if (c.output.closed || c.output.hold === 'locked') this.setAside(rec, node, c, value);
+		rec.stamps[i] = this.cause(rec, c);
+		this.write(rec, node, value, c);
+		const outcome = !result.got ? 'cleared' : same(value, rec.was[i]) ? 'same value' : 'wrote';
+		this.report(rec, c, outcome, { value, row: result.row });
 	}
 
 	private write(rec: Working, node: PlanNode, value: Value, c: Claim) {
@@ -555,6 +558,8 @@ class Pass {
 	}
 }
 
+// plain arrays: for so few entries they are made several times faster than typed ones
+const zeros = (n: number): number[] => new Array<number>(n).fill(0);
 const finite = (x: number) => (x === Infinity ? 0 : x);
 const NOTHING_RESTRICTED: ReadonlyMap<string, string> = new Map();
 const DAY_ONE = LocalDate.fromEpochDay(0)!;
