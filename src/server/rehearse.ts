@@ -48,7 +48,9 @@ export async function rehearse(
 	type Counted = RehearsedField & { tally: Map<string, RehearsedField['moves'][number]> };
 	const found = new Map<string, Counted>();
 	const result: Rehearsal = { records: 0, looked: 0, fields: [] };
-	const types = schema.model.types.filter((t) => plan.types.get(t.id)!.nodes.length || force.types.get(t.id)?.nodes.length);
+	const types = schema.model.types.filter(
+		(t) => plan.types.get(t.id)!.nodes.length || force.types.get(t.id)?.nodes.length
+	);
 	for (const t of types) {
 		const title = schema.type(t.id).at.get(t.title)!;
 		const visit = (r: StoredRecord) => {

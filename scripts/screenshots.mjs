@@ -1,0 +1,56 @@
+// Takes the pictures in docs/screenshots from a running application with fresh demo data:
+//   npm start -- --fresh      and, beside it,      npm run screenshots [-- http://localhost:5280]
+import { chromium } from '@playwright/test';
+import { fileURLToPath } from 'node:url';
+
+const base = process.argv[2] ?? 'http://localhost:5280';
+const folder = fileURLToPath(new URL('../docs/screenshots/', import.meta.url));
+const browser = await chromium.launch({
+	executablePath: '/usr/bin/chromium',
+	args: ['--no-sandbox']
+});
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+
+await page.goto(`${base}/sign-in`);
+await page.fill('#email', 'ida@quillmere.example');
+await page.fill('#password', 'glasshouse-1');
+await page.keyboard.press('Enter');
+await page.waitForURL((u) => !u.pathname.startsWith('/sign-in'));
+
+async function shot(name, path, prepare = async () => {}) {
+	await page.goto(base + path);
+	await page.waitForSelector('[data-ready=true]');
+	await page.waitForLoadState('networkidle');
+	await prepare();
+	await page.waitForTimeout(400);
+	await page.screenshot({ path: `${folder}${name}.png` });
+}
+
+await shot('sheet', '/write/customer/size_class', async () => {
+	await page.fill('#s-headcount', '60');
+	await page.click('text=Try around each limit');
+});
+await shot('options', '/write/deal/freight_paid_by', () =>
+	page.selectOption('#s-delivery_rule', 'ddp')
+);
+await shot('formula', '/write/lead/expected_value', () => page.selectOption('#s-fit', 'strong'));
+await shot('check', '/check');
+await shot('try', '/try', () => page.click('tbody tr:first-child button'));
+await shot('rehearse', '/rehearse', async () => {
+	await page.getByRole('button', { name: /^Run/ }).click();
+	await page.getByText('records would come out differently').waitFor();
+	await page.getByRole('button', { name: /Size class/ }).click();
+});
+await shot('release', '/release');
+await shot('records', '/records/customer');
+await shot('record', '/records/customer/1', () => page.fill('#f-headcount', '50'));
+await shot('import', '/records/customer/import', async () => {
+	await page.fill(
+		'#text',
+		'Trading name,Headcount,Size class\nWickwater Roses,49,\nWickwater Herbs,50,Large\nWickwater Tulips,many,'
+	);
+	await page.getByRole('button', { name: 'Import', exact: true }).click();
+	await page.getByText('rows taken over').waitFor();
+});
+await shot('settings', '/settings');
+await browser.close();
