@@ -156,7 +156,7 @@ function because(plan: Plan, claim: Claim, report: ClaimReport, format: Format):
 			? `${said}, which nobody mapped`
 			: said;
 	}
-	return told.length
-		? `it is computed from ${told.join(', ')}`
-		: 'it is computed from nothing else';
+	if (told.length) return `it is computed from ${told.join(', ')}`;
+	const watched = (claim.rule.watch ?? []).map((field) => label({ type, field }));
+	return watched.length ? `${watched.join(' or ')} changed` : 'that is what the rule gives';
 }

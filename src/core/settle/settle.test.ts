@@ -154,6 +154,8 @@ describe('what starts a rule', () => {
 		const plan = planOf(rule('day', 'today', { watch: ['t'] }));
 		expect(run(plan, { t: 'x' }).json.day).toBe('2026-11-23');
 		expect(run(plan, { u: 'x' }).json.day).toBeNull();
+		expect(run(plan, { u: 'x' }, { was: null }).json.day).toBeNull();
+		expect(run(plan, { t: 'x' }, { was: null }).json.day).toBe('2026-11-23');
 	});
 
 	it('today is the day in the workspace’s zone', () => {

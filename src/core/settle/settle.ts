@@ -314,7 +314,9 @@ class Pass {
 	}
 
 	private triggered(rec: Working, c: Claim): boolean {
-		if (this.change.onRequest || rec.submitted.created) return true;
+		if (this.change.onRequest) return true;
+		// a new record triggers everything, but for a rule whose author named the fields it watches
+		if (rec.submitted.created && !c.rule.watch) return true;
 		for (const i of c.triggers) if (rec.changed[i]) return true;
 		for (const i of c.triggersSent) if (!same(rec.sent[i], rec.was[i])) return true;
 		return false;
