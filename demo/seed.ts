@@ -2,7 +2,7 @@
 import type { JsonValue } from '../src/core/model/codec';
 import { fromJson, toJson } from '../src/core/model/codec';
 import { Schema } from '../src/core/model/model';
-import { compilePlan } from '../src/core/plan/plan';
+import { compilePlan, ruleOf } from '../src/core/plan/plan';
 import { settle } from '../src/core/settle/settle';
 import { reason } from '../src/core/settle/reason';
 import { NOTHING_ELSE } from '../src/core/trials/trials';
@@ -141,7 +141,7 @@ async function seedRecords(db: Db, type: string, sizes: DemoSizes) {
 				at,
 				release: 3,
 				claim: c.claim,
-				rule: plan.claims.get(c.claim)!.rule.name,
+				rule: ruleOf(plan, c.claim)!.name,
 				because: reason(plan, report)
 			};
 		}

@@ -8,7 +8,7 @@
 	import { Schema } from '$core/model/model';
 	import type { JsonValue } from '$core/model/codec';
 	import { toJson } from '$core/model/codec';
-	import { compilePlan } from '$core/plan/plan';
+	import { compilePlan, ruleOf } from '$core/plan/plan';
 	import { reason } from '$core/settle/reason';
 	import { settle } from '$core/settle/settle';
 	import { NOTHING_ELSE, submissionOf } from '$core/trials/trials';
@@ -98,7 +98,7 @@
 		if (by?.by === 'rule' && !isTouched(fid)) return `because ${by.because ?? by.rule}`;
 		if (result?.readOnly.has(fid)) {
 			const r = result.reports.find((x) => x.claim === result.readOnly.get(fid));
-			return `only “${plan.claims.get(result.readOnly.get(fid)!)?.rule.name}” sets it${r && r.outcome === 'cleared' ? `: ${reason(plan, r)}` : ''}`;
+			return `only “${ruleOf(plan, result.readOnly.get(fid)!)?.name}” sets it${r && r.outcome === 'cleared' ? `: ${reason(plan, r)}` : ''}`;
 		}
 		return null;
 	}

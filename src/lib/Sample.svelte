@@ -5,6 +5,7 @@
 	import { toJson } from '$core/model/codec';
 	import type { FieldRef } from '$core/model/model';
 	import { ENTRY_POINTS, type EntryPoint } from '$core/model/rules';
+	import { ruleOf } from '$core/plan/plan';
 	import { reason } from '$core/settle/reason';
 	import type { ClaimReport } from '$core/settle/settle';
 	import type { Trial } from '$core/trials/trials';
@@ -67,7 +68,7 @@
 	const listed = $derived(allReports ? [...mine, ...others] : [...mine, ...notable].slice(0, 6));
 
 	const report = (claim: string) => reports.find((r) => r.claim === claim);
-	const ruleName = (claim: string) => w.shown.plan.claims.get(claim)?.rule.name ?? '';
+	const ruleName = (claim: string) => ruleOf(w.shown.plan, claim)?.name ?? '';
 
 	// ---- another sample -----------------------------------------------------------------------
 

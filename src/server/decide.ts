@@ -8,9 +8,16 @@ import { fromJson, misfit, toJson } from '../core/model/codec';
 import { Schema, refKey } from '../core/model/model';
 import type { EntryPoint } from '../core/model/rules';
 import type { Plan } from '../core/plan/plan';
-import { compilePlan } from '../core/plan/plan';
+import { compilePlan, ruleOf } from '../core/plan/plan';
 import { reason } from '../core/settle/reason';
-import type { Loader, Need, Settled, SettledRecord, SubmittedRecord } from '../core/settle/settle';
+import type {
+	Loader,
+	Need,
+	SetAside,
+	Settled,
+	SettledRecord,
+	SubmittedRecord
+} from '../core/settle/settle';
 import { settle } from '../core/settle/settle';
 import type { Value } from '../core/value/value';
 import { same } from '../core/value/value';
@@ -85,7 +92,7 @@ export class RefusedChange extends Error {
 		readonly faults: SubmissionFault[],
 		/** Zero-based place of the refused record among those submitted. */
 		readonly index: number,
-		readonly status: 400 | 404 | 409 = 400,
+		readonly status: 400 | 404 | 409 | 422 = 400,
 		/** On a conflict: the record as it is stored now. */
 		readonly current?: { version: number; values: Record<string, JsonValue> }
 	) {
@@ -123,9 +130,11 @@ export interface SaveOutcome {
 		sent: JsonValue;
 		stands: JsonValue;
 		rule: string;
-		why: 'locked' | 'closed';
+		why: SetAside['why'];
 	}[];
 	failures: { field: string; rule: string; message: string }[];
+	/** Advice of checks; blocking messages refuse the change instead. */
+	messages: { field: string; rule: string; message: string }[];
 }
 
 /** Saves submissions as one change: all or none. @throws {RefusedChange} */
@@ -156,6 +165,7 @@ export async function saveIn(
 	const settled = await settleLoading(client, sender.workspace, schema, (loader) =>
 		settle(plan, change, loader, { explain: true, zones })
 	);
+	refuseBlocked(settled.records);
 	const at = new Date(sender.instant).toISOString();
 	const lines: HistoryLine[] = [];
 	const outcomes: SaveOutcome[] = [];
@@ -186,6 +196,16 @@ export async function saveIn(
 			lines
 		);
 	return outcomes;
+}
+
+/** A blocking message refuses the whole change, at its field. */
+function refuseBlocked(records: readonly SettledRecord[]) {
+	records.forEach((rec, i) => {
+		const faults = rec.messages
+			.filter((m) => m.blocking)
+			.map((m) => ({ field: m.field, message: m.text }));
+		if (faults.length) throw new RefusedChange(faults, i, 422);
+	});
 }
 
 async function lockStored(
@@ -329,7 +349,7 @@ function describe(force: InForce, sender: Sender, rec: SettledRecord, at: string
 	const { plan } = force;
 	const reports = new Map(rec.reports.map((r) => [r.claim, r]));
 	const why = (claim: string) => reason(plan, reports.get(claim)!);
-	const ruleName = (claim: string) => plan.claims.get(claim)!.rule.name;
+	const ruleName = (claim: string) => ruleOf(plan, claim)!.name;
 	const history: HistoryLine[] = [];
 	const setBy: Record<string, SetBy> = {};
 	const line = (
@@ -374,7 +394,7 @@ function describe(force: InForce, sender: Sender, rec: SettledRecord, at: string
 			a.stands,
 			a.sent,
 			a.claim,
-			`only “${ruleName(a.claim)}” sets this field`,
+			`“${ruleName(a.claim)}” does not let it be set`,
 			'set aside'
 		);
 	for (const f of rec.failures) line(f.field, null, null, f.claim, f.message, 'failed');
@@ -405,6 +425,11 @@ function describe(force: InForce, sender: Sender, rec: SettledRecord, at: string
 			field: f.field,
 			rule: ruleName(f.claim),
 			message: f.message
+		})),
+		messages: rec.messages.map((m) => ({
+			field: m.field,
+			rule: ruleName(m.claim),
+			message: m.text
 		}))
 	};
 	return { outcome, history, setBy };

@@ -150,7 +150,7 @@ class Check {
 
 	private blankInput(rule: Rule): Finding[] {
 		const { body } = rule;
-		if (body.kind === 'formula' || body.blank !== null) return [];
+		if ((body.kind !== 'bands' && body.kind !== 'options') || body.blank !== null) return [];
 		const witness = this.guardValues(rule);
 		const input = this.plainInput(rule);
 		if (input) delete witness[input];
@@ -169,7 +169,8 @@ class Check {
 
 	private narrowWatch(rule: Rule): Finding[] {
 		if (!rule.watch) return [];
-		const claim = this.plan.claims.get(`${rule.id}:${rule.outputs[0]?.id}`);
+		const id = `${rule.id}:${rule.outputs[0]?.id}`;
+		const claim = this.plan.claims.get(id) ?? this.plan.validators.get(id);
 		const missing = (claim?.reads ?? []).filter(
 			(r) => r.type === rule.type && !rule.watch!.includes(r.field)
 		);

@@ -45,6 +45,8 @@ export interface Env extends FnEnv {
 	related: (type: string, field: string, id: string, image: Image) => readonly string[];
 	/** Steps left before {@link LimitError}. */
 	steps: number;
+	/** How many functions deep it is. */
+	depth: number;
 }
 
 export type Run = (env: Env) => Value;
@@ -121,6 +123,8 @@ interface Part {
 }
 
 const NOTHING: Run = () => null;
+/** Deepest calls of functions within functions. */
+const MAX_CALLS = 100;
 
 class Compiler {
 	readonly faults: Fault[] = [];
@@ -775,10 +779,13 @@ class Compiler {
 			const captured = env.vars.slice(0, depth);
 			return new Func(e.params, (args) => {
 				step(env);
+				if (env.depth >= MAX_CALLS) throw new LimitError('Functions call each other too deep.');
 				const outer = env.vars;
+				env.depth++;
 				env.vars = captured.concat(e.params.map((_, i) => args[i] ?? null));
 				const v = body.run(env);
 				env.vars = outer;
+				env.depth--;
 				return v;
 			});
 		};

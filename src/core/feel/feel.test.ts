@@ -27,7 +27,8 @@ const env = (): Env => ({
 	zones,
 	record: () => null,
 	related: () => [],
-	steps: 100_000
+	steps: 100_000,
+	depth: 0
 });
 function value(text: string): Value {
 	const c = compileExpression(parseExpression(text, { schema: plain, type: null }), {

@@ -70,6 +70,9 @@ type Node =
 /** A node of a formula. `at` is there while its text is shown and is not stored. */
 export type Expr = Node & { at?: Span };
 
+/** A formula as stored: its tree, or the text of one that is not finished yet. */
+export type Formula = { expr: Expr } | { text: string };
+
 export interface Iteration {
 	name: string;
 	of: Expr;

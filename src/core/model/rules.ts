@@ -1,6 +1,9 @@
 /** Rules as documents: what is stored, exported, released and compiled. All JSON. */
-import type { Expr } from '../feel/tree';
+import type { Template } from '../feel/template';
+import type { Formula } from '../feel/tree';
 import type { JsonValue } from './codec';
+
+export type { Formula };
 
 /** The five verbs of the job. */
 export type Kind = 'default' | 'derive' | 'categorize' | 'map' | 'validate';
@@ -18,9 +21,6 @@ export type MomentName = (typeof MOMENTS)[number];
 
 /** What a claim does when its expression has no result. */
 export type NoResult = 'next' | 'leave' | 'clear';
-
-/** A formula: its tree, or the text of one that is not finished yet. */
-export type Formula = { expr: Expr } | { text: string };
 
 /** One output of a rule on one field. */
 export interface Output {
@@ -57,7 +57,17 @@ export type Body =
 			blank: Blank;
 	  }
 	/** Option (or yes/no) of one field to results; options left out are not decided. */
-	| { kind: 'options'; input: string; rows: Record<string, JsonValue[]>; blank: Blank };
+	| { kind: 'options'; input: string; rows: Record<string, JsonValue[]>; blank: Blank }
+	/** What must hold, and what is said at the output's field when it does not. */
+	| { kind: 'check'; holds: Formula; message: Template; blocking: boolean; always: boolean }
+	/** What the output's field is while the guard holds. `options` are those left by `limited`. */
+	| { kind: 'state'; state: FieldState; options: string[]; always: boolean }
+	/** Option of one field to the options allowed in the output's field; options left out limit nothing. */
+	| { kind: 'allowed'; input: string; rows: Record<string, string[]> };
+
+/** What a Validate rule makes of a field. */
+export const FIELD_STATES = ['required', 'read-only', 'hidden', 'limited'] as const;
+export type FieldState = (typeof FIELD_STATES)[number];
 
 export interface Rule {
 	id: string;

@@ -1,7 +1,7 @@
 /** Says in a sentence why a claim wrote or did not: the same words on every page, in history and on the command line. */
 import type { FieldRef } from '../model/model';
 import type { Claim, Plan } from '../plan/plan';
-import { bandText } from '../plan/plan';
+import { bandText, ruleOf } from '../plan/plan';
 import { toJson } from '../model/codec';
 import type { Value } from '../value/value';
 import { isList } from '../value/value';
@@ -45,7 +45,7 @@ export function reason(
 	format: Format = plainFormat(plan)
 ): string {
 	const claim = plan.claims.get(report.claim);
-	if (!claim) return 'its rule has changed since';
+	if (!claim) return validatorReason(plan, report, format);
 	const { schema } = plan;
 	const label = (r: FieldRef) => schema.field(r.type, r.field)?.label ?? r.field;
 	const told = (r: { type: string; field: string; value: Value }) =>
@@ -98,8 +98,8 @@ export function reason(
 		case 'did not come to hold':
 			return 'its guard held before already';
 		case 'outranked': {
-			const by = report.by && plan.claims.get(report.by);
-			return by ? `“${by.rule.name}” comes first` : 'another rule comes first';
+			const by = report.by && ruleOf(plan, report.by);
+			return by ? `“${by.name}” comes first` : 'another rule comes first';
 		}
 		case 'no row':
 			return because(plan, claim, report, format);
@@ -117,6 +117,53 @@ export function reason(
 			return `it failed: ${report.message ?? 'no reason known'}`;
 		case 'pending':
 			return report.message ?? 'something it reads is not at hand yet';
+		default:
+			return 'it does not apply';
+	}
+}
+
+/** The same for a Validate rule. */
+function validatorReason(plan: Plan, report: ClaimReport, format: Format): string {
+	const v = plan.validators.get(report.claim);
+	if (!v) return 'its rule has changed since';
+	const { schema } = plan;
+	const told = (report.reads ?? [])
+		.map((r) => `${schema.field(r.type, r.field)?.label ?? r.field} is ${format(r, r.value)}`)
+		.join(', ');
+	switch (report.outcome) {
+		case 'holds':
+			return `what it asks holds${told ? `: ${told}` : ''}`;
+		case 'said':
+			return `it says “${report.message}”`;
+		case 'cannot tell': {
+			const blank = report.reads?.find((r) => r.value === null);
+			return `it cannot tell${blank ? `: ${schema.field(blank.type, blank.field)?.label} is blank` : ''}`;
+		}
+		case 'in effect':
+			return `${v.field.label} is ${v.kind === 'limited' ? 'limited to the options it allows' : v.kind} now`;
+		case 'not triggered': {
+			const t = schema.types.get(v.rule.type)!.type.fields;
+			const names = [...new Set([...v.triggers, ...v.triggersSent])].map((i) => t[i].label);
+			return names.length ? `${names.join(', ')} did not change` : 'it reacts to no field';
+		}
+		case 'guard false':
+		case 'guard unknown': {
+			const part = report.guard?.find((p) => p.result !== true);
+			const unknown = report.outcome === 'guard unknown';
+			return part
+				? unknown
+					? `it is unknown whether “${part.text}”`
+					: `“${part.text}” is not so`
+				: 'its guard does not hold';
+		}
+		case 'entry point left out':
+			return 'it does not apply on this entry point';
+		case 'moment left out':
+			return 'it does not apply at this moment';
+		case 'failed':
+			return `it failed: ${report.message ?? 'no reason known'}`;
+		default:
+			return report.message ?? 'it does not apply';
 	}
 }
 

@@ -9,11 +9,11 @@ import { hold, misfit } from '../model/codec';
 import type { Schema } from '../model/model';
 import { refKey } from '../model/model';
 import type { EntryPoint, MomentName } from '../model/rules';
-import type { BodyResult, Claim, Plan, PlanNode, TypePlan } from '../plan/plan';
+import type { BodyResult, Claim, Plan, PlanNode, TypePlan, Validator } from '../plan/plan';
 import type { ZoneClock } from '../value/temporal';
 import { LocalDate, Moment } from '../value/temporal';
 import type { Value } from '../value/value';
-import { isBlank, same } from '../value/value';
+import { isBlank, isList, same } from '../value/value';
 
 /** A record that the sender submits. Arrays are in the order of the type's fields. */
 export interface SubmittedRecord {
@@ -75,7 +75,12 @@ export type Outcome =
 	| 'left'
 	| 'cleared'
 	| 'failed'
-	| 'pending';
+	| 'pending'
+	/** Of a Validate rule: what it asks holds; it said its message; it makes the field so; it cannot tell. */
+	| 'holds'
+	| 'said'
+	| 'in effect'
+	| 'cannot tell';
 
 /** What one claim did in a change, with the values that decided it. */
 export interface ClaimReport {
@@ -107,7 +112,17 @@ export interface SetAside {
 	/** The value the field has instead. */
 	stands: Value;
 	claim: string;
-	why: 'locked' | 'closed';
+	why: 'locked' | 'closed' | 'read-only' | 'not allowed';
+}
+
+/** What a check or a required field says about a change. */
+export interface Message {
+	field: string;
+	/** Id of the Validate rule's output. */
+	claim: string;
+	text: string;
+	/** Refuses the whole change. */
+	blocking: boolean;
 }
 
 export interface FieldChange {
@@ -130,7 +145,14 @@ export interface SettledRecord {
 	failures: { claim: string; field: string; message: string }[];
 	/** Fields that only rules may set now, with the claim that says so; asked for with `states`. */
 	readOnly: ReadonlyMap<string, string>;
-	/** One report for each claim of the type; asked for with `explain`. */
+	/** Messages of checks and required fields that this change concerns. */
+	messages: Message[];
+	/** Fields that are required, and that are hidden, now; asked for with `states`. */
+	required: ReadonlySet<string>;
+	hidden: ReadonlySet<string>;
+	/** Options that are left in a field that is limited now; asked for with `states`. */
+	limited: ReadonlyMap<string, readonly string[]>;
+	/** One report for each claim and each Validate rule's output of the type; asked for with `explain`. */
 	reports: ClaimReport[];
 }
 
@@ -240,6 +262,10 @@ class Pass {
 				setAside: [],
 				failures: [],
 				readOnly: NOTHING_RESTRICTED,
+				messages: [],
+				required: NONE,
+				hidden: NONE,
+				limited: NOTHING_LIMITED,
 				reports: []
 			}
 		};
@@ -332,7 +358,12 @@ class Pass {
 	}
 
 	/** Notes what a claim did, where somebody asked. */
-	private report(rec: Working, c: Claim, outcome: Outcome, more?: Partial<ClaimReport>) {
+	private report(
+		rec: Working,
+		c: Claim | Validator,
+		outcome: Outcome,
+		more?: Partial<ClaimReport>
+	) {
 		rec.outcomes?.set(c.id, {
 			claim: c.id,
 			rule: c.rule.id,
@@ -345,13 +376,18 @@ class Pass {
 
 	/** Whether a claim applies now: true, or why not. */
 	private applies(rec: Working, c: Claim): true | Outcome {
+		if (c.output.hold === 'once' && !rec.submitted.created) return 'moment left out';
+		if (this.change.onRequest && c.eventful) return 'event left out';
+		return this.fits(rec, c);
+	}
+
+	/** Whether moment, entry point and guard of a rule fit: true, or why not. */
+	private fits(rec: Working, c: Claim | Validator): true | Outcome {
 		const { rule } = c;
 		const moment: MomentName = rec.submitted.created ? 'created' : this.moment;
 		if (!rule.moments.includes(moment)) return 'moment left out';
 		if (rule.entryPoints && !rule.entryPoints.includes(this.change.entryPoint))
 			return 'entry point left out';
-		if (c.output.hold === 'once' && !rec.submitted.created) return 'moment left out';
-		if (this.change.onRequest && c.eventful) return 'event left out';
 		if (!c.guard) return true;
 		const g = c.guard(this.env);
 		if (g !== true) return g === false ? 'guard false' : 'guard unknown';
@@ -360,12 +396,182 @@ class Pass {
 		return true;
 	}
 
+	// ---- what a field may be ----------------------------------------------------------------
+
+	/** The same as {@link fits}, with what a rule cannot do as a reason. */
+	private inEffect(rec: Working, v: Validator): true | Outcome {
+		this.env.steps = STEPS;
+		this.env.depth = 0;
+		try {
+			return this.fits(rec, v);
+		} catch (e) {
+			if (e instanceof PendingRecord) return 'pending';
+			if (e instanceof LimitError) return 'failed';
+			throw e;
+		}
+	}
+
+	/** The options left in a field by every limit in effect; null where none is. */
+	private optionsLeft(
+		rec: Working,
+		node: PlanNode
+	): { ids: readonly string[]; by: Validator } | null {
+		let ids = null as readonly string[] | null;
+		let by = null as Validator | null;
+		for (const v of node.limits) {
+			if (v.kind !== 'limited' || this.inEffect(rec, v) !== true) continue;
+			const some = v.allowed!(this.env);
+			if (some === null) continue;
+			ids = ids?.filter((x) => some.includes(x)) ?? some;
+			by = v;
+		}
+		return ids && by && { ids, by };
+	}
+
+	/** Sets aside what may not be set, before any claim of the field runs. */
+	private limit(rec: Working, node: PlanNode) {
+		const i = node.index;
+		for (const v of node.limits) {
+			const fit = this.inEffect(rec, v);
+			this.report(rec, v, fit === true ? 'in effect' : fit);
+			if (v.kind === 'read-only' && fit === true && rec.given[i] && rec.changed[i])
+				this.refuse(rec, node, v, 'read-only');
+		}
+		if (!rec.given[i] || !rec.changed[i]) return;
+		const left = this.optionsLeft(rec, node);
+		if (left && !allowedIn(rec.settled[i], left.ids))
+			this.refuse(rec, node, left.by, 'not allowed');
+	}
+
+	private refuse(rec: Working, node: PlanNode, v: Validator, why: 'read-only' | 'not allowed') {
+		const i = node.index;
+		rec.out.setAside.push({
+			field: v.field.id,
+			sent: rec.settled[i],
+			stands: rec.was[i],
+			claim: v.id,
+			why
+		});
+		rec.settled[i] = rec.was[i];
+		rec.changed[i] = 0;
+	}
+
+	/** Clears a value that a new limit left behind, or replaces it by the one option that is left. */
+	private leftBehind(rec: Working, node: PlanNode) {
+		const i = node.index;
+		const left = this.optionsLeft(rec, node);
+		if (!left) return;
+		const value = rec.settled[i];
+		const only = left.ids.length === 1 ? left.ids[0] : null;
+		if (isBlank(value)) {
+			// one allowed option fills itself when the limit comes, unless the field was cleared by hand
+			const comes = rec.submitted.created || left.by.triggers.some((t) => rec.changed[t]);
+			if (only !== null && comes && !rec.given[i] && node.field.type === 'choice')
+				this.write(rec, node, only, left.by);
+			return;
+		}
+		if (allowedIn(value, left.ids)) return;
+		const kept = isList(value) ? value.filter((x) => left.ids.includes(x as string)) : [];
+		this.write(
+			rec,
+			node,
+			kept.length ? kept : only === null ? null : isList(value) ? [only] : only,
+			left.by
+		);
+	}
+
+	/** Checks, required and hidden fields, on settled values. */
+	private validate(rec: Working) {
+		const { validators } = rec.plan;
+		if (!validators.length) return;
+		this.env.rec = rec;
+		const hidden = new Set<string>();
+		const required = new Set<string>();
+		for (const v of validators) {
+			if (v.kind !== 'hidden') continue;
+			const fit = this.inEffect(rec, v);
+			if (fit === true) hidden.add(v.field.id);
+			this.report(rec, v, fit === true ? 'in effect' : fit);
+		}
+		for (const v of validators) {
+			if (v.kind === 'hidden') continue;
+			const concerned = v.always || this.concerns(rec, v);
+			// an open form shows what is required; a change asks only for what it concerns
+			if (!concerned && (v.kind === 'check' || !this.options.states)) {
+				this.report(rec, v, 'not triggered');
+				continue;
+			}
+			const fit = this.inEffect(rec, v);
+			if (fit !== true) {
+				this.report(rec, v, fit);
+				continue;
+			}
+			if (v.kind === 'required') {
+				if (hidden.has(v.field.id)) continue;
+				required.add(v.field.id);
+				const missing = isBlank(rec.settled[v.target]);
+				this.report(rec, v, 'in effect');
+				if (missing && concerned) this.say(rec, v);
+				continue;
+			}
+			this.check(rec, v);
+		}
+		rec.out.hidden = hidden;
+		rec.out.required = required;
+	}
+
+	private check(rec: Working, v: Validator) {
+		let holds: Value = null;
+		try {
+			holds = v.holds!(this.env);
+		} catch (e) {
+			if (!(e instanceof PendingRecord) && !(e instanceof LimitError)) throw e;
+			this.report(rec, v, e instanceof PendingRecord ? 'pending' : 'failed', {
+				message: (e as Error).message
+			});
+			return;
+		}
+		if (holds === false) {
+			this.say(rec, v);
+			this.report(rec, v, 'said', { message: rec.out.messages[rec.out.messages.length - 1].text });
+		} else this.report(rec, v, holds === true ? 'holds' : 'cannot tell');
+	}
+
+	private say(rec: Working, v: Validator) {
+		let text = '';
+		try {
+			text = v.message(this.env);
+		} catch (e) {
+			if (!(e instanceof PendingRecord) && !(e instanceof LimitError)) throw e;
+			text = `${v.field.label}: “${v.rule.name}” does not hold.`;
+		}
+		rec.out.messages.push({ field: v.field.id, claim: v.id, text, blocking: v.blocking });
+	}
+
+	/** Whether a change touches what a check reads. */
+	private concerns(rec: Working, v: Validator): boolean {
+		if (rec.submitted.created) return true;
+		for (const i of v.triggers) if (rec.changed[i]) return true;
+		for (const i of v.triggersSent) if (!same(rec.sent[i], rec.was[i])) return true;
+		return false;
+	}
+
+	// ---- settling a field -------------------------------------------------------------------
+
 	private node(rec: Working, node: PlanNode) {
+		this.env.rec = rec;
+		if (node.limits.length) this.limit(rec, node);
+		if (node.claims.length) this.settleField(rec, node);
+		if (node.limits.length) this.leftBehind(rec, node);
+	}
+
+	/** Walks the claim order: the first claim that applies and has a result decides. */
+	private settleField(rec: Working, node: PlanNode) {
 		const { env } = this;
-		env.rec = rec;
 		for (let k = 0; k < node.claims.length; k++) {
 			const c = node.claims[k];
 			env.steps = STEPS;
+			env.depth = 0;
 			let result: BodyResult;
 			try {
 				const fit = this.applies(rec, c);
@@ -431,7 +637,11 @@ class Pass {
 		const i = node.index;
 		const value = result.got ? hold(node.field, result.value) : null;
 		const more: Partial<ClaimReport> = { value, row: result.row };
-		const wrong = misfit(node.field, value, rec.was[i], this.schema);
+		const left = node.limits.length ? this.optionsLeft(rec, node) : null;
+		const outside = left && !isBlank(value) && !allowedIn(value, left.ids);
+		const wrong = outside
+			? `${node.field.label} may not be this now: “${left.by.rule.name}” leaves other options.`
+			: misfit(node.field, value, rec.was[i], this.schema);
 		if (wrong) {
 			rec.out.failures.push({ claim: c.id, field: id, message: wrong });
 			this.report(rec, c, 'failed', { ...more, message: wrong });
@@ -472,18 +682,21 @@ class Pass {
 		this.report(rec, c, outcome, { value, row: result.row });
 	}
 
-	private write(rec: Working, node: PlanNode, value: Value, c: Claim) {
+	private write(rec: Working, node: PlanNode, value: Value, c: Claim | Validator) {
 		const i = node.index;
 		rec.settled[i] = value;
+		const { changes } = rec.out;
+		const had = changes.findIndex((x) => x.field === node.field.id);
+		if (had >= 0) changes.splice(had, 1);
 		if (same(value, rec.was[i])) rec.changed[i] = 0;
 		else {
 			rec.changed[i] = 1;
-			rec.out.changes.push({ field: node.field.id, from: rec.was[i], to: value, claim: c.id });
+			changes.push({ field: node.field.id, from: rec.was[i], to: value, claim: c.id });
 		}
 	}
 
 	/** The guard's parts and the values read, where somebody asked. */
-	private evidence(rec: Working, c: Claim): Partial<ClaimReport> {
+	private evidence(rec: Working, c: Claim | Validator): Partial<ClaimReport> {
 		if (!rec.outcomes) return {};
 		const value = (type: string, field: string) => {
 			const j = type === rec.type ? this.schema.type(type).at.get(field) : undefined;
@@ -523,18 +736,23 @@ class Pass {
 			const { at } = this.schema.type(rec.type);
 			changes.sort((a, b) => at.get(a.field)! - at.get(b.field)!);
 		}
+		this.validate(rec);
 		if (this.options.states) this.states(rec);
 		if (!rec.outcomes) return;
-		for (const n of rec.plan.nodes)
-			for (const c of this.plan.nodes[n].claims)
-				rec.out.reports.push(
-					rec.outcomes.get(c.id) ?? {
-						claim: c.id,
-						rule: c.rule.id,
-						field: c.field.id,
-						outcome: 'not triggered'
-					}
-				);
+		const limits = rec.plan.nodes.flatMap((n) => this.plan.nodes[n].limits);
+		for (const c of [
+			...rec.plan.nodes.flatMap((n): (Claim | Validator)[] => this.plan.nodes[n].claims),
+			...limits,
+			...rec.plan.validators
+		])
+			rec.out.reports.push(
+				rec.outcomes.get(c.id) ?? {
+					claim: c.id,
+					rule: c.rule.id,
+					field: c.field.id,
+					outcome: 'not triggered'
+				}
+			);
 	}
 
 	/** Which fields only rules may set: the claim that gives the value is Locked or closed to people. */
@@ -542,11 +760,21 @@ class Pass {
 		this.env.rec = rec;
 		const readOnly = new Map<string, string>();
 		rec.out.readOnly = readOnly;
+		const limited = new Map<string, readonly string[]>();
+		rec.out.limited = limited;
 		for (const n of rec.plan.nodes) {
 			const node = this.plan.nodes[n];
+			if (node.limits.length) {
+				const left = this.optionsLeft(rec, node);
+				if (left) limited.set(node.field.id, left.ids);
+				for (const v of node.limits)
+					if (v.kind === 'read-only' && this.inEffect(rec, v) === true)
+						readOnly.set(node.field.id, v.id);
+			}
 			if (!node.restricts) continue;
 			for (const c of node.claims) {
 				this.env.steps = STEPS;
+				this.env.depth = 0;
 				try {
 					if (this.applies(rec, c) !== true) continue;
 					if (!c.run(this.env).got && c.output.none === 'next') continue;
@@ -562,8 +790,12 @@ class Pass {
 
 // plain arrays: for so few entries they are made several times faster than typed ones
 const zeros = (n: number): number[] => new Array<number>(n).fill(0);
+const allowedIn = (v: Value, ids: readonly string[]) =>
+	(isList(v) ? v : [v]).every((x) => ids.includes(x as string));
 const finite = (x: number) => (x === Infinity ? 0 : x);
 const NOTHING_RESTRICTED: ReadonlyMap<string, string> = new Map();
+const NOTHING_LIMITED: ReadonlyMap<string, readonly string[]> = new Map();
+const NONE: ReadonlySet<string> = new Set();
 const DAY_ONE = LocalDate.fromEpochDay(0)!;
 
 /** What formulas run in. The instant is worked out as a moment only where a rule asks. */
@@ -572,6 +804,7 @@ class PassEnv implements Env {
 	input: Value = null;
 	vars: Value[] = [];
 	steps = STEPS;
+	depth = 0;
 	private moment: Moment | null = null;
 
 	constructor(

@@ -19,7 +19,7 @@
 				required
 				autocomplete="username"
 				class="box mt-1 w-full"
-				value={form?.email ?? ''}
+				defaultValue={form?.email ?? ''}
 			/>
 			<label class="mt-3 block text-sm font-medium" for="password">Password</label>
 			<input

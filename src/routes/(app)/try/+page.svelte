@@ -1,5 +1,6 @@
 <script lang="ts">
 	import { page } from '$app/state';
+	import { ruleOf } from '$core/plan/plan';
 	import { reason } from '$core/settle/reason';
 	import { runTrial, type Trial } from '$core/trials/trials';
 	import { ENTRY_LABEL, formatDate, formatValue } from '$lib/format';
@@ -111,7 +112,7 @@
 										: `expected ${l.not ? 'not ' : ''}${say(t, l.field, l.value)}, got ${say(t, l.field, l.got)}`}.
 								</p>
 								{#each l.reports as r (r.claim)}<p class="pl-4">
-										“{w.plan.claims.get(r.claim)?.rule.name}”: {reason(w.plan, r)}.
+										“{ruleOf(w.plan, r.claim)?.name}”: {reason(w.plan, r)}.
 									</p>{:else}<p class="pl-4 text-quiet">No rule writes it.</p>{/each}
 							{/each}
 							<p class="pt-1 text-quiet">

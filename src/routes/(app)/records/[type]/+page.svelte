@@ -24,7 +24,7 @@
 			<input
 				class="box"
 				name="find"
-				value={data.find}
+				defaultValue={data.find}
 				placeholder="Find by name"
 				aria-label="Find by name"
 			/><button class="button">Find</button>

@@ -1,0 +1,133 @@
+/** What compiling a rule set gives. */
+import type { Run } from '../feel/compile';
+import type { Field, FieldRef, Schema } from '../model/model';
+import type { FieldState, Output, Rule } from '../model/rules';
+import type { Value } from '../value/value';
+
+/** Where in a rule a problem lies. */
+export type Place =
+	| 'guard'
+	| 'input'
+	| 'watch'
+	| 'outputs'
+	| 'blank'
+	| `formula ${number}`
+	| `result ${number}`
+	| 'order'
+	| 'message';
+
+/** A fault of a rule that keeps it from being released. */
+export interface Problem {
+	rule: string;
+	place: Place;
+	message: string;
+	/** Where in the formula's text, when it lies in one. */
+	span?: { from: number; to: number };
+}
+
+/** What running a body gives. */
+export type BodyResult =
+	| { got: true; value: Value; row?: number | string }
+	| { got: false; why: 'no row' | 'blank' | 'null'; row?: number | string };
+
+/** A leaf of a guard, for showing which part was true. */
+export interface GuardPart {
+	text: string;
+	run: Run;
+	reads: FieldRef[];
+}
+
+export interface Claim {
+	id: string;
+	rule: Rule;
+	output: Output;
+	/** Index of the target in the arrays of its type. */
+	target: number;
+	field: Field;
+	guard: Run | null;
+	/** The guard on values before the change, for *entering*. */
+	guardBefore: Run | null;
+	guardParts: GuardPart[];
+	run: (env: Parameters<Run>[0]) => BodyResult;
+	/** Own fields (indices) whose change triggers it, guards above in the claim order included. */
+	triggers: number[];
+	/** The same by what is compared: settled against was, or sent against was. */
+	triggersSent: number[];
+	/** Fields the claim reads, for explanations. */
+	reads: FieldRef[];
+	/** Reads what was sent for its own target: a cleaning rule, which the sender's own value cannot keep out. */
+	readsOwnSent: boolean;
+	/** Depends on the event itself, so it does not run on request. */
+	eventful: boolean;
+}
+
+/** A Validate rule on one field: what the field may be, or what must hold and what is said otherwise. */
+export interface Validator {
+	id: string;
+	rule: Rule;
+	field: Field;
+	target: number;
+	/** `read-only` and `limited` act on the field before its claims; the others on settled values. */
+	kind: 'check' | FieldState;
+	guard: Run | null;
+	guardBefore: Run | null;
+	guardParts: GuardPart[];
+	/** A check: what must hold. */
+	holds: Run | null;
+	/** The options that are allowed; null where nothing is limited. */
+	allowed: ((env: Parameters<Run>[0]) => readonly string[] | null) | null;
+	/** What is said, with its values put in. */
+	message: (env: Parameters<Run>[0]) => string;
+	blocking: boolean;
+	/** Counts at every save, not only when something it reads changes. */
+	always: boolean;
+	triggers: number[];
+	triggersSent: number[];
+	reads: FieldRef[];
+}
+
+/** One field that rules write. */
+export interface PlanNode {
+	type: string;
+	field: Field;
+	index: number;
+	claims: Claim[];
+	hasLocked: boolean;
+	hasFill: boolean;
+	/** Some claim is Locked or closed to people. */
+	restricts: boolean;
+	/** Validate rules that make it read-only or limit its options: they come before any claim. */
+	limits: Validator[];
+}
+
+/** The nodes of one record type, worked out so that a change finds what it triggers without a search. All numbers are positions in {@link Plan.nodes}. */
+export interface TypePlan {
+	nodes: number[];
+	/** By index of the field that changed. */
+	watchers: number[][];
+	/** By index of the field written; -1 for fields that no rule writes. */
+	position: Int32Array;
+	/** Nodes with a Locked claim, and with a Fill claim. */
+	locked: number[];
+	filling: number[];
+	/** Checks, required and hidden fields: looked at on settled values. */
+	validators: Validator[];
+}
+
+export interface Plan {
+	schema: Schema;
+	/** In the order in which they are settled. */
+	nodes: PlanNode[];
+	/** By record type; types without rules are there too. */
+	types: ReadonlyMap<string, TypePlan>;
+	problems: Problem[];
+	/** Every claim by id, those with problems left out. */
+	claims: ReadonlyMap<string, Claim>;
+	/** Every Validate rule's output by the same kind of id. */
+	validators: ReadonlyMap<string, Validator>;
+}
+
+/** The rule behind a claim or a Validate rule's output. */
+export function ruleOf(plan: Plan, id: string): Rule | undefined {
+	return (plan.claims.get(id) ?? plan.validators.get(id))?.rule;
+}
