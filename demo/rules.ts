@@ -1,5 +1,6 @@
 /** The rules of the demo workspace: what its three releases hold, and the draft on top of them. */
 import { compileExpression } from '../src/core/feel/compile';
+import { readTemplate } from '../src/core/feel/template';
 import { parseExpression } from '../src/core/feel/parse';
 import { bare } from '../src/core/feel/tree';
 import type { JsonValue } from '../src/core/model/codec';
@@ -84,6 +85,16 @@ function bands(
 		limits: limits.map((l) => (typeof l === 'number' ? { at: String(l), belongs: 'above' } : l)),
 		results: results.map((r) => (r === undefined ? null : [r])),
 		blank: { none: true }
+	};
+}
+
+function check(type: string, holds: string, message: string, blocking = true): Body {
+	return {
+		kind: 'check',
+		holds: formula(type, holds),
+		message: readTemplate(message, { schema, type }).template,
+		blocking,
+		always: false
 	};
 }
 
@@ -398,6 +409,121 @@ const third: Rule[] = [
 		['fiscal_quarter'],
 		compute('deal', 'string(Close date.year) + " Q" + string(quarter(Close date))'),
 		{ hold: 'locked', none: 'clear' }
+	),
+	rule(
+		'capacity',
+		'deal',
+		'validate',
+		'Heat pump needs its capacity',
+		'The grid operator asks for it; older systems do not send it.',
+		['electrical_capacity'],
+		{ kind: 'state', state: 'required', options: [], always: false },
+		{ guard: 'Heat pump', entryPoints: ['full', 'short'] }
+	),
+	rule(
+		'close_date',
+		'deal',
+		'validate',
+		'An open deal closes in the future',
+		'A date in the past spoils the forecast.',
+		['close_date'],
+		check(
+			'deal',
+			'Close date >= today',
+			'Close date {Close date} has passed, and the deal is still at {Stage}.'
+		),
+		{ guard: 'not(Stage in ("Won", "Lost"))' }
+	),
+	rule(
+		'discount',
+		'deal',
+		'validate',
+		'Discount within its limit',
+		'More than the limit needs a word with the head of sales.',
+		['discount_percent'],
+		check(
+			'deal',
+			"'Discount %' <= 'Discount limit %'",
+			'{Discount %} % is more than the limit of {Discount limit %} %.'.replace(
+				/\{(Discount[^}]*)\}/g,
+				"{'$1'}"
+			),
+			false
+		)
+	),
+	rule(
+		'interest',
+		'lead',
+		'validate',
+		'Product interest limited by crop',
+		'Ebb floors are for pot plants; fogging harms herbs.',
+		['product_interest'],
+		{
+			kind: 'allowed',
+			input: 'crop',
+			rows: {
+				orchid: ['climate_computer', 'screens', 'ebb_floor', 'led_lighting', 'boiler_house'],
+				herbs: ['climate_computer', 'screens', 'drip_irrigation', 'ebb_floor', 'led_lighting'],
+				tulip: ['climate_computer', 'ebb_floor', 'led_lighting', 'boiler_house'],
+				strawberry: ['climate_computer', 'drip_irrigation', 'fogging', 'led_lighting']
+			}
+		}
+	),
+	rule(
+		'capacity',
+		'deal',
+		'validate',
+		'Heat pump needs its capacity',
+		'The grid operator asks for it; older systems do not send it.',
+		['electrical_capacity'],
+		{ kind: 'state', state: 'required', options: [], always: false },
+		{ guard: 'Heat pump', entryPoints: ['full', 'short'] }
+	),
+	rule(
+		'close_date',
+		'deal',
+		'validate',
+		'An open deal closes in the future',
+		'A date in the past spoils the forecast.',
+		['close_date'],
+		check(
+			'deal',
+			'Close date >= today',
+			'Close date {Close date} has passed, and the deal is still at {Stage}.'
+		),
+		{ guard: 'not(Stage in ("Won", "Lost"))' }
+	),
+	rule(
+		'discount',
+		'deal',
+		'validate',
+		'Discount within its limit',
+		'More than the limit needs a word with the head of sales.',
+		['discount_percent'],
+		check(
+			'deal',
+			"'Discount %' <= 'Discount limit %'",
+			"A discount of {'Discount %'} % is more than the limit of {'Discount limit %'} %.",
+			false
+		)
+	),
+	rule(
+		'interest',
+		'lead',
+		'validate',
+		'Product interest limited by crop',
+		'Ebb floors are for pot plants; fogging harms herbs.',
+		['product_interest'],
+		{
+			kind: 'allowed',
+			input: 'crop',
+			rows: {
+				orchid: ['climate_computer', 'screens', 'ebb_floor', 'led_lighting', 'boiler_house'],
+				herbs: ['climate_computer', 'screens', 'drip_irrigation', 'ebb_floor', 'led_lighting'],
+				tulip: ['climate_computer', 'ebb_floor', 'led_lighting', 'boiler_house'],
+				strawberry: ['climate_computer', 'drip_irrigation', 'fogging', 'led_lighting']
+			}
+		}
 	)
 ];
 // a text literal becomes an option only where one is wanted

@@ -272,5 +272,20 @@ trial(
 	{ delivery_yard: 'Yard 2' }
 );
 
+trial(
+	'lead',
+	'Fogging is left behind when the crop becomes herbs',
+	{ crop: 'tomato', product_interest: ['fogging', 'screens'] },
+	{ crop: 'herbs' },
+	{ product_interest: ['screens'] }
+);
+trial(
+	'lead',
+	'Any product for tomatoes',
+	{ crop: 'herbs' },
+	{ crop: 'tomato', product_interest: ['fogging'] },
+	{ product_interest: ['fogging'] }
+);
+
 /** All trials of the demo. */
 export const demoTrials: Trial[] = trials;

@@ -34,7 +34,7 @@ test('a limit moved in the draft changes the sample at once, fails or mends tria
 	page
 }) => {
 	const tries = page.getByTestId('station-try');
-	await expect(tries).toContainText('59/61');
+	await expect(tries).toContainText('61/63');
 	await page.locator('#s-headcount').fill('55');
 	await expect(page.getByTestId('wrote-size_class')).toHaveCount(0);
 	const limit = page.getByRole('slider', { name: 'Limit between Small and Medium' });
@@ -44,18 +44,18 @@ test('a limit moved in the draft changes the sample at once, fails or mends tria
 	await page.keyboard.press('PageDown');
 	await expect(limit).toHaveAttribute('aria-valuenow', '50');
 	await expect(page.getByTestId('wrote-size_class')).toContainText('Small → Medium');
-	await expect(tries).toContainText('61/61');
+	await expect(tries).toContainText('63/63');
 	await page.getByRole('button', { name: 'Undo' }).click();
 	await expect(limit).toHaveAttribute('aria-valuenow', '60');
-	await expect(tries).toContainText('59/61');
+	await expect(tries).toContainText('61/63');
 	await page.getByRole('button', { name: 'Redo' }).click();
-	await expect(tries).toContainText('61/61');
+	await expect(tries).toContainText('63/63');
 	await expect(page.getByText('Draft saved')).toBeVisible();
 	await page.reload();
 	await expect(limit).toHaveAttribute('aria-valuenow', '50');
 	// back to how the demo has it, typed
 	await page.getByLabel('from').nth(2).fill('60');
-	await expect(tries).toContainText('59/61');
+	await expect(tries).toContainText('61/63');
 	await expect(page.getByText('Draft saved')).toBeVisible();
 });
 
@@ -81,14 +81,14 @@ test('what the sample shows is kept as a trial and runs from then on', async ({ 
 		'Headcount 9 gives Size class Micro'
 	);
 	await page.keyboard.press('Enter');
-	await expect(page.getByTestId('station-try')).toContainText('60/62');
+	await expect(page.getByTestId('station-try')).toContainText('62/64');
 	await open(page, '/try');
 	await page.getByRole('button', { name: 'Headcount 9 gives Size class Micro' }).click();
 	await expect(
 		page.getByText('“Size class follows headcount”: Headcount 9 is in [0..10), the first band')
 	).toBeVisible();
 	await page.getByRole('button', { name: 'Remove this trial' }).click();
-	await expect(page.getByTestId('station-try')).toContainText('59/61');
+	await expect(page.getByTestId('station-try')).toContainText('61/63');
 });
 
 test('hold, watched fields, guard and entry points are words of the sentence', async ({ page }) => {
@@ -153,17 +153,17 @@ test('a formula is marked where it is wrong, and its value stands beside it', as
 test('a first rule is written from nothing by an administrator, by keyboard alone', async ({
 	page
 }) => {
-	await openSheet(page, '/write/deal/electrical_capacity');
+	await openSheet(page, '/write/deal/name');
 	await expect(page.getByText('No rule writes this field')).toBeVisible();
 	const add = page.getByRole('button', { name: /^Derive/ });
 	await add.focus();
 	await page.keyboard.press('Enter');
-	const text = page.getByLabel('Formula for Electrical capacity');
+	const text = page.getByLabel('Formula for Name');
 	await text.focus();
-	await page.keyboard.type('if Heat pump then 63 else null');
+	await page.keyboard.type('if Heat pump then "Heat" else null');
 	await page.locator('#s-heat_pump').focus();
 	await page.locator('#s-heat_pump').selectOption('yes');
-	await expect(page.getByTestId('wrote-electrical_capacity')).toContainText('63');
+	await expect(page.getByTestId('wrote-name')).toContainText('Heat');
 	await page.getByRole('button', { name: /^More for/ }).focus();
 	await page.keyboard.press('Enter');
 	await page.getByRole('menuitem', { name: 'Take out of the draft' }).press('Enter');
@@ -208,4 +208,36 @@ test('keys: / finds a field, ? lists the keys, numbers go to the stations, none 
 	await page.keyboard.press('Escape');
 	await page.keyboard.press('2');
 	await expect(page).toHaveURL(/check$/);
+});
+
+test('a check blocks at its field, with its values; a required field and limited options show in the sample', async ({
+	page
+}) => {
+	await openSheet(page, '/write/deal/close_date');
+	await page.locator('#s-stage').selectOption('Quotation');
+	await page.locator('#s-close_date').fill('2020-01-31');
+	await page.locator('#s-close_date').blur();
+	await expect(page.getByTestId('said-close_date')).toContainText(
+		'blocks at Close date: Close date 2020-01-31 has passed, and the deal is still at Quotation.'
+	);
+	await page.locator('#s-stage').selectOption('Won');
+	await expect(page.getByTestId('said-close_date')).toHaveCount(0);
+
+	await openSheet(page, '/write/deal/electrical_capacity');
+	await page.locator('#s-heat_pump').selectOption('yes');
+	await page.locator('#s-electrical_capacity').fill('');
+	await expect(page.getByTestId('said-electrical_capacity')).toContainText(
+		'Electrical capacity is required.'
+	);
+	await page.getByRole('button', { name: /^Entry point/ }).click();
+	await page.getByRole('option', { name: 'import' }).click();
+	await expect(page.getByTestId('said-electrical_capacity')).toHaveCount(0);
+
+	await openSheet(page, '/write/lead/product_interest');
+	await page.locator('#s-crop').selectOption('Herbs');
+	await expect(page.locator('#s-product_interest + fieldset').getByLabel('Fogging')).toHaveCount(0);
+	await page.getByRole('button', { name: 'Herbs allows Fogging' }).click();
+	await expect(page.locator('#s-product_interest + fieldset').getByLabel('Fogging')).toHaveCount(1);
+	await page.getByRole('button', { name: 'Undo' }).click();
+	await expect(page.getByText('Draft saved')).toBeVisible();
 });

@@ -170,3 +170,35 @@ test('a field is added as data and used at once in a form and a formula', async 
 	await open(page, '/write/customer/boiler_age');
 	await expect(page.getByRole('heading', { name: 'Boiler age' })).toBeVisible();
 });
+
+test('a check blocks a save at its field, in the form and past it; the import is not asked what people are', async ({
+	page
+}) => {
+	await open(page, '/records/deal/new');
+	await page.locator('#f-name').fill('Tern Island retrofit');
+	await page.locator('#f-heat_pump').selectOption('yes');
+	const capacity = page.locator('[data-field=electrical_capacity]');
+	await expect(capacity).toContainText('Electrical capacity is required.');
+	await page.getByRole('button', { name: 'Create deal' }).click();
+	await expect(capacity.getByRole('alert')).toContainText('Electrical capacity is required.');
+	await expect(page).toHaveURL(/new$/);
+	await page.locator('#f-electrical_capacity').fill('63');
+	await page.locator('#f-discount_limit_percent').fill('5');
+	await page.locator('#f-discount_percent').fill('7');
+	await expect(page.locator('[data-field=discount_percent]')).toContainText(
+		'▲ A discount of 7 % is more than the limit of 5 %.'
+	);
+	await page.getByRole('button', { name: 'Create deal' }).click();
+	await expect(page.getByRole('heading', { name: 'Tern Island retrofit' })).toBeVisible();
+	await open(page, '/records/deal/import');
+	await page
+		.locator('#text')
+		.fill(
+			'Name,Heat pump,Stage,Close date\nImported,yes,Won,2020-01-01\nLate,no,Survey,2020-01-01'
+		);
+	await page.getByRole('button', { name: 'Import', exact: true }).click();
+	await expect(page.getByText('1 of 2 rows taken over, 1 refused')).toBeVisible();
+	await expect(page.getByRole('row', { name: /^3/ })).toContainText(
+		'has passed, and the deal is still at Survey'
+	);
+});

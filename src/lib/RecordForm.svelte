@@ -197,14 +197,18 @@
 				></span>
 			</div>
 			<div class="fields px-4 py-2">
-				{#each g.fields as x (x.id)}
+				{#each g.fields.filter((f) => !result?.hidden.has(f.id)) as x (x.id)}
 					{@const locked = result?.readOnly.has(x.id) ?? false}
 					{@const reasonText = why(x.id)}
 					{@const fault = faults.find((p) => p.field === x.id)}
+					{@const said = live ? (result?.messages ?? []).filter((m) => m.field === x.id) : []}
 					{@const changed = JSON.stringify(shown(x.id)) !== JSON.stringify(stored(x.id))}
 					<div class="field" data-field={x.id}>
 						<label class="pt-1 text-sm" for="f-{x.id}"
-							>{x.label}{#if x.unit || (x.type === 'money' && x.currency)}<span
+							>{x.label}{#if result?.required.has(x.id)}<span
+									class="pl-1 text-brick"
+									title="required">*</span
+								>{/if}{#if x.unit || (x.type === 'money' && x.currency)}<span
 									class="pl-1 text-quiet">{x.unit ?? x.currency}</span
 								>{/if}</label
 						>
@@ -225,6 +229,7 @@
 									id="f-{x.id}"
 									value={shown(x.id)}
 									links={allLinks}
+									only={result?.limited.get(x.id)}
 									touched={isTouched(x.id)}
 									describedby="w-{x.id}"
 									onchange={(v, t) => touch(x.id, v, t)}
@@ -235,6 +240,12 @@
 									}}
 								/>
 							{/if}
+							{#each said.filter((m) => m.text !== fault?.message) as m (m.claim)}
+								<p class="text-xs {m.blocking ? 'text-brick' : 'text-ochre'}">
+									{m.blocking ? '●' : '▲'}
+									{m.text}
+								</p>
+							{/each}
 							{#if fault}<p class="text-xs text-brick" role="alert">● {fault.message}</p>{/if}
 							<p id="w-{x.id}" class="text-xs text-quiet">
 								{#if live && changed && id !== null}<span class="mono"

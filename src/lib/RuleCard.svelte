@@ -20,6 +20,8 @@
 	import BandEditor from './BandEditor.svelte';
 	import FormulaInput from './FormulaInput.svelte';
 	import OptionGrid from './OptionGrid.svelte';
+	import ValidateEditor from './ValidateEditor.svelte';
+	import ValidateSentence from './ValidateSentence.svelte';
 	import Word from './Word.svelte';
 	import WordSet from './WordSet.svelte';
 	import { ENTRY_LABEL, HOLD_HELP, NONE_LABEL, formatValue } from './format';
@@ -51,7 +53,10 @@
 		w.result?.reports.find((r) => r.rule === rule.id && r.field === field.id)
 	);
 	const claim = $derived(
-		w.shown.plan.claims.get(`${rule.id}:${rule.outputs.find((o) => o.field === field.id)?.id}`)
+		w.shown.plan.claims.get(`${rule.id}:${rule.outputs.find((o) => o.field === field.id)?.id}`) ??
+			w.shown.plan.validators.get(
+				`${rule.id}:${rule.outputs.find((o) => o.field === field.id)?.id}`
+			)
 	);
 	const edit = (label: string, change: (r: Rule) => Rule) => w.editRule(label, rule.id, change);
 	const setOutput = (id: string, patch: Partial<Output>) =>
@@ -111,6 +116,11 @@
 	const mapFields = $derived(
 		type.fields.filter((f) => (f.type === 'choice' || f.type === 'yesno') && f.id !== field.id)
 	);
+	const CHECKED: Record<string, string> = {
+		holds: '✓ holds',
+		said: '✕ does not hold',
+		'cannot tell': '? cannot tell'
+	};
 	const guardShown = $derived(rule.guard !== null);
 
 	function pickBandInput(id: string) {
@@ -301,81 +311,93 @@
 				{#each rule.outputs as o, i (o.id)}
 					{#if i};
 					{/if}
-					<Word
-						label="Field it writes"
-						tone="writes"
-						value={o.field}
-						choices={fieldChoices}
-						{disabled}
-						onpick={(v) => setOutput(o.id, { field: v })}
-					/>
-					becomes
-					{#if rule.body.kind === 'bands'}
-						the band that
-						<Word
-							label="What the bands part"
-							tone="reads"
-							value={byFormula ? '' : (bandInput ?? '')}
-							text={bandInput && !byFormula ? undefined : 'the formula below'}
+					{#if rule.kind === 'validate'}
+						<ValidateSentence
+							{rule}
+							output={o}
+							fields={fieldChoices}
 							{disabled}
-							choices={[
-								...numberFields.map((f) => ({ value: f.id, label: f.label })),
-								{ value: '', label: 'a formula' }
-							]}
-							onpick={pickBandInput}
+							onfield={(v) => setOutput(o.id, { field: v })}
 						/>
-						falls in,
-					{:else if rule.body.kind === 'options'}
-						{@const input = rule.body.input}
-						what the grid gives for
+					{:else}
 						<Word
-							label="Field to map from"
-							tone="reads"
-							value={input}
-							text={input ? undefined : 'which field?'}
-							choices={mapFields.map((f) => ({ value: f.id, label: f.label }))}
+							label="Field it writes"
+							tone="writes"
+							value={o.field}
+							choices={fieldChoices}
+							{disabled}
+							onpick={(v) => setOutput(o.id, { field: v })}
+						/>
+						becomes
+						{#if rule.body.kind === 'bands'}
+							the band that
+							<Word
+								label="What the bands part"
+								tone="reads"
+								value={byFormula ? '' : (bandInput ?? '')}
+								text={bandInput && !byFormula ? undefined : 'the formula below'}
+								{disabled}
+								choices={[
+									...numberFields.map((f) => ({ value: f.id, label: f.label })),
+									{ value: '', label: 'a formula' }
+								]}
+								onpick={pickBandInput}
+							/>
+							falls in,
+						{:else if rule.body.kind === 'options'}
+							{@const input = rule.body.input}
+							what the grid gives for
+							<Word
+								label="Field to map from"
+								tone="reads"
+								value={input}
+								text={input ? undefined : 'which field?'}
+								choices={mapFields.map((f) => ({ value: f.id, label: f.label }))}
+								{disabled}
+								onpick={(v) =>
+									edit('input', (r) =>
+										r.body.kind === 'options'
+											? { ...r, body: { ...r.body, input: v, rows: {} } }
+											: r
+									)}
+							/>,
+						{:else}
+							the formula{rule.outputs.length > 1 ? ` ${i + 1}` : ''} below,
+						{/if}
+						<Word
+							label="Hold on {label(o.field)}"
+							value={o.hold}
+							choices={holds}
 							{disabled}
 							onpick={(v) =>
-								edit('input', (r) =>
-									r.body.kind === 'options' ? { ...r, body: { ...r.body, input: v, rows: {} } } : r
-								)}
-						/>,
-					{:else}
-						the formula{rule.outputs.length > 1 ? ` ${i + 1}` : ''} below,
-					{/if}
-					<Word
-						label="Hold on {label(o.field)}"
-						value={o.hold}
-						choices={holds}
-						{disabled}
-						onpick={(v) =>
-							setOutput(o.id, {
-								hold: v as Hold,
-								...(v === 'locked' && o.none === 'leave' ? { none: 'clear' } : {})
-							})}
-					/>{#if o.hold === 'follow' || o.hold === 'fill'},
+								setOutput(o.id, {
+									hold: v as Hold,
+									...(v === 'locked' && o.none === 'leave' ? { none: 'clear' } : {})
+								})}
+						/>{#if o.hold === 'follow' || o.hold === 'fill'},
+							<Word
+								label="Who may set {label(o.field)}"
+								value={o.closed ? 'closed' : 'open'}
+								text={o.closed ? 'closed to people' : 'open to people'}
+								{disabled}
+								choices={[
+									{ value: 'open', label: 'open to people', help: 'people may overrule it' },
+									{
+										value: 'closed',
+										label: 'closed to people',
+										help: 'while it applies, only rules set the field'
+									}
+								]}
+								onpick={(v) => setOutput(o.id, { closed: v === 'closed' ? true : undefined })}
+							/>{/if}; without a result it
 						<Word
-							label="Who may set {label(o.field)}"
-							value={o.closed ? 'closed' : 'open'}
-							text={o.closed ? 'closed to people' : 'open to people'}
+							label="Without a result"
+							value={o.none}
+							choices={nones}
 							{disabled}
-							choices={[
-								{ value: 'open', label: 'open to people', help: 'people may overrule it' },
-								{
-									value: 'closed',
-									label: 'closed to people',
-									help: 'while it applies, only rules set the field'
-								}
-							]}
-							onpick={(v) => setOutput(o.id, { closed: v === 'closed' ? true : undefined })}
-						/>{/if}; without a result it
-					<Word
-						label="Without a result"
-						value={o.none}
-						choices={nones}
-						{disabled}
-						onpick={(v) => setOutput(o.id, { none: v as NoResult })}
-					/>{#if i === rule.outputs.length - 1}.{/if}
+							onpick={(v) => setOutput(o.id, { none: v as NoResult })}
+						/>{#if i === rule.outputs.length - 1}.{/if}
+					{/if}
 				{/each}
 			</p>
 
@@ -456,6 +478,8 @@
 					{disabled}
 					onchange={(l, b) => edit(l, (r) => ({ ...r, body: b }))}
 				/>
+			{:else if rule.body.kind !== 'formula'}
+				<ValidateEditor {rule} {disabled} margin={CHECKED[report?.outcome ?? ''] ?? ''} />
 			{:else}
 				{@const body = rule.body}
 				{#each rule.outputs as o, i (o.id)}
@@ -500,7 +524,9 @@
 						? ''
 						: report.outcome === 'same value'
 							? 'nothing to do, '
-							: 'nothing happened, '}{reason(w.shown.plan, report)}.
+							: rule.kind === 'validate'
+								? ''
+								: 'nothing happened, '}{reason(w.shown.plan, report)}.
 					{#if w.shown.stale.has(rule.id)}
 						<span class="text-ochre">▲ Shown as the rule last could be read.</span>
 					{/if}

@@ -33,7 +33,11 @@
 	const atStake = $derived.by(() => {
 		const ids = new Set<string>();
 		for (const r of w.rulesOf(s.type, field)) {
-			const claims = r.outputs.map((o) => w.shown.plan.claims.get(`${r.id}:${o.id}`));
+			const claims = r.outputs.map(
+				(o) =>
+					w.shown.plan.claims.get(`${r.id}:${o.id}`) ??
+					w.shown.plan.validators.get(`${r.id}:${o.id}`)
+			);
 			for (const c of claims)
 				for (const ref of c?.reads ?? []) if (ref.type === s.type) ids.add(ref.field);
 			if (r.body.kind === 'options') ids.add(r.body.input);
@@ -303,6 +307,7 @@
 									value={shown(x.id)}
 									links={s.links}
 									{touched}
+									only={result?.limited.get(x.id)}
 									onchange={(v, title) => {
 										if (title && typeof v === 'string')
 											patch({ links: { ...s.links, [`${x.target}.${v}`]: title } });
@@ -317,7 +322,9 @@
 									? `was ${say(x.id, toJson(changed.from)) || 'blank'}`
 									: (x.unit ?? x.currency ?? '')}</span
 							>
-							{#if locked}<span class="block">only rules set it</span>{/if}
+							{#if locked}<span class="block">only rules set it</span
+								>{/if}{#if result?.required.has(x.id)}<span class="block text-brick">required</span
+								>{/if}{#if result?.hidden.has(x.id)}<span class="block">hidden</span>{/if}
 						</td>
 					</tr>
 				{/each}
@@ -362,6 +369,17 @@
 		{:else}
 			<p class="mt-1 text-sm text-quiet">
 				Nothing.{s.sent.length ? '' : ' Change a value above and see what follows.'}
+			</p>
+		{/each}
+		{#each result?.messages ?? [] as m (m.claim)}
+			<p
+				class="mt-2 px-3 py-2 text-sm {m.blocking ? 'bg-brick-wash' : 'bg-ochre-wash'}"
+				data-testid="said-{m.field}"
+			>
+				<span class={m.blocking ? 'text-brick' : 'text-ochre'}
+					>{m.blocking ? '● blocks' : '▲ advises'}</span
+				>
+				at <strong>{f(m.field).label}</strong>: {m.text}
 			</p>
 		{/each}
 		{#each result?.setAside ?? [] as a (a.field)}

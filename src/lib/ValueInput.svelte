@@ -14,6 +14,7 @@
 		disabled = false,
 		describedby,
 		label,
+		only,
 		onchange,
 		onfault
 	}: {
@@ -26,6 +27,8 @@
 		touched?: boolean;
 		disabled?: boolean;
 		describedby?: string;
+		/** The options left, where a rule limits them. */
+		only?: readonly string[];
 		/** Its name, where no label element points to it. */
 		label?: string;
 		onchange: (v: JsonValue, title?: string) => void;
@@ -35,7 +38,14 @@
 
 	let raw = $state<string | null>(null);
 	let fault = $state<string | null>(null);
-	const options = $derived(field.list ? schema.lists.get(field.list)!.options : []);
+	const options = $derived(
+		(field.list ? schema.lists.get(field.list)!.options : []).filter(
+			(o) =>
+				!only ||
+				only.includes(o.id) ||
+				(Array.isArray(value) ? value.includes(o.id) : o.id === value)
+		)
+	);
 	const shown = $derived(
 		raw ?? (value === null || typeof value === 'boolean' ? '' : String(value))
 	);

@@ -8,7 +8,9 @@
 
 	let { report, format }: { report: ClaimReport; format: Format } = $props();
 	const w = useWorkbench();
-	const claim = $derived(w.shown.plan.claims.get(report.claim));
+	const claim = $derived(
+		w.shown.plan.claims.get(report.claim) ?? w.shown.plan.validators.get(report.claim)
+	);
 	const label = (type: string, field: string) => w.schema.field(type, field)?.label ?? field;
 </script>
 
@@ -63,9 +65,7 @@
 				<li class={report.row === k ? 'font-semibold text-brass-ink' : 'text-quiet'}>
 					{report.row === k ? '▸' : '\u00a0'}
 					{bandText(body.limits, k)}
-					{r
-						? format({ type: claim.rule.type, field: claim.output.field }, r[0] as string)
-						: 'no band'}
+					{r ? format({ type: claim.rule.type, field: claim.field.id }, r[0] as string) : 'no band'}
 				</li>
 			{/each}
 			<li class={report.row === 'blank' ? 'font-semibold text-brass-ink' : 'text-quiet'}>
@@ -75,6 +75,6 @@
 	{/if}
 	<a
 		class="textlink mt-2 text-sm"
-		href="/write/{claim.rule.type}/{claim.output.field}#rule-{claim.rule.id}">Open the rule</a
+		href="/write/{claim.rule.type}/{claim.field.id}#rule-{claim.rule.id}">Open the rule</a
 	>
 {/if}

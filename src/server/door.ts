@@ -1,7 +1,7 @@
 /** Checks what comes in from outside, once, at the door; inside it is trusted. */
 import * as yup from 'yup';
 import { isTree } from '../core/feel/tree-check';
-import { ENTRY_POINTS, MOMENTS, type Rule } from '../core/model/rules';
+import { ENTRY_POINTS, FIELD_STATES, MOMENTS, type Rule } from '../core/model/rules';
 import type { Trial } from '../core/trials/trials';
 import { IDENTITY } from './db/model';
 
@@ -27,6 +27,15 @@ const formula = () =>
 		if ('expr' in v) return isTree(v.expr);
 		return 'text' in v && typeof v.text === 'string' && v.text.length <= 20_000;
 	});
+
+const optionIds = () => yup.array().strict().max(2000).of(text(60));
+/** A part of a message: plain text or a formula. */
+const part = () =>
+	yup
+		.mixed()
+		.test('part', '${path} must be a text or a formula', (v) =>
+			typeof v === 'string' ? v.length <= 2000 : formula().isValidSync(v)
+		);
 
 const blank = () =>
 	yup
@@ -69,10 +78,50 @@ const body = yup.lazy((v: { kind?: string }) => {
 					blank: blank()
 				})
 				.noUnknown();
+		case 'check':
+			return yup
+				.object({
+					kind: yup.string().required(),
+					holds: formula(),
+					message: yup.array().strict().required().min(0).max(100).of(part()),
+					blocking: yup.boolean().strict().required(),
+					always: yup.boolean().strict().required()
+				})
+				.noUnknown();
+		case 'state':
+			return yup
+				.object({
+					kind: yup.string().required(),
+					state: yup.string().required().oneOf(FIELD_STATES),
+					options: optionIds().required(),
+					always: yup.boolean().strict().required()
+				})
+				.noUnknown();
+		case 'allowed':
+			return yup
+				.object({
+					kind: yup.string().required(),
+					input: text(60),
+					rows: yup.lazy((rows: object) =>
+						yup
+							.object(
+								Object.fromEntries(
+									Object.keys(rows ?? {})
+										.slice(0, 2000)
+										.map((k) => [k, optionIds().required()])
+								)
+							)
+							.required()
+					)
+				})
+				.noUnknown();
 		default:
 			return yup
 				.object({
-					kind: yup.string().required().oneOf(['options', 'bands', 'formula']),
+					kind: yup
+						.string()
+						.required()
+						.oneOf(['options', 'bands', 'formula', 'check', 'state', 'allowed']),
 					input: text(60),
 					rows: yup.lazy((rows: object) =>
 						yup

@@ -275,14 +275,14 @@ export function insideBand(limits: readonly Limit[], k: number): string | null {
 
 /** How many claims write each field, and how firmly, for the ledger. */
 export function claimCounts(set: RuleSet): Map<string, { count: number; firmest: string }> {
-	const rank = ['once', 'fill', 'follow', 'locked'];
+	const rank = ['check', 'once', 'fill', 'follow', 'locked'];
 	const out = new Map<string, { count: number; firmest: string }>();
 	for (const rule of set.rules)
 		for (const o of rule.off ? [] : rule.outputs) {
 			const key = refKey(rule.type, o.field);
 			const had = out.get(key);
-			const firmest =
-				had && rank.indexOf(had.firmest) > rank.indexOf(o.hold) ? had.firmest : o.hold;
+			const hold = rule.kind === 'validate' ? 'check' : o.hold;
+			const firmest = had && rank.indexOf(had.firmest) > rank.indexOf(hold) ? had.firmest : hold;
 			out.set(key, { count: (had?.count ?? 0) + 1, firmest });
 		}
 	return out;

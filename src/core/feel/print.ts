@@ -265,6 +265,5 @@ export function quote(s: string): string {
 		'\r': '\\r',
 		'\t': '\\t'
 	};
-	// eslint-disable-next-line no-control-regex -- control characters are escaped so that the text shows them
 	return `"${s.replace(/["\\\n\r\t]/g, (c) => named[c]).replace(/[\u0000-\u001f]/g, (c) => `\\u${c.charCodeAt(0).toString(16).padStart(4, '0')}`)}"`;
 }

@@ -111,6 +111,32 @@
 				help: 'a value for new records',
 				make: () => ({ kind: 'formula', formulas: [{ text: '' }] })
 			});
+			out.push({
+				kind: 'validate',
+				label: 'Validate: check',
+				help: 'what must hold, with a message',
+				make: () => ({
+					kind: 'check',
+					holds: { text: '' },
+					message: [],
+					blocking: true,
+					always: false
+				})
+			});
+			out.push({
+				kind: 'validate',
+				label: 'Validate: state',
+				help: 'required, read-only, hidden, limited',
+				make: () => ({ kind: 'state', state: 'required', options: [], always: false })
+			});
+			const limiting = options.find((o) => o.type === 'choice');
+			if (field.list && limiting)
+				out.push({
+					kind: 'validate',
+					label: 'Validate: options',
+					help: 'those allowed by another choice',
+					make: () => ({ kind: 'allowed', input: limiting.id, rows: {} })
+				});
 			return out;
 		}
 	);
@@ -121,7 +147,7 @@
 			id,
 			type: params.type,
 			kind: c.kind,
-			name: `${field!.label}: ${{ categorize: 'by bands', map: 'by option', derive: 'by formula', default: 'default', validate: 'check' }[c.kind]}`,
+			name: `${field!.label}: ${{ categorize: 'by bands', map: 'by option', derive: 'by formula', default: 'default', validate: 'must be right' }[c.kind]}`,
 			why: '',
 			moments: c.kind === 'default' ? ['created'] : ['created', 'changed', 'request'],
 			entryPoints: null,
@@ -171,7 +197,7 @@
 			<p class="mb-3 text-sm text-quiet">
 				{#if rules.length > 1}{rules.length} rules write this field. The first that applies gives the
 					value.
-				{:else if rules.length}One rule writes this field.
+				{:else if rules.length}One rule writes or checks this field.
 				{:else}No rule writes this field; it holds what people enter.{/if}
 			</p>
 			{#each rules as rule, i (rule.id)}
@@ -191,7 +217,7 @@
 						{rules.length ? 'Another rule for this field' : 'Write its first rule'}
 					</h2>
 					<div class="mt-1 flex flex-wrap gap-2">
-						{#each choices as c (c.kind)}
+						{#each choices as c (c.label)}
 							<button class="button flex-col items-start gap-0 text-left" onclick={() => add(c)}>
 								<span>{c.label}</span><span class="text-xs font-normal text-quiet">{c.help}</span>
 							</button>
