@@ -5,7 +5,7 @@ module.exports = {
 			name: 'core-stands-alone',
 			severity: 'error',
 			from: { path: '^src/core', pathNot: '\\.test\\.ts$|^src/core/testing' },
-			to: { path: '^(src/(server|lib|routes|workers|runtime)|demo)' }
+			to: { path: '^(src/(server|lib|routes|workers|runtime|cli)|demo)' }
 		},
 		{
 			name: 'core-has-two-packages',

@@ -18,7 +18,12 @@ export default defineConfig({
 				resolve: { alias },
 				test: {
 					name: 'core',
-					include: ['src/core/**/*.test.ts', 'src/lib/**/*.test.ts', 'demo/**/*.test.ts']
+					include: [
+						'src/core/**/*.test.ts',
+						'src/cli/**/*.test.ts',
+						'src/lib/**/*.test.ts',
+						'demo/**/*.test.ts'
+					]
 				}
 			},
 			{

@@ -468,62 +468,6 @@ const third: Rule[] = [
 				strawberry: ['climate_computer', 'drip_irrigation', 'fogging', 'led_lighting']
 			}
 		}
-	),
-	rule(
-		'capacity',
-		'deal',
-		'validate',
-		'Heat pump needs its capacity',
-		'The grid operator asks for it; older systems do not send it.',
-		['electrical_capacity'],
-		{ kind: 'state', state: 'required', options: [], always: false },
-		{ guard: 'Heat pump', entryPoints: ['full', 'short'] }
-	),
-	rule(
-		'close_date',
-		'deal',
-		'validate',
-		'An open deal closes in the future',
-		'A date in the past spoils the forecast.',
-		['close_date'],
-		check(
-			'deal',
-			'Close date >= today',
-			'Close date {Close date} has passed, and the deal is still at {Stage}.'
-		),
-		{ guard: 'not(Stage in ("Won", "Lost"))' }
-	),
-	rule(
-		'discount',
-		'deal',
-		'validate',
-		'Discount within its limit',
-		'More than the limit needs a word with the head of sales.',
-		['discount_percent'],
-		check(
-			'deal',
-			"'Discount %' <= 'Discount limit %'",
-			"A discount of {'Discount %'} % is more than the limit of {'Discount limit %'} %.",
-			false
-		)
-	),
-	rule(
-		'interest',
-		'lead',
-		'validate',
-		'Product interest limited by crop',
-		'Ebb floors are for pot plants; fogging harms herbs.',
-		['product_interest'],
-		{
-			kind: 'allowed',
-			input: 'crop',
-			rows: {
-				orchid: ['climate_computer', 'screens', 'ebb_floor', 'led_lighting', 'boiler_house'],
-				herbs: ['climate_computer', 'screens', 'drip_irrigation', 'ebb_floor', 'led_lighting'],
-				tulip: ['climate_computer', 'ebb_floor', 'led_lighting', 'boiler_house'],
-				strawberry: ['climate_computer', 'drip_irrigation', 'fogging', 'led_lighting']
-			}
-		}
 	)
 ];
 // a text literal becomes an option only where one is wanted

@@ -81,6 +81,8 @@ describe('findings', () => {
 	it('what cannot be compiled blocks, at its place', () => {
 		const r = rule('b', 'a', { body: { kind: 'formula', formulas: [{ text: 'a +' }] } });
 		expect(found(r)).toMatchObject([{ severity: 'blocking', place: 'formula 0', rule: r.id }]);
+		const twice = rule('b', 'a');
+		expect(found(twice, { ...twice })[0].message).toContain('Two rules');
 		expect(found(rule('b', 'c'), rule('c', 'b')).map((f) => f.place)).toEqual(['order', 'order']);
 	});
 });

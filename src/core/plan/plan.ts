@@ -44,7 +44,14 @@ export function compilePlan(schema: Schema, set: RuleSet): Plan {
 		limits.set(key, [...(limits.get(key) ?? []), v]);
 		depend(key, edges);
 	};
+	const seen = new Set<string>();
 	for (const rule of set.rules) {
+		if (seen.has(rule.id)) {
+			const message = `Two rules have the identity “${rule.id}”; the first counts.`;
+			problems.push({ rule: rule.id, place: 'outputs', message });
+			continue;
+		}
+		seen.add(rule.id);
 		if (rule.off) continue;
 		const before = problems.length;
 		const compiler = new RuleCompiler(schema, rule, problems);

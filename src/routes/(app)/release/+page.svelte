@@ -176,7 +176,11 @@
 						<div class="text-xs text-quiet">{r.created_by ?? ''}</div></td
 					>
 					<td class="mono">{r.rules}</td>
-					<td class="mono text-xs text-quiet" title={r.hash}>{r.hash.slice(0, 10)}</td>
+					<td class="mono text-xs text-quiet" title="{r.hash}: the file of this release"
+						><a class="textlink" href="/releases/{r.number}" download="release-{r.number}.json"
+							>{r.hash.slice(0, 10)}</a
+						></td
+					>
 					<td class="text-sm whitespace-nowrap">
 						{#if w.canEdit}
 							{#if asking?.number === r.number}

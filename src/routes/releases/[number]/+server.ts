@@ -1,9 +1,23 @@
 import { error } from '@sveltejs/kit';
-import { transaction } from '$server/db/pool';
+import { db, transaction } from '$server/db/pool';
 import { putInForce, readRelease, replaceDraft } from '$server/db/rules';
 import { BadInput, readJson } from '$server/door';
 import { allow, answer } from '$server/guard';
 import type { RequestHandler } from './$types';
+
+/** A release as a file: rules, claim orders and the model it was made with. */
+export const GET: RequestHandler = async (event) => {
+	const account = allow(event, 'reader');
+	const number = Number(event.params.number);
+	const doc = Number.isInteger(number) ? await readRelease(db(), account.workspace, number) : null;
+	if (!doc) error(404, `There is no release ${event.params.number}.`);
+	return new Response(`${JSON.stringify(doc, null, 2)}\n`, {
+		headers: {
+			'content-type': 'application/json; charset=utf-8',
+			'content-disposition': `attachment; filename="release-${number}.json"`
+		}
+	});
+};
 
 /** Puts a release in force, or makes it the draft. */
 export const POST: RequestHandler = (event) => {

@@ -1,0 +1,281 @@
+/**
+ * The command line over the core: no server, no database. Pure: takes arguments and texts of files,
+ * gives what to print and the exit code.
+ */
+import { findings } from '../core/check/findings';
+import { compileExpression, LimitError } from '../core/feel/compile';
+import { parseExpression } from '../core/feel/parse';
+import { FormulaError } from '../core/feel/tree';
+import type { JsonValue } from '../core/model/codec';
+import { toJson } from '../core/model/codec';
+import { Schema, type Model } from '../core/model/model';
+import { ENTRY_POINTS, type EntryPoint, type RuleSet } from '../core/model/rules';
+import { compilePlan, ruleOf, type Plan } from '../core/plan/plan';
+import { reason } from '../core/settle/reason';
+import { settle } from '../core/settle/settle';
+import { NOTHING_ELSE, runTrial, submissionOf, type Trial } from '../core/trials/trials';
+import { Num, parseNum } from '../core/value/num';
+import { LocalDate, Moment } from '../core/value/temporal';
+import { isContext, isList, show, type Value } from '../core/value/value';
+import { zones } from '../runtime/zones';
+
+export interface Output {
+	text: string;
+	/** 0 fine; 1 the rules say no (a blocking message, finding or failing trial); 2 the input is wrong. */
+	code: 0 | 1 | 2;
+}
+
+const USAGE = `rigid-rule evaluates formulas and rule sets without a server.
+
+  eval FORMULA [CONTEXT.json]      the value of a FEEL formula, as JSON
+  settle RULES.json CHANGE.json    what becomes of a change; with --explain, why
+  check RULES.json                 what can be proven wrong; exit code 1 when it blocks
+  try RULES.json TRIALS.json       runs trials; exit code 1 when one fails
+
+RULES.json is a release as the application exports it. The formats are in docs/schema.`;
+
+class Wrong extends Error {}
+
+/** @param read gives the text of a file; throws when there is none */
+export function runCli(args: readonly string[], read: (path: string) => string): Output {
+	const flags = args.filter((a) => a.startsWith('--'));
+	const [verb, ...rest] = args.filter((a) => !a.startsWith('--'));
+	const odd = flags.find((f) => f !== '--explain');
+	try {
+		if (odd) throw new Wrong(`“${odd}” is not known; there is --explain.`);
+		switch (verb) {
+			case 'eval':
+				return evaluate(need(rest[0], 'a formula'), rest[1] ? json(read, rest[1]) : {});
+			case 'settle':
+				return settleChange(
+					rules(read, rest[0]),
+					json(read, need(rest[1], 'a file with the change')),
+					flags.includes('--explain')
+				);
+			case 'check':
+				return check(rules(read, rest[0]));
+			case 'try':
+				return tryAll(rules(read, rest[0]), json(read, need(rest[1], 'a file with trials')));
+			default:
+				return { text: USAGE, code: verb === undefined || verb === 'help' ? 0 : 2 };
+		}
+	} catch (e) {
+		if (e instanceof Wrong) return { text: e.message, code: 2 };
+		if (e instanceof FormulaError) {
+			const { message, from } = e.fault;
+			return { text: `At character ${from + 1}: ${message}`, code: 2 };
+		}
+		if (e instanceof LimitError) return { text: e.message, code: 2 };
+		throw e;
+	}
+}
+
+function need(x: string | undefined, what: string): string {
+	if (x === undefined) throw new Wrong(`Give ${what}.\n\n${USAGE}`);
+	return x;
+}
+
+function json(read: (path: string) => string, path: string): unknown {
+	let text: string;
+	try {
+		text = read(path);
+	} catch {
+		throw new Wrong(`The file ${path} cannot be read.`);
+	}
+	try {
+		return JSON.parse(text) as unknown;
+	} catch (e) {
+		throw new Wrong(`${path} is no JSON: ${(e as Error).message}`);
+	}
+}
+
+interface Loaded {
+	plan: Plan;
+	set: RuleSet;
+}
+
+function rules(read: (path: string) => string, path: string | undefined): Loaded {
+	const file = need(path, 'a file with rules');
+	const doc = json(read, file) as Partial<RuleSet & { model: Model; format: string }> | null;
+	if (doc?.format !== 'rigid-rule/release' || !doc.model || !Array.isArray(doc.rules))
+		throw new Wrong(
+			`${file} is no release: it wants "format": "rigid-rule/release", "model" and "rules".`
+		);
+	const set = { rules: doc.rules, order: doc.order ?? {} };
+	return { plan: compilePlan(new Schema(doc.model), set), set };
+}
+
+const print = (v: unknown, code: Output['code'] = 0): Output => ({
+	text: JSON.stringify(v, null, 2),
+	code
+});
+
+// ---- eval -----------------------------------------------------------------------------------------
+
+/** JSON as values: objects as contexts, numbers as decimals. */
+function fromPlain(v: unknown): Value {
+	if (v === null || v === undefined) return null;
+	if (typeof v === 'number') return parseNum(String(v));
+	if (typeof v === 'string' || typeof v === 'boolean') return v;
+	if (Array.isArray(v)) return v.map(fromPlain);
+	return new Map(Object.entries(v).map(([k, x]) => [k, fromPlain(x)]));
+}
+
+/** Values as JSON: numbers that a double holds exactly as numbers, others as text. */
+function toPlain(v: Value): unknown {
+	if (v instanceof Num) return String(v.toDouble()) === v.toString() ? v.toDouble() : v.toString();
+	if (v === null || typeof v === 'boolean' || typeof v === 'string') return v;
+	if (isList(v)) return v.map(toPlain);
+	if (isContext(v)) return Object.fromEntries([...v].map(([k, x]) => [k, toPlain(x)]));
+	return show(v);
+}
+
+function evaluate(text: string, context: unknown): Output {
+	if (typeof context !== 'object' || context === null || Array.isArray(context))
+		throw new Wrong('The context must be an object: name to value.');
+	const names = Object.keys(context);
+	const schema = new Schema({ types: [], lists: [], zone: 'UTC' });
+	const expr = parseExpression(text, { schema, type: null, variables: names });
+	const c = compileExpression(expr, {
+		schema,
+		type: null,
+		variables: names.map((name) => ({ name, ty: { t: 'any' } }))
+	});
+	if (c.faults.length) throw new FormulaError(c.faults[0]);
+	const now = Moment.fromInstant(Date.now(), 'UTC', zones)!;
+	const value = c.run({
+		rec: null,
+		input: null,
+		vars: Object.values(context).map(fromPlain),
+		now,
+		today: LocalDate.fromEpochDay(now.date.epochDay)!,
+		person: null,
+		entryPoint: 'api',
+		zone: 'UTC',
+		zones,
+		record: () => null,
+		related: () => [],
+		steps: 1_000_000,
+		depth: 0
+	});
+	return print(toPlain(value));
+}
+
+// ---- settle, check, try ---------------------------------------------------------------------------
+
+interface ChangeFile {
+	type: string;
+	was?: Record<string, JsonValue> | null;
+	sent: Record<string, JsonValue>;
+	keep?: string[];
+	entryPoint?: EntryPoint;
+	at?: string;
+	person?: string | null;
+	onRequest?: boolean;
+}
+
+function settleChange({ plan }: Loaded, file: unknown, explain: boolean): Output {
+	const change = file as Partial<ChangeFile> | null;
+	if (typeof change !== 'object' || change === null || typeof change.type !== 'string')
+		throw new Wrong('The change must be an object with “type” and “sent”.');
+	if (!plan.schema.types.has(change.type))
+		throw new Wrong(
+			`There is no record type “${change.type}”; there are ${[...plan.schema.types.keys()].join(', ')}.`
+		);
+	if (change.entryPoint !== undefined && !ENTRY_POINTS.includes(change.entryPoint))
+		throw new Wrong(
+			`“${String(change.entryPoint)}” is no entry point; there are ${ENTRY_POINTS.join(', ')}.`
+		);
+	const instant = change.at === undefined ? Date.now() : Date.parse(change.at);
+	if (Number.isNaN(instant)) throw new Wrong(`at: “${String(change.at)}” is no moment.`);
+	let record;
+	try {
+		record = submissionOf(plan.schema, {
+			type: change.type,
+			was: change.was ?? null,
+			sent: Object.entries(change.sent ?? {})
+		});
+	} catch (e) {
+		throw new Wrong((e as Error).message);
+	}
+	const keep = new Set(change.keep ?? []);
+	const done = settle(
+		plan,
+		{
+			records: [{ ...record, keep, inLine: false }],
+			entryPoint: change.entryPoint ?? 'api',
+			instant,
+			person: change.person ?? null,
+			onRequest: change.onRequest
+		},
+		NOTHING_ELSE,
+		{ zones, explain: true }
+	).records[0];
+	const name = (claim: string) => ruleOf(plan, claim)?.name ?? claim;
+	const { fields } = plan.schema.type(change.type).type;
+	const out = {
+		values: Object.fromEntries(fields.map((f, i) => [f.id, toJson(done.values[i])])),
+		changes: done.changes.map((c) => ({
+			field: c.field,
+			from: toJson(c.from),
+			to: toJson(c.to),
+			rule: c.claim && name(c.claim)
+		})),
+		setAside: done.setAside.map((a) => ({
+			field: a.field,
+			sent: toJson(a.sent),
+			stands: toJson(a.stands),
+			rule: name(a.claim),
+			why: a.why
+		})),
+		messages: done.messages.map((m) => ({
+			field: m.field,
+			text: m.text,
+			blocking: m.blocking,
+			rule: name(m.claim)
+		})),
+		failures: done.failures.map((f) => ({
+			field: f.field,
+			message: f.message,
+			rule: name(f.claim)
+		})),
+		...(plan.problems.length ? { problems: plan.problems } : {}),
+		...(explain
+			? {
+					explanation: done.reports.map((r) => ({
+						rule: name(r.claim),
+						field: r.field,
+						outcome: r.outcome,
+						because: reason(plan, r)
+					}))
+				}
+			: {})
+	};
+	return print(out, done.messages.some((m) => m.blocking) ? 1 : 0);
+}
+
+function check({ plan, set }: Loaded): Output {
+	const found = findings(plan, set, zones);
+	return print(found, found.some((f) => f.severity === 'blocking') ? 1 : 0);
+}
+
+function tryAll({ plan }: Loaded, file: unknown): Output {
+	if (!Array.isArray(file)) throw new Wrong('The trials must be a list.');
+	const results = (file as Trial[]).map((t) => {
+		const r = runTrial(plan, t, zones);
+		const lines = r.lines
+			.filter((l) => !l.held)
+			.map((l) => ({ field: l.field, expected: l.value, not: l.not, got: l.got }));
+		return {
+			trial: t.name,
+			held: r.held,
+			...(r.fault ? { fault: r.fault } : {}),
+			...(lines.length ? { lines } : {})
+		};
+	});
+	const held = results.filter((r) => r.held).length;
+	return print(
+		{ held, of: results.length, failing: results.filter((r) => !r.held) },
+		held === results.length ? 0 : 1
+	);
+}
