@@ -147,6 +147,12 @@ describe('FEEL', () => {
 		['string(1.0)', '"1"'],
 		['(function(x) x * 2)(4)', '8'],
 		['sort([3, 1, 4], function(a, b) a > b)', '[4, 3, 1]'],
+		['format date(date("2026-11-23"), "dd.MM.yy")', '"23.11.26"'],
+		['format date(date and time("2026-01-05T09:07:00"), "MMMM d, HH:mm")', '"January 5, 09:07"'],
+		['format date(date("2026-11-23"), "qq")', 'null'],
+		['format number(-1234567.125, 2, ",")', '"-1,234,567.12"'],
+		['format number(0.5, 0)', '"0"'],
+		['context put({a: 1}, "a", 2)', '{a: 2}'],
 		['@"2026-11-23T10:00:00Z" = @"2026-11-23T11:00:00+01:00"', 'true'],
 		['date("2026-01-31") + duration("P1M")', '2026-02-28']
 	])('%s is %s', (text, want) => is(text, want));
@@ -274,6 +280,128 @@ describe('FEEL', () => {
 			expect(read(printed), printed).toEqual(tree);
 			expect(isTree(tree), text).toBe(true);
 		}
+	});
+});
+
+// ---- generated formulas over fields --------------------------------------------------------------
+
+const typed = fc.letrec<{ n: string; b: string; t: string }>((tie) => ({
+	n: fc.oneof(
+		{ maxDepth: 4 },
+		fc.constantFrom('A', 'B', 'was.C', 'sent.D', 'Boss.A', "'Discount %'", '1', '2.50'),
+		fc
+			.tuple(tie('n'), fc.constantFrom('+', '-', '*', '/', '**'), tie('n'))
+			.map(([a, o, b]) => `(${a} ${o} ${b})`),
+		tie('n').map((a) => `-(${a})`),
+		fc.tuple(tie('b'), tie('n'), tie('n')).map(([c, a, b]) => `(if ${c} then ${a} else ${b})`),
+		tie('t').map((t) => `string length(${t})`),
+		fc.tuple(tie('n'), tie('n')).map(([a, b]) => `sum([${a}, ${b}][item > 1])`)
+	),
+	b: fc.oneof(
+		{ maxDepth: 4 },
+		fc.constantFrom(
+			'Flag',
+			'Size class = "Small"',
+			'Stage in ("Won", "Lost")',
+			'changed(Stage)',
+			'is blank(Text)'
+		),
+		fc
+			.tuple(tie('n'), fc.constantFrom('<', '<=', '>', '>=', '=', '!='), tie('n'))
+			.map(([a, o, b]) => `(${a} ${o} ${b})`),
+		fc
+			.tuple(
+				tie('b'),
+				fc.constantFrom('and', 'or'),
+				tie('b'),
+				fc.constantFrom('and', 'or'),
+				tie('b')
+			)
+			.map(([a, o, b, p, c]) => `(${a} ${o} ${b} ${p} ${c})`),
+		tie('b').map((a) => `not(${a})`),
+		fc.tuple(tie('n'), tie('n'), tie('n')).map(([a, b, c]) => `(${a} in [${b}..${c}))`),
+		fc.tuple(tie('n'), tie('n')).map(([a, b]) => `(some x in [${a}, ${b}] satisfies x > A)`)
+	),
+	t: fc.oneof(
+		{ maxDepth: 3 },
+		fc.constantFrom('Text', 'Boss.Other text', '"a\\"b"', 'label(Stage)', 'string(Day)'),
+		fc.tuple(tie('t'), tie('t')).map(([a, b]) => `(${a} + ${b})`),
+		tie('n').map((n) => `string(${n})`)
+	)
+}));
+
+describe('generated formulas', () => {
+	it('compile; printed and read again they are the same tree; and the tree survives JSON', () => {
+		fc.assert(
+			fc.property(fc.oneof(typed.n, typed.b, typed.t), (text) => {
+				const read = (s: string) =>
+					compileExpression(parseExpression(s, { schema, type: 'thing' }), {
+						schema,
+						type: 'thing'
+					});
+				const first = read(text);
+				expect(first.faults, text).toEqual([]);
+				const tree = bare(first.expr);
+				const printed = printExpression(tree, schema);
+				expect(bare(read(printed.text).expr), `${text} printed as ${printed.text}`).toEqual(tree);
+				expect(isTree(JSON.parse(JSON.stringify(tree)))).toBe(true);
+				// every part knows where it stands in the printed text
+				const inside = (e: object) =>
+					JSON.stringify(e, (k, v) => {
+						if (k === 'at')
+							expect(v.from >= 0 && v.to <= printed.text.length && v.from <= v.to).toBe(true);
+						return v;
+					});
+				inside(printed.expr);
+			}),
+			{ numRuns: Number(process.env.RIGID_RUNS ?? 400) }
+		);
+	});
+
+	it('read what they name and nothing else', () => {
+		const reads = (text: string) =>
+			compileExpression(parseExpression(text, { schema, type: 'thing' }), {
+				schema,
+				type: 'thing'
+			}).reads.map(
+				(r) => `${r.image}:${[...r.via.map((v) => v.field), r.field].join('.')}${r.many ? '*' : ''}`
+			);
+		expect(reads('A + was.B + sent.C')).toEqual(['settled:a', 'was:b', 'sent:c']);
+		expect(reads('Boss.Boss.A')).toEqual([
+			'settled:boss',
+			'settled:boss.boss',
+			'settled:boss.boss.a'
+		]);
+		expect(reads('was.Boss.A')).toEqual(['was:boss', 'was:boss.a']);
+		expect(reads('sum(Team.A)')).toContain('settled:boss.a*');
+		expect(reads('count(Team[A > 1])').some((r) => r.endsWith('a*'))).toBe(true);
+	});
+
+	it('read through links with the values a loader gives', () => {
+		const c = compileExpression(
+			parseExpression('Boss.A + sum(Team.B)', { schema, type: 'thing' }),
+			{ schema, type: 'thing' }
+		);
+		const at = schema.type('thing').at;
+		const row = (values: Record<string, Value>) => {
+			const v: Value[] = schema.type('thing').type.fields.map(() => null);
+			for (const [k, x] of Object.entries(values)) v[at.get(k)!] = x;
+			return v;
+		};
+		const view = (id: string, v: Value[]) => ({ type: 'thing', id, was: v, sent: v, settled: v });
+		const all: Record<string, Value[]> = {
+			'1': row({ boss: '2' }),
+			'2': row({ a: value('5') }),
+			'3': row({ b: value('1.5') }),
+			'4': row({ b: value('2') })
+		};
+		const got = c.run({
+			...env(),
+			rec: view('1', all['1']),
+			record: (_t, id) => view(id, all[id]),
+			related: () => ['3', '4']
+		});
+		expect(show(got)).toBe('8.5');
 	});
 });
 

@@ -782,6 +782,34 @@ def(
 			: null
 );
 
+def(
+	'context(entries: list): any',
+	'A context from a list of key and value.',
+	'get value(context([{key: "a", value: 1}]), "a") = 1',
+	([l]) => {
+		const out = new Map<string, Value>();
+		for (const e of isList(l) ? l : [l]) {
+			const [k, v] = isContext(e) ? [e.get('key'), e.get('value')] : [];
+			if (typeof k !== 'string' || v === undefined || out.has(k)) return null;
+			out.set(k, v);
+		}
+		return out;
+	}
+);
+def(
+	'context put(context: any, key: text, value: any): any',
+	'The context with one entry set.',
+	'get value(context put({a: 1}, "b", 2), "b") = 2',
+	([m, k, v]) => (isContext(m) && typeof k === 'string' ? new Map([...m, [k, v ?? null]]) : null),
+	{ nulls: true }
+);
+def(
+	'context merge(contexts: list): any',
+	'The contexts put into one; later entries win.',
+	'get value(context merge([{a: 1}, {a: 2}]), "a") = 2',
+	([l]) => (isList(l) && l.every(isContext) ? new Map(l.flatMap((m) => [...m])) : null)
+);
+
 // ---- dates --------------------------------------------------------------------------------------
 
 const dateOf = (v: Value) => (v instanceof Moment ? v.date : v instanceof LocalDate ? v : null);
@@ -850,6 +878,60 @@ def(
 		return d && int(Math.ceil(d.month / 3));
 	},
 	{ ours: true }
+);
+
+const PARTS: Record<string, (d: LocalDate, t: LocalTime) => string> = {
+	yyyy: (d) => String(d.year).padStart(4, '0'),
+	yy: (d) => String(d.year % 100).padStart(2, '0'),
+	MMMM: (d) => MONTHS[d.month - 1],
+	MMM: (d) => MONTHS[d.month - 1].slice(0, 3),
+	MM: (d) => String(d.month).padStart(2, '0'),
+	M: (d) => String(d.month),
+	dd: (d) => String(d.day).padStart(2, '0'),
+	d: (d) => String(d.day),
+	HH: (_d, t) => String(t.hour).padStart(2, '0'),
+	mm: (_d, t) => String(t.minute).padStart(2, '0'),
+	ss: (_d, t) => String(t.second).padStart(2, '0')
+};
+def(
+	'format date(date: any, pattern: text): text',
+	'The date by a pattern of yyyy, yy, MMMM, MMM, MM, M, dd, d, HH, mm, ss; other letters stand in apostrophes.',
+	'format date(date("2026-11-03"), "d MMM yyyy") = "3 Nov 2026"',
+	([v, p]) => {
+		const d = dateOf(v);
+		const t = v instanceof Moment ? v.time : new LocalTime(0);
+		let known = true;
+		const text = (p as string).replace(
+			/'([^']*)'|([A-Za-z])\2*/g,
+			(m, quoted: string | undefined) => {
+				if (quoted !== undefined) return quoted;
+				const part = PARTS[m];
+				known &&= part !== undefined;
+				return d && part ? part(d, t) : '';
+			}
+		);
+		return d && known ? text : null;
+	},
+	{ ours: true }
+);
+def(
+	'format number(number: num, decimals: num, [grouping separator: text], [decimal separator: text]): text',
+	'The number rounded half-even and written with its decimals and separators.',
+	'format number(1234.5, 2, " ", ",") = "1 234,50"',
+	([v, k, g, p]) => {
+		const places = whole(k);
+		if (!(v instanceof Num) || places === null || places < 0 || places > 30) return null;
+		const rounded = n.roundTo(v, places);
+		if (!rounded) return null;
+		const [whole0, part = ''] = rounded.toString().split('.');
+		if (/e/i.test(whole0)) return null;
+		const sign = whole0.startsWith('-') ? '-' : '';
+		const digits = whole0
+			.replace('-', '')
+			.replace(/\B(?=(\d{3})+(?!\d))/g, () => asText(g ?? null) ?? '');
+		return sign + digits + (places ? (asText(p ?? null) ?? '.') + part.padEnd(places, '0') : '');
+	},
+	{ nulls: true, ours: true }
 );
 
 // ---- ranges (DMN 1.5, table 77) -----------------------------------------------------------------
