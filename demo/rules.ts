@@ -444,10 +444,7 @@ const third: Rule[] = [
 		check(
 			'deal',
 			"'Discount %' <= 'Discount limit %'",
-			'{Discount %} % is more than the limit of {Discount limit %} %.'.replace(
-				/\{(Discount[^}]*)\}/g,
-				"{'$1'}"
-			),
+			"A discount of {'Discount %'} % is more than the limit of {'Discount limit %'} %.",
 			false
 		)
 	),

@@ -14,7 +14,9 @@ import {
 	withLock
 } from './lib/setup.mjs';
 
-const only = process.argv.slice(2);
+// npm test -- unit e2e=3-records     some parts, and of the interface only files that match
+const only = process.argv.slice(2).map((a) => a.split('=')[0]);
+const files = process.argv.slice(2).flatMap((a) => (a.startsWith('e2e=') ? [a.slice(4)] : []));
 const wants = (part) => !only.length || only.includes(part);
 
 let cluster = null;
@@ -95,7 +97,7 @@ try {
 					break;
 				await new Promise((r) => setTimeout(r, 100));
 			}
-			step('interface', bin('playwright'), ['test'], { BASE_URL: base });
+			step('interface', bin('playwright'), ['test', ...files], { BASE_URL: base });
 		}
 	}
 	say(`\nAll passed. ${times.map(([n, ms]) => `${n} ${(ms / 1000).toFixed(1)} s`).join(' · ')}`);
