@@ -229,7 +229,7 @@ test('a check blocks at its field, with its values; a required field and limited
 	await expect(page.getByTestId('said-electrical_capacity')).toContainText(
 		'Electrical capacity is required.'
 	);
-	await page.getByRole('button', { name: /^Entry point:/ }).click();
+	await page.getByLabel(/^Entry point:/).click();
 	await page.getByRole('option', { name: 'import' }).click();
 	await expect(page.getByTestId('said-electrical_capacity')).toHaveCount(0);
 
