@@ -41,3 +41,9 @@ function end() {
 }
 process.on('SIGTERM', end);
 process.on('SIGINT', end);
+
+// whoever started it may be killed without a word; then it ends too
+const parent = process.ppid;
+setInterval(() => {
+	if (process.ppid !== parent) end();
+}, 1000).unref();

@@ -145,12 +145,18 @@ export function needChromium() {
 	return '/usr/bin/chromium';
 }
 
+/** Whether a process runs. One that ended and that nobody has waited for still has a number. */
 const alive = (pid) => {
 	try {
 		process.kill(pid, 0);
-		return true;
 	} catch (e) {
 		return e.code === 'EPERM';
+	}
+	try {
+		const stat = fs.readFileSync(`/proc/${pid}/stat`, 'utf8');
+		return stat[stat.lastIndexOf(')') + 2] !== 'Z';
+	} catch {
+		return true;
 	}
 };
 
