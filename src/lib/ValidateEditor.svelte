@@ -104,7 +104,7 @@
 							>{source.label}</th
 						>
 						{#each options as o (o.id)}<th
-								class="border-b border-line px-2 py-1 align-bottom font-semibold text-brass-ink"
+								class="border-b border-line px-1 py-1 align-bottom text-xs font-semibold text-brass-ink"
 								>{o.label}</th
 							>{/each}
 						<th class="border-b border-line"></th>
@@ -119,9 +119,7 @@
 								{@const on = row?.includes(o.id) ?? false}
 								<td class="p-0 text-center">
 									<button
-										class="h-7 w-full min-w-10 {on
-											? 'bg-band-2 text-brass-ink'
-											: 'text-field-line'}"
+										class="h-7 w-full min-w-8 {on ? 'bg-band-2 text-brass-ink' : 'text-field-line'}"
 										{disabled}
 										aria-pressed={on}
 										aria-label="{r.label} allows {o.label}"
@@ -129,9 +127,7 @@
 									>
 								</td>
 							{/each}
-							<td class="px-2 text-xs whitespace-nowrap text-quiet"
-								>{row ? '' : 'limits nothing'}</td
-							>
+							<td class="px-2 text-xs whitespace-nowrap text-quiet">{row ? '' : 'no limit'}</td>
 						</tr>
 					{/each}
 				</tbody>

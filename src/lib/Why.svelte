@@ -52,8 +52,11 @@
 	{#if report.reads?.length}
 		<h4 class="mt-3 text-xs font-semibold text-quiet">It read</h4>
 		<ul class="text-sm">
-			{#each report.reads as r (refKey(r.type, r.field))}
-				<li>{label(r.type, r.field)}: <span class="mono text-teal">{format(r, r.value)}</span></li>
+			{#each report.reads as r (r.image + refKey(r.type, r.field))}
+				<li>
+					{label(r.type, r.field)}{{ settled: '', was: ' before', sent: ' as sent' }[r.image]}:
+					<span class="mono text-teal">{format(r, r.value)}</span>
+				</li>
 			{/each}
 		</ul>
 	{/if}

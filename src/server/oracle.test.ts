@@ -34,31 +34,23 @@ const { logic } = fc.letrec<{ logic: Both }>((tie) => ({
 			{ feel: 'false', sql: 'false' },
 			{ feel: '(null = 1 and null > 0 or null > 0)', sql: 'null::boolean' }
 		),
-		fc
-			.tuple(numbers, fc.constantFrom('<', '<=', '>', '>='), numbers)
-			.map(([a, op, b]) => ({
-				feel: `(${a.feel} ${op} ${b.feel})`,
-				sql: `(${a.sql} ${op} ${b.sql})`
-			})),
-		fc
-			.tuple(numbers, numbers, numbers)
-			.map(([a, b, c]) => ({
-				feel: `(${a.feel} between ${b.feel} and ${c.feel})`,
-				sql: `(${a.sql} between ${b.sql} and ${c.sql})`
-			})),
-		fc
-			.tuple(tie('logic'), fc.constantFrom('and', 'or'), tie('logic'))
-			.map(([a, op, b]) => ({
-				feel: `(${a.feel} ${op} ${b.feel})`,
-				sql: `(${a.sql} ${op} ${b.sql})`
-			})),
+		fc.tuple(numbers, fc.constantFrom('<', '<=', '>', '>='), numbers).map(([a, op, b]) => ({
+			feel: `(${a.feel} ${op} ${b.feel})`,
+			sql: `(${a.sql} ${op} ${b.sql})`
+		})),
+		fc.tuple(numbers, numbers, numbers).map(([a, b, c]) => ({
+			feel: `(${a.feel} between ${b.feel} and ${c.feel})`,
+			sql: `(${a.sql} between ${b.sql} and ${c.sql})`
+		})),
+		fc.tuple(tie('logic'), fc.constantFrom('and', 'or'), tie('logic')).map(([a, op, b]) => ({
+			feel: `(${a.feel} ${op} ${b.feel})`,
+			sql: `(${a.sql} ${op} ${b.sql})`
+		})),
 		tie('logic').map((a) => ({ feel: `not(${a.feel})`, sql: `(not ${a.sql})` })),
-		fc
-			.tuple(tie('logic'), tie('logic'), tie('logic'))
-			.map(([c, a, b]) => ({
-				feel: `(if ${c.feel} then ${a.feel} else ${b.feel})`,
-				sql: `(case when ${c.sql} then ${a.sql} else ${b.sql} end)`
-			}))
+		fc.tuple(tie('logic'), tie('logic'), tie('logic')).map(([c, a, b]) => ({
+			feel: `(if ${c.feel} then ${a.feel} else ${b.feel})`,
+			sql: `(case when ${c.sql} then ${a.sql} else ${b.sql} end)`
+		}))
 	)
 }));
 

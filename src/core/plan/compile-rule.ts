@@ -18,7 +18,7 @@ import type { Value } from '../value/value';
 import { order } from '../value/value';
 import { bandOf } from './bands';
 import { readFormula } from './read-formula';
-import type { BodyResult, Claim, GuardPart, Place, Problem, Validator } from './types';
+import type { BodyResult, Claim, GuardPart, Place, Problem, Seen, Validator } from './types';
 
 /** A claim and what must be settled before it. */
 export interface Made {
@@ -179,7 +179,8 @@ export class RuleCompiler {
 					always: 'always' in body && body.always,
 					triggers,
 					triggersSent,
-					reads: dedupe(reads)
+					reads: dedupe(reads),
+					used: dedupe(reads.slice(guard?.reads.length ?? 0))
 				},
 				edges
 			});
@@ -270,6 +271,7 @@ export class RuleCompiler {
 					triggers,
 					triggersSent,
 					reads: dedupe(reads),
+					used: dedupe(body.reads),
 					readsOwnSent: triggersSent.includes(target),
 					eventful,
 					guardReads: guard ? this.dependencies(guard.reads, guard.events).triggers : []
@@ -455,8 +457,9 @@ export class RuleCompiler {
 
 const unique = (xs: number[]) => [...new Set(xs)];
 
-function dedupe(reads: readonly FieldRef[]): FieldRef[] {
-	const seen = new Map<string, FieldRef>();
-	for (const r of reads) seen.set(refKey(r.type, r.field), r);
+function dedupe(reads: readonly Read[]): Seen[] {
+	const seen = new Map<string, Seen>();
+	for (const { type, field, image } of reads)
+		seen.set(`${image} ${refKey(type, field)}`, { type, field, image });
 	return [...seen.values()];
 }

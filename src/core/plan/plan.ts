@@ -16,6 +16,7 @@ export type {
 	PlanNode,
 	Place,
 	Problem,
+	Seen,
 	TypePlan,
 	Validator
 } from './types';

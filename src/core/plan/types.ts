@@ -1,5 +1,6 @@
 /** What compiling a rule set gives. */
 import type { Run } from '../feel/compile';
+import type { Image } from '../feel/tree';
 import type { Field, FieldRef, Schema } from '../model/model';
 import type { FieldState, Output, Rule } from '../model/rules';
 import type { Value } from '../value/value';
@@ -30,11 +31,16 @@ export type BodyResult =
 	| { got: true; value: Value; row?: number | string }
 	| { got: false; why: 'no row' | 'blank' | 'null'; row?: number | string };
 
+/** A field read, and which image of it. */
+export interface Seen extends FieldRef {
+	image: Image;
+}
+
 /** A leaf of a guard, for showing which part was true. */
 export interface GuardPart {
 	text: string;
 	run: Run;
-	reads: FieldRef[];
+	reads: Seen[];
 }
 
 export interface Claim {
@@ -53,8 +59,10 @@ export interface Claim {
 	triggers: number[];
 	/** The same by what is compared: settled against was, or sent against was. */
 	triggersSent: number[];
-	/** Fields the claim reads, for explanations. */
-	reads: FieldRef[];
+	/** Fields the claim reads, guard included. */
+	reads: Seen[];
+	/** Those its body reads, for explanations. */
+	used: Seen[];
 	/** Reads what was sent for its own target: a cleaning rule, which the sender's own value cannot keep out. */
 	readsOwnSent: boolean;
 	/** Depends on the event itself, so it does not run on request. */
@@ -83,7 +91,8 @@ export interface Validator {
 	always: boolean;
 	triggers: number[];
 	triggersSent: number[];
-	reads: FieldRef[];
+	reads: Seen[];
+	used: Seen[];
 }
 
 /** One field that rules write. */

@@ -134,7 +134,7 @@ function validatorReason(plan: Plan, report: ClaimReport, format: Format): strin
 		case 'holds':
 			return `what it asks holds${told ? `: ${told}` : ''}`;
 		case 'said':
-			return `it says “${report.message}”`;
+			return `it says “${(report.message ?? '').replace(/\.$/, '')}”`;
 		case 'cannot tell': {
 			const blank = report.reads?.find((r) => r.value === null);
 			return `it cannot tell${blank ? `: ${schema.field(blank.type, blank.field)?.label} is blank` : ''}`;
@@ -181,9 +181,10 @@ function because(plan: Plan, claim: Claim, report: ClaimReport, format: Format):
 	const { body, type } = claim.rule;
 	const { schema } = plan;
 	const label = (r: FieldRef) => schema.field(r.type, r.field)?.label ?? r.field;
+	const when = { settled: '', was: ' before', sent: ' as sent' };
 	const told = (report.reads ?? [])
 		.filter((r) => r.value !== null)
-		.map((r) => `${label(r)} ${format(r, r.value)}`);
+		.map((r) => `${label(r)}${when[r.image]} ${format(r, r.value)}`);
 	if (body.kind === 'bands') {
 		if (report.row === 'blank') return `${inputLabel(plan, claim, report)} is blank`;
 		const k = Number(report.row);

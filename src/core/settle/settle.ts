@@ -9,7 +9,7 @@ import { hold, misfit } from '../model/codec';
 import type { Schema } from '../model/model';
 import { refKey } from '../model/model';
 import type { EntryPoint, MomentName } from '../model/rules';
-import type { BodyResult, Claim, Plan, PlanNode, TypePlan, Validator } from '../plan/plan';
+import type { BodyResult, Claim, Plan, PlanNode, Seen, TypePlan, Validator } from '../plan/plan';
 import type { ZoneClock } from '../value/temporal';
 import { LocalDate, Moment } from '../value/temporal';
 import type { Value } from '../value/value';
@@ -82,6 +82,11 @@ export type Outcome =
 	| 'in effect'
 	| 'cannot tell';
 
+/** A field that was read, which image of it, and the value it had. */
+export interface SeenValue extends Seen {
+	value: Value;
+}
+
 /** What one claim did in a change, with the values that decided it. */
 export interface ClaimReport {
 	claim: string;
@@ -100,7 +105,7 @@ export interface ClaimReport {
 		values: { type: string; field: string; value: Value }[];
 	}[];
 	/** Values of the fields read. */
-	reads?: { type: string; field: string; value: Value }[];
+	reads?: SeenValue[];
 	/** What went wrong. */
 	message?: string;
 }
@@ -698,19 +703,20 @@ class Pass {
 	/** The guard's parts and the values read, where somebody asked. */
 	private evidence(rec: Working, c: Claim | Validator): Partial<ClaimReport> {
 		if (!rec.outcomes) return {};
-		const value = (type: string, field: string) => {
-			const j = type === rec.type ? this.schema.type(type).at.get(field) : undefined;
-			return { type, field, value: j === undefined ? null : rec.settled[j] };
-		};
-		const own = (refs: Claim['reads']) =>
-			refs.filter((r) => r.type === rec.type).map((r) => value(r.type, r.field));
+		const own = (seen: readonly Seen[]): SeenValue[] =>
+			seen
+				.filter((r) => r.type === rec.type)
+				.map((r) => {
+					const j = this.schema.type(r.type).at.get(r.field);
+					return { ...r, value: j === undefined ? null : rec[r.image][j] };
+				});
 		return {
 			guard: c.guardParts.map((p) => ({
 				text: p.text,
 				result: this.safely(p.run),
 				values: own(p.reads)
 			})),
-			reads: own(c.reads)
+			reads: own(c.used)
 		};
 	}
 

@@ -189,8 +189,8 @@
 	>
 		{#if field && type}
 			<div class="flex items-baseline gap-3">
-				<h1 class="text-xl">{field.label}</h1>
-				<span class="truncate text-sm text-quiet" title={describeField(field, w.schema)}
+				<h1 class="text-xl whitespace-nowrap">{field.label}</h1>
+				<span class="min-w-0 truncate text-sm text-quiet" title={describeField(field, w.schema)}
 					>{describeField(field, w.schema)}</span
 				>
 			</div>
