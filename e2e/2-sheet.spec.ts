@@ -241,3 +241,23 @@ test('a check blocks at its field, with its values; a required field and limited
 	await page.getByRole('button', { name: 'Undo' }).click();
 	await expect(page.getByText('Draft saved')).toBeVisible();
 });
+
+test('rules of a field are put in another order by dragging and by keyboard', async ({ page }) => {
+	await page.getByRole('button', { name: /^Derive/ }).click();
+	await page.getByLabel('Formula for Size class').fill('"Large"');
+	await page.getByLabel(/^Hold on Size class: follow/).click();
+	await page.getByRole('option', { name: /^fill/ }).click();
+	const names = page.getByLabel('Name of the rule');
+	await expect(names.nth(1)).toHaveValue('Size class: by formula');
+	const place = (n: number) => page.getByRole('button', { name: new RegExp(`^Place ${n} of 2`) });
+	await place(2).dragTo(page.locator('article').first());
+	await expect(names.nth(0)).toHaveValue('Size class: by formula');
+	await place(1).focus();
+	await page.keyboard.press('ArrowDown');
+	await expect(names.nth(1)).toHaveValue('Size class: by formula');
+	await page.getByRole('button', { name: 'More for Size class: by formula' }).click();
+	await page.getByRole('menuitem', { name: 'Take out of the draft' }).click();
+	await expect(names).toHaveCount(1);
+	await expect(page.getByTestId('station-write')).toContainText('2 changes');
+	await expect(page.getByText('Draft saved')).toBeVisible();
+});

@@ -154,6 +154,11 @@
 </script>
 
 <article
+	ondragover={(e) => !disabled && e.preventDefault()}
+	ondrop={(e) => {
+		e.preventDefault();
+		w.place(rule.type, field.id, e.dataTransfer?.getData('text/plain') ?? '', place);
+	}}
 	class="mb-3 border border-line bg-sheet"
 	class:off={rule.off}
 	id="rule-{rule.id}"
@@ -161,7 +166,24 @@
 >
 	<div class="px-4 pt-3 pb-3">
 		<header class="flex items-start gap-3">
-			<span class="mono pt-1 font-semibold text-brass-ink" aria-hidden="true">{place + 1}</span>
+			{#if disabled || count < 2}
+				<span class="mono pt-1 font-semibold text-brass-ink" aria-hidden="true">{place + 1}</span>
+			{:else}
+				<span
+					class="mono min-h-6 min-w-6 cursor-grab pt-1 font-semibold text-brass-ink"
+					role="button"
+					tabindex="0"
+					draggable="true"
+					title="Drag to another place in the claim order, or move with the arrow keys"
+					aria-label="Place {place + 1} of {count} in the claim order: {rule.name}"
+					ondragstart={(e) => e.dataTransfer?.setData('text/plain', rule.id)}
+					onkeydown={(e) => {
+						if (e.key !== 'ArrowUp' && e.key !== 'ArrowDown') return;
+						e.preventDefault();
+						w.place(rule.type, field.id, rule.id, place + (e.key === 'ArrowUp' ? -1 : 1));
+					}}>{place + 1}</span
+				>
+			{/if}
 			<div class="min-w-0 grow">
 				<input
 					class="plain w-full font-semibold"
@@ -206,12 +228,13 @@
 							<DropdownMenu.Item
 								class="item"
 								disabled={place === 0}
-								onSelect={() => w.move(rule.type, field.id, rule.id, -1)}>Move up</DropdownMenu.Item
+								onSelect={() => w.place(rule.type, field.id, rule.id, place - 1)}
+								>Move up</DropdownMenu.Item
 							>
 							<DropdownMenu.Item
 								class="item"
 								disabled={place === count - 1}
-								onSelect={() => w.move(rule.type, field.id, rule.id, 1)}
+								onSelect={() => w.place(rule.type, field.id, rule.id, place + 1)}
 								>Move down</DropdownMenu.Item
 							>
 							<DropdownMenu.Item

@@ -181,19 +181,16 @@ export class Workbench {
 			.map((x) => x.r);
 	}
 
-	/** Moves a rule up or down in the claim order of a field. */
-	move(type: string, field: string, rule: string, by: -1 | 1) {
+	/** Puts a rule at a zero-based place in the claim order of a field. */
+	place(type: string, field: string, rule: string, to: number) {
 		const ids = this.rulesOf(type, field).map((r) =>
 			claimId(r.id, r.outputs.find((o) => o.field === field)!.id)
 		);
 		const from = ids.findIndex((id) => id.startsWith(`${rule}:`));
-		const to = from + by;
-		if (to < 0 || to >= ids.length) return;
-		[ids[from], ids[to]] = [ids[to], ids[from]];
-		this.edit('claim order', {
-			...this.draft,
-			order: { ...this.draft.order, [refKey(type, field)]: ids }
-		});
+		if (from < 0 || to < 0 || to >= ids.length || from === to) return;
+		ids.splice(to, 0, ...ids.splice(from, 1));
+		const order = { ...this.draft.order, [refKey(type, field)]: ids };
+		this.edit('claim order', { ...this.draft, order });
 	}
 
 	addRule(rule: Rule) {
@@ -201,10 +198,13 @@ export class Workbench {
 	}
 
 	removeRule(id: string) {
-		this.edit(`remove ${id}`, {
-			...this.draft,
-			rules: this.draft.rules.filter((r) => r.id !== id)
-		});
+		const order: RuleSet['order'] = {};
+		for (const [field, claims] of Object.entries(this.draft.order)) {
+			const left = claims.filter((c) => !c.startsWith(`${id}:`));
+			// an order of one is none
+			if (left.length > 1) order[field] = left.length === claims.length ? claims : left;
+		}
+		this.edit(`remove ${id}`, { rules: this.draft.rules.filter((r) => r.id !== id), order });
 	}
 
 	/** Puts a rule back as it is in force; one that is not in force is taken out. */
