@@ -4,7 +4,7 @@
  */
 import { getContext, setContext } from 'svelte';
 import { findings, type Finding, type Repair } from '$core/check/findings';
-import { canonicalJson } from '$core/formats/canonical';
+import { changedRules } from '$core/compare/rules';
 import type { JsonValue } from '$core/model/codec';
 import { Schema, refKey, type Field, type Model } from '$core/model/model';
 import type { EntryPoint, Rule, RuleSet } from '$core/model/rules';
@@ -411,29 +411,6 @@ export class Workbench {
 	guardText(rule: Rule): string | null {
 		return rule.guard && readFormula(rule.guard, { schema: this.schema, type: rule.type }).text;
 	}
-}
-
-/** Rules that differ between two sets: added, changed, taken out, or in another claim order. */
-export function changedRules(
-	before: RuleSet,
-	after: RuleSet
-): { id: string; what: 'new' | 'changed' | 'removed' | 'order'; name: string }[] {
-	const old = new Map(before.rules.map((r) => [r.id, r]));
-	const out: ReturnType<typeof changedRules> = [];
-	for (const r of after.rules) {
-		const o = old.get(r.id);
-		old.delete(r.id);
-		if (!o) out.push({ id: r.id, what: 'new', name: r.name });
-		else if (o !== r && canonicalJson(o) !== canonicalJson(r))
-			out.push({ id: r.id, what: 'changed', name: r.name });
-	}
-	for (const r of old.values()) out.push({ id: r.id, what: 'removed', name: r.name });
-	for (const key of new Set([...Object.keys(before.order), ...Object.keys(after.order)])) {
-		const [a, b] = [before.order[key] ?? [], after.order[key] ?? []];
-		if (a.join() !== b.join())
-			out.push({ id: key, what: 'order', name: `Order of the rules on ${key}` });
-	}
-	return out;
 }
 
 export const provideWorkbench = (w: Workbench) => setContext(KEY, w);
