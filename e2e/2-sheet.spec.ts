@@ -250,7 +250,9 @@ test('rules of a field are put in another order by dragging and by keyboard', as
 	const names = page.getByLabel('Name of the rule');
 	await expect(names.nth(1)).toHaveValue('Size class: by formula');
 	const place = (n: number) => page.getByRole('button', { name: new RegExp(`^Place ${n} of 2`) });
-	await place(2).dragTo(page.locator('article').first());
+	// both rules in view, so that nothing scrolls between taking and dropping
+	await page.setViewportSize({ width: 1280, height: 1700 });
+	await place(2).dragTo(page.locator('article').first(), { targetPosition: { x: 200, y: 12 } });
 	await expect(names.nth(0)).toHaveValue('Size class: by formula');
 	await place(1).focus();
 	await page.keyboard.press('ArrowDown');
