@@ -345,6 +345,18 @@ describe('one pass', () => {
 	});
 });
 
+describe('what is not at hand', () => {
+	it('leaves the field as it is and says so; a blank link needs nothing', () => {
+		const plan = planOf(rule('b', 'boss.a + 1'), rule('c', 'a'));
+		const r = run(plan, { boss: '5', a: '1' }, { was: { b: '3' } });
+		expect([r.json.b, r.json.c]).toEqual(['3', '1']);
+		expect(outcome(r, 'b')).toEqual(['pending']);
+		expect(outcome(run(plan, { boss: null }, { was: { boss: '5', b: '3' } }), 'b')).toEqual([
+			'no result'
+		]);
+	});
+});
+
 describe('explanations', () => {
 	it('give a reason for every outcome', () => {
 		const plan = planOf(

@@ -50,8 +50,8 @@ export interface TrialResult {
 	fault?: string;
 }
 
-/** A loader that has no other records. */
-export const NOTHING_ELSE: Loader = { record: () => null, related: () => [] };
+/** A loader that has no other records at hand: what is read through a link is pending, never taken for blank. */
+export const NOTHING_ELSE: Loader = { record: () => undefined, related: () => undefined };
 
 /** Values by field as the array the core works on. @throws {Error} naming a field or value that does not fit */
 export function valuesFromJson(
