@@ -2,7 +2,7 @@
  * Turns a tree into a typed closure: one walk that binds texts to options, checks types, collects
  * what is read and builds the function. The bound tree is what gets stored.
  */
-import type { FieldRef, Schema } from '../model/model';
+import type { Definition, FieldRef, Schema } from '../model/model';
 import * as n from '../value/num';
 import { Num } from '../value/num';
 import { DayTime, LocalDate, LocalTime, Moment, YearMonth } from '../value/temporal';
@@ -11,7 +11,9 @@ import { Func, Range, equal, isBlank, isContext, isList, order, same } from '../
 import type { FnDef, FnEnv } from './functions';
 import { FUNCTIONS, MAX_LIST, MAX_TEXT, SPECIAL } from './functions';
 import { nearest, spell } from './names';
+import { parseExpression } from './parse';
 import type { BinOp, CmpOp, Expr, Fault, Image, Iteration, Span, Test, Tests } from './tree';
+import { FormulaError } from './tree';
 import type { Ty } from './types';
 import * as T from './types';
 
@@ -116,13 +118,63 @@ export function compileTests(
 	return { ...c.result({ expr: { k: 'null' }, ty: T.BOOLEAN, run: r.run }), tests: r.tests };
 }
 
+const NOTHING: Run = () => null;
+const definitionsOf = new WeakMap<Schema, Map<string, Compiled | 'busy'>>();
+
+/** Compiles a definition, once for each schema. A definition that uses itself has a fault that shows the way. */
+export function compileDefinition(d: Definition, schema: Schema, before = false): Compiled {
+	let cache = definitionsOf.get(schema);
+	if (!cache) definitionsOf.set(schema, (cache = new Map<string, Compiled | 'busy'>()));
+	const key = before ? `before ${d.id}` : d.id;
+	const known = cache.get(key);
+	if (known === 'busy') {
+		const path = [...cache].filter(([, c]) => c === 'busy').map(([k]) => k.replace(/^before /, ''));
+		const names = [...path.slice(path.indexOf(d.id)), d.id].map(
+			(id) => schema.definitions.get(id)!.name
+		);
+		return faulty(`It uses itself: ${names.join(' → ')}.`);
+	}
+	if (known) return known;
+	cache.set(key, 'busy');
+	const variables = d.params.map((p) => ({ name: p.name, ty: T.typeOfField(p) }));
+	let c: Compiled;
+	try {
+		const expr =
+			'expr' in d.body
+				? d.body.expr
+				: parseExpression(d.body.text, {
+						schema,
+						type: d.type,
+						variables: variables.map((v) => v.name)
+					});
+		const expected = d.result ? T.typeOfField(d.result) : undefined;
+		c = compileExpression(expr, { schema, type: d.type, variables, expected, before });
+	} catch (e) {
+		if (!(e instanceof FormulaError)) throw e;
+		c = { ...faulty(''), faults: [e.fault] };
+	}
+	cache.set(key, c);
+	return c;
+}
+
+function faulty(message: string): Compiled {
+	return {
+		expr: { k: 'null' },
+		ty: T.ANY,
+		run: NOTHING,
+		reads: [],
+		outside: new Set(),
+		events: [],
+		faults: [{ message, from: 0, to: 0 }]
+	};
+}
+
 interface Part {
 	expr: Expr;
 	ty: Ty;
 	run: Run;
 }
 
-const NOTHING: Run = () => null;
 /** Deepest calls of functions within functions. */
 const MAX_CALLS = 100;
 
@@ -270,6 +322,8 @@ class Compiler {
 				return this.filter(e);
 			case 'call':
 				return this.call(e, expected);
+			case 'use':
+				return this.use(e);
 			case 'apply':
 				return this.apply(e);
 			case 'fn':
@@ -792,6 +846,40 @@ class Compiler {
 		return { expr: { ...e, body: body.expr }, ty: T.FUNCTION, run };
 	}
 
+	/** A definition: compiled once for a schema, run with its arguments as variables. */
+	private use(e: Expr & { k: 'use' }): Part {
+		const d = this.schema.definitions.get(e.definition);
+		if (!d) return this.bad(e, 'This definition is no longer there.');
+		if (d.type !== null && d.type !== this.o.type)
+			return this.bad(e, `“${d.name}” reads fields of another record type.`);
+		if (e.args.length !== d.params.length)
+			return this.bad(e, `${d.name} takes ${d.params.map((p) => p.name).join(', ')}.`);
+		const args = e.args.map((a, i) => {
+			const want = T.typeOfField(d.params[i]);
+			return this.wanted(this.expr(a, want), want);
+		});
+		const c = compileDefinition(d, this.schema, this.o.before);
+		if (c.faults.length)
+			return this.bad(e, `The definition “${d.name}” has a fault: ${c.faults[0].message}`);
+		this.reads.push(...c.reads);
+		this.events.push(...c.events);
+		c.outside.forEach((o) => this.outside.add(o));
+		const body = c.run;
+		const run: Run = (env) => {
+			step(env);
+			if (env.depth >= MAX_CALLS) throw new LimitError('Definitions use each other too deep.');
+			const vars = args.map((a) => a.run(env));
+			const outer = env.vars;
+			env.depth++;
+			env.vars = vars;
+			const v = body(env);
+			env.vars = outer;
+			env.depth--;
+			return v;
+		};
+		return { expr: { ...e, args: args.map((a) => a.expr) }, ty: c.ty, run };
+	}
+
 	private apply(e: Expr & { k: 'apply' }): Part {
 		const of = this.expr(e.of);
 		if (of.ty.t !== 'function' && of.ty.t !== 'any')
@@ -811,7 +899,7 @@ class Compiler {
 		if (special) return this.special(e, special.params);
 		const ways = FUNCTIONS.get(e.fn);
 		if (!ways) return this.bad(e, `There is no function “${e.fn}”.`);
-		const way = ways.find((d) => takes(d, e));
+		const way = this.wayOf(ways, e);
 		if (!way) {
 			const forms = ways.map(signature).join(' or ');
 			return this.bad(e, `${e.fn} is called as ${forms}.`);
@@ -861,6 +949,22 @@ class Compiler {
 		return { expr: { ...e, args: bound.map((a) => a.expr) }, ty, run };
 	}
 
+	/** The way of calling a function that fits the arguments: by their number, then by their types. */
+	private wayOf(ways: readonly FnDef[], e: Expr & { k: 'call' }): FnDef | undefined {
+		const able = ways.filter((d) => takes(d, e));
+		if (able.length < 2) return able[0];
+		const marks = [this.faults.length, this.reads.length, this.events.length];
+		const tys = e.args.map((a) => this.expr(a).ty);
+		[this.faults.length, this.reads.length, this.events.length] = marks;
+		const fitting = able.find((d) =>
+			tys.every((ty, i) => {
+				const at = e.names ? d.params.findIndex((p) => p.name === e.names![i]) : i;
+				return T.fits(ty, d.params[Math.min(at, d.params.length - 1)].ty);
+			})
+		);
+		return fitting ?? able[0];
+	}
+
 	/** `list contains(permitted fuels, "Gas")`: texts are options where the list holds options. */
 	private bindElements(e: Expr & { k: 'call' }, args: Part[]): Part[] {
 		const of = args[0]?.ty.t === 'list' ? args[0].ty.of : null;
@@ -882,7 +986,7 @@ class Compiler {
 		if (e.args.length !== params.length || e.names)
 			return this.bad(e, `${e.fn} is called as ${e.fn}(${params.join(', ')}).`);
 		const target = e.args[0];
-		if (e.fn === 'position' || e.fn === 'label') {
+		if (e.fn === 'position' || e.fn === 'label' || e.fn === 'code') {
 			const a = this.expr(target);
 			if (a.ty.t !== 'choice')
 				return this.bad(target, `${e.fn}() is for a choice; this is ${this.say(a.ty)}.`);
@@ -890,11 +994,12 @@ class Compiler {
 			const run: Run = (env) => {
 				const v = a.run(env);
 				if (typeof v !== 'string') return null;
-				if (e.fn === 'label') return this.schema.option(list, v)?.label ?? null;
+				if (e.fn !== 'position')
+					return this.schema.option(list, v)?.[e.fn as 'label' | 'code'] ?? null;
 				const i = this.schema.position(list, v);
 				return i === undefined ? null : n.num(i + 1);
 			};
-			return { expr: { ...e, args: [a.expr] }, ty: e.fn === 'label' ? T.TEXT : T.NUMBER, run };
+			return { expr: { ...e, args: [a.expr] }, ty: e.fn === 'position' ? T.NUMBER : T.TEXT, run };
 		}
 		if (target.k !== 'field')
 			return this.bad(
@@ -937,7 +1042,7 @@ class Compiler {
 
 	private instance(e: Expr & { k: 'instance' }): Part {
 		const x = this.expr(e.x);
-		const test = INSTANCE[e.type];
+		const test = typeTest(e.type);
 		if (!test)
 			return this.bad(
 				e,
@@ -1277,6 +1382,46 @@ const INSTANCE: Record<string, (v: Value) => boolean> = {
 	Any: (v) => v !== null,
 	Null: (v) => v === null
 };
+
+/** The test that `instance of` makes for a type: `list<number>` asks each item, `context<a: number>` each entry. */
+function typeTest(type: string): ((v: Value) => boolean) | null {
+	const m = /^(\w+)<(.*)>$/s.exec(type);
+	if (type.startsWith('function<')) return (v) => v instanceof Func;
+	if (!m) return Object.hasOwn(INSTANCE, type) ? INSTANCE[type] : null;
+	const [, name, inner] = m;
+	if (name === 'list' || name === 'range') {
+		const of = typeTest(inner);
+		if (!of) return null;
+		const end = (v: Value) => v === null || of(v);
+		if (name === 'range') return (v) => v instanceof Range && end(v.lo) && end(v.hi);
+		return (v) => isList(v) && v.every(end);
+	}
+	if (name !== 'context') return null;
+	const entries = splitTypes(inner).map((x) => {
+		const colon = x.indexOf(': ');
+		return { key: x.slice(0, colon), of: typeTest(x.slice(colon + 2)) };
+	});
+	if (entries.some((x) => !x.of)) return null;
+	return (v) =>
+		isContext(v) &&
+		entries.every(({ key, of }) => v.has(key) && (v.get(key) === null || of!(v.get(key)!)));
+}
+
+/** Parts `a: list<x, y>, b: z` at the commas that stand in no angle brackets. */
+function splitTypes(text: string): string[] {
+	const out: string[] = [];
+	let depth = 0;
+	let from = 0;
+	for (let i = 0; i <= text.length; i++) {
+		if (text[i] === '<') depth++;
+		else if (text[i] === '>') depth--;
+		else if (i === text.length || (text[i] === ',' && !depth)) {
+			out.push(text.slice(from, i).trim());
+			from = i + 1;
+		}
+	}
+	return out;
+}
 
 function takes(d: FnDef, e: Expr & { k: 'call' }): boolean {
 	if (e.names) {

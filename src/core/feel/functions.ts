@@ -3,6 +3,18 @@
  * Each gives null where the standard does: on blank or unfitting arguments.
  */
 import { RE2JS } from 're2js';
+import {
+	isE164,
+	isEmail,
+	isGln,
+	isGtin,
+	isIban,
+	isLei,
+	isPostalCode,
+	isVatNumber,
+	passesLuhn,
+	toE164
+} from '../identifiers/identifiers';
 import * as n from '../value/num';
 import { Num } from '../value/num';
 import type { ZoneClock } from '../value/temporal';
@@ -214,6 +226,50 @@ def(
 		return date instanceof LocalDate && t instanceof LocalTime ? new Moment(date, t) : null;
 	}
 );
+def(
+	'date and time(date: any, time: time, zone: text): moment',
+	'A date and time on the clock of a zone.',
+	'string(date and time(date("2026-07-01"), time("12:00:00"), "Europe/Paris").time offset) = "PT2H"',
+	([d, t, z], env) => {
+		const date = d instanceof Moment ? d.date : d;
+		return date instanceof LocalDate && t instanceof LocalTime
+			? Moment.inZone(date, new LocalTime(t.ms), z as string, env.zones)
+			: null;
+	}
+);
+def(
+	'range(from: text): any',
+	'A range from its text; its ends are literals.',
+	'range("[18..21)") = [18..21)',
+	([s]) => rangeOfText(s as string)
+);
+const RANGE = /^\s*([\[(\]])\s*(.*?)\s*\.\.\s*(.*?)\s*([\])[])\s*$/s;
+/** The ends of a range in text: numbers, texts in quotes, `@` literals, or nothing for an open end. */
+function rangeOfText(text: string): Range | null {
+	const m = text.length > 1000 ? null : RANGE.exec(text);
+	if (!m) return null;
+	const [lo, hi] = [endOfRange(m[2]), endOfRange(m[3])];
+	if (lo === undefined || hi === undefined || (lo === null && hi === null)) return null;
+	if (lo !== null && hi !== null && (order(lo, hi) ?? 1) > 0) return null;
+	return new Range(lo, m[1] === '[' && lo !== null, hi, m[4] === ']' && hi !== null);
+}
+function endOfRange(text: string): Value | undefined {
+	if (text === '') return null;
+	const number = /^-?(\d|\.\d)/.test(text) ? n.parseNum(text) : null;
+	if (number) return number;
+	const quoted = /^(@|date|time|date and time|duration)?\s*\(?\s*"([^"\\]*)"\s*\)?$/.exec(text);
+	if (!quoted) return undefined;
+	if (!quoted[1]) return quoted[2];
+	const [, , t] = quoted;
+	return (
+		LocalDate.parse(t) ??
+		LocalTime.parse(t) ??
+		YearMonth.parse(t) ??
+		DayTime.parse(t) ??
+		Moment.parse(t) ??
+		undefined
+	);
+}
 def(
 	'duration(from: text): any',
 	'A duration from text: P1Y6M, P3D, PT12H.',
@@ -804,6 +860,19 @@ def(
 	{ nulls: true }
 );
 def(
+	'context put(context: any, keys: texts, value: any): any',
+	'The context with one entry set, down a path of keys.',
+	'get value(get value(context put({a: {b: 1}}, ["a", "b"], 2), "a"), "b") = 2',
+	([m, keys, v]) => (isList(keys) && keys.length ? putPath(m, keys, v ?? null) : null),
+	{ nulls: true }
+);
+function putPath(m: Value, keys: readonly Value[], v: Value): Value {
+	const [first, ...rest] = keys;
+	if (!isContext(m) || typeof first !== 'string' || keys.length > 100) return null;
+	const inner = rest.length ? putPath(m.get(first) ?? null, rest, v) : v;
+	return rest.length && inner === null ? null : new Map([...m, [first, inner]]);
+}
+def(
 	'context merge(contexts: list): any',
 	'The contexts put into one; later entries win.',
 	'get value(context merge([{a: 1}, {a: 2}]), "a") = 2',
@@ -931,6 +1000,71 @@ def(
 			.replace(/\B(?=(\d{3})+(?!\d))/g, () => asText(g ?? null) ?? '');
 		return sign + digits + (places ? (asText(p ?? null) ?? '.') + part.padEnd(places, '0') : '');
 	},
+	{ nulls: true, ours: true }
+);
+
+// ---- identifiers --------------------------------------------------------------------------------
+
+const IDENTIFIERS: [name: string, help: string, example: string, test: (s: string) => boolean][] = [
+	[
+		'is iban',
+		'Whether it is a bank account number (ISO 13616) with right check digits.',
+		'is iban("GB82 WEST 1234 5698 7654 32") = true',
+		isIban
+	],
+	[
+		'is lei',
+		'Whether it is a legal entity identifier (ISO 17442) with right check digits.',
+		'is lei("529900QUILLMERE00021") = true',
+		isLei
+	],
+	[
+		'is gtin',
+		'Whether it is an article number of GS1 (8, 12, 13 or 14 digits) with its right check digit.',
+		'is gtin("6291041500213") = true',
+		isGtin
+	],
+	[
+		'is gln',
+		'Whether it is a location number of GS1 (13 digits) with its right check digit.',
+		'is gln("6291041500214") = false',
+		isGln
+	],
+	[
+		'passes luhn',
+		'Whether the last digit is right by the Luhn formula.',
+		'passes luhn("79927398713") = true',
+		passesLuhn
+	],
+	[
+		'is e164',
+		'Whether it is a telephone number as ITU-T E.164 writes it.',
+		'is e164("+31201234567") = true',
+		isE164
+	],
+	['is email', 'Whether it is an e-mail address.', 'is email("a@b") = false', isEmail]
+];
+for (const [name, help, example, test] of IDENTIFIERS)
+	def(`${name}(text: text): bool`, help, example, ([s]) => test(s as string), { ours: true });
+def(
+	'is vat number(text: text, [country: text]): bool',
+	'Whether it is a VAT number with its country prefix and right check digits, of the country (ISO 3166 code) if one is given.',
+	'is vat number("NL123456789B01") = false',
+	([s, c]) => (typeof s === 'string' ? isVatNumber(s, asText(c ?? null) ?? undefined) : null),
+	{ nulls: true, ours: true }
+);
+def(
+	'is postal code(text: text, country: text): bool',
+	'Whether it is a postal code as the country (ISO 3166 code) writes it; unknown for countries whose form is not known.',
+	'is postal code("1012 AB", "NL") = true',
+	([s, c]) => isPostalCode(s as string, c as string),
+	{ ours: true }
+);
+def(
+	'phone number(text: text, [country: text]): text',
+	'The telephone number in E.164, read as one dials it in the country (ISO 3166 code); blank when it is none.',
+	'phone number("020 123 4567", "NL") = "+31201234567"',
+	([s, c]) => (typeof s === 'string' ? toE164(s, asText(c ?? null)) : null),
 	{ nulls: true, ours: true }
 );
 
@@ -1075,7 +1209,13 @@ export const SPECIAL: { name: string; params: string[]; help: string; example: s
 		help: 'The place of the option in its list, from 1.',
 		example: 'position(stage) > 3'
 	},
-	{ name: 'label', params: ['choice'], help: 'The label of the option.', example: 'label(kind)' }
+	{ name: 'label', params: ['choice'], help: 'The label of the option.', example: 'label(kind)' },
+	{
+		name: 'code',
+		params: ['choice'],
+		help: 'The code by which other systems know the option, such as that of ISO 3166.',
+		example: 'code(country)'
+	}
 ];
 
 /** All functions by name, each with the ways it can be called. */

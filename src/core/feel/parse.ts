@@ -21,8 +21,6 @@ export interface Scope {
 	type: string | null;
 	/** Further names, such as the keys of a context. */
 	variables?: readonly string[];
-	/** Named definitions, usable as functions. */
-	definitions?: readonly string[];
 }
 
 /** What is known of a value while reading, enough to know which names may follow a dot. */
@@ -35,7 +33,8 @@ type Entry =
 	| { what: 'image'; image: Image }
 	/** `item`: read off the item that a filter looks at. */
 	| { what: 'var'; name: string; shape: Shape; item?: true }
-	| { what: 'fn'; name: string };
+	| { what: 'fn'; name: string }
+	| { what: 'definition'; id: string; bare: boolean; shape: Shape };
 
 interface Known {
 	words: string;
@@ -80,16 +79,22 @@ class Parser {
 			base.push(...this.fieldsOf(scope.type, 'settled'));
 			for (const image of ['was', 'sent'] as const)
 				base.push(known(image, { what: 'image', image }, true));
-			const person = scope.schema.model.personType;
-			const personShape: Shape = person ? { rec: person, image: 'settled' } : null;
-			for (const name of ['now', 'today', 'person', 'entry point'] as const)
-				base.push(
-					known(name, { what: 'env', name, shape: name === 'person' ? personShape : null }, true)
-				);
 		}
+		for (const d of scope.schema.definitions.values()) {
+			if (d.type !== null && d.type !== scope.type) continue;
+			const target = d.result?.type === 'link' ? d.result.target : undefined;
+			const shape: Shape = target ? { rec: target, image: 'settled' } : null;
+			const bare = !d.params.length;
+			base.push(known(d.name, { what: 'definition', id: d.id, bare, shape }, false));
+		}
+		const person = scope.schema.model.personType;
+		const personShape: Shape = person ? { rec: person, image: 'settled' } : null;
+		for (const name of ['now', 'today', 'person', 'entry point'] as const)
+			base.push(
+				known(name, { what: 'env', name, shape: name === 'person' ? personShape : null }, true)
+			);
 		this.frames.push(base);
-		const fns = [...FUNCTION_NAMES, ...(scope.definitions ?? [])];
-		this.frames.unshift(fns.map((n) => known(n, { what: 'fn', name: n }, true)));
+		this.frames.unshift(FUNCTION_NAMES.map((n) => known(n, { what: 'fn', name: n }, true)));
 	}
 
 	// ---- characters -------------------------------------------------------------------------
@@ -206,7 +211,7 @@ class Parser {
 		for (let f = frames.length - 1; f >= 0; f--)
 			for (const k of frames[f]) {
 				const end = this.spells(k);
-				if (end > bestEnd && (k.entry.what !== 'fn' || this.calls(end))) [best, bestEnd] = [k, end];
+				if (end > bestEnd && (!needsCall(k.entry) || this.calls(end))) [best, bestEnd] = [k, end];
 			}
 		if (best) this.i = bestEnd;
 		return best;
@@ -257,7 +262,8 @@ class Parser {
 	private unknown(name: string, from: number, frames: readonly Known[][]): never {
 		const names = frames.flatMap((f) => f.filter((k) => k.entry.what !== 'fn').map((k) => k.words));
 		if (this.calls(this.i)) {
-			const fn = nearest(name, FUNCTION_NAMES);
+			const own = [...this.scope.schema.definitions.values()].map((d) => d.name);
+			const fn = nearest(name, [...own, ...FUNCTION_NAMES]);
 			this.fail(
 				`There is no function “${name}”.${fn ? ` Did you mean ${fn}()?` : ''}`,
 				from,
@@ -381,6 +387,30 @@ class Parser {
 		return this.node(from, { k, its, body });
 	}
 
+	/** A type: `number`, `list<string>`, `context<a: number>`, `function<number> -> string`. */
+	private typeName(): string {
+		const name = this.plainName('a type');
+		if (!this.take('<')) return name;
+		const inner: string[] = [];
+		const context = name === 'context';
+		this.nested(() => {
+			if (name === 'function' && this.take('>')) return;
+			do {
+				let key = '';
+				if (context) {
+					key = `${this.plainName('the name of an entry')}: `;
+					this.need(':', 'After the name of an entry comes its type.');
+				}
+				inner.push(key + this.typeName());
+			} while (this.take(','));
+			this.need('>', 'The type is not closed.');
+		});
+		const text = `${name}<${inner.join(', ')}>`;
+		if (name !== 'function') return text;
+		this.need('->', 'After the parameters of a function comes what it gives.');
+		return `${text} -> ${this.typeName()}`;
+	}
+
 	private functionDefinition(from: number): Expr {
 		this.word('function');
 		this.need('(', 'A function names its parameters in brackets.');
@@ -388,7 +418,7 @@ class Parser {
 		if (!this.take(')')) {
 			do {
 				params.push(this.plainName('the name of a parameter'));
-				if (this.take(':')) this.plainName('a type');
+				if (this.take(':')) this.typeName();
 			} while (this.take(','));
 			this.need(')', 'The list of parameters is not closed.');
 		}
@@ -420,7 +450,7 @@ class Parser {
 			} else if (this.peekWord('instance')) {
 				this.word('instance');
 				this.needWord('of', 'Write “instance of” and a type.');
-				a = this.node(from, { k: 'instance', x: a, type: this.plainName('a type') });
+				a = this.node(from, { k: 'instance', x: a, type: this.typeName() });
 			} else if (this.word('in')) {
 				a = this.node(from, { k: 'in', x: a, tests: this.inTests() });
 			} else {
@@ -644,6 +674,21 @@ class Parser {
 				const of: Expr | null = e.item ? { k: 'var', name: 'item' } : null;
 				return this.node(from, { k: 'related', of, ...fieldOf(e) }, e.shape);
 			}
+			case 'definition': {
+				const called = this.calls(this.i) && this.take('(');
+				const { args, names } = called ? this.args() : { args: [], names: undefined };
+				const d = this.scope.schema.definitions.get(e.id)!;
+				const inOrder = names
+					? d.params.map((p) => args[names.findIndex((x) => nameKey(x) === nameKey(p.name))])
+					: args;
+				if (inOrder.length !== d.params.length || inOrder.some((a) => !a))
+					this.fail(
+						`${d.name} is called as ${spell(d.name)}(${d.params.map((p) => p.name).join(', ')}).`,
+						from,
+						this.i
+					);
+				return this.node(from, { k: 'use', definition: e.id, args: inOrder }, e.shape);
+			}
 			case 'fn': {
 				this.take('(');
 				const { args, names } = this.args();
@@ -824,6 +869,9 @@ class Parser {
 		return { k: 'is', e: cell ? this.expression() : this.additive() };
 	}
 }
+
+/** A function, or a definition with parameters, is only meant where brackets follow. */
+const needsCall = (e: Entry) => e.what === 'fn' || (e.what === 'definition' && !e.bare);
 
 const CONSTANTS: [string, Expr][] = [
 	['true', { k: 'bool', v: true }],

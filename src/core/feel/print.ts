@@ -193,6 +193,15 @@ class Printer {
 				this.put(')');
 				return { ...e, args };
 			}
+			case 'use': {
+				const d = this.schema.definitions.get(e.definition);
+				this.put(spell(d?.name ?? e.definition));
+				if (d && !d.params.length) return { ...e };
+				this.put('(');
+				const args = this.list(e.args, (a) => this.expr(a, 0));
+				this.put(')');
+				return { ...e, args };
+			}
 			case 'apply': {
 				const of = this.expr(e.of, 9);
 				this.put('(');

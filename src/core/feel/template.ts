@@ -1,6 +1,7 @@
 /** Text with formulas in braces: `Close date {Close date} is before {today}`. Two braces stand for one. */
 import type { Schema } from '../model/model';
-import type { Compiled, Env, Read } from './compile';
+import type { Piece } from '../text/compose';
+import type { Compiled, Env } from './compile';
 import { compileExpression, textOf } from './compile';
 import { parseExpression } from './parse';
 import { printExpression } from './print';
@@ -13,6 +14,8 @@ export type Template = (string | Formula)[];
 interface Scope {
 	schema: Schema;
 	type: string;
+	/** Reads settled values as they were before the change. */
+	before?: boolean;
 }
 
 /** Reads a text into a template. A formula that cannot be read is kept as text, with its fault at its place. */
@@ -26,7 +29,7 @@ export function readTemplate(text: string, scope: Scope): { template: Template; 
 			plain += c;
 			i++;
 		} else if (c === '{') {
-			const end = text.indexOf('}', i);
+			const end = closing(text, i);
 			const close = end < 0 ? text.length : end;
 			if (end < 0)
 				faults.push({
@@ -44,6 +47,19 @@ export function readTemplate(text: string, scope: Scope): { template: Template; 
 	}
 	if (plain) template.push(plain);
 	return { template, faults };
+}
+
+/** Where the brace opened at `from` closes; braces and texts within the formula count. -1 when it does not. */
+function closing(text: string, from: number): number {
+	let depth = 0;
+	for (let i = from; i < text.length; i++) {
+		const c = text[i];
+		if (c === '"') {
+			for (i++; i < text.length && text[i] !== '"'; i++) if (text[i] === '\\') i++;
+		} else if (c === '{') depth++;
+		else if (c === '}' && !--depth) return i;
+	}
+	return -1;
 }
 
 function readPart(
@@ -74,18 +90,38 @@ export function printTemplate(template: Template, schema: Schema): string {
 		.join('');
 }
 
-/** Compiles a template to the text it makes; blanks are left out. */
-export function compileTemplate(
-	template: Template,
-	scope: Scope
-): { run: (env: Env) => string; reads: Read[]; faults: Fault[] } {
-	const { faults } = readTemplate(printTemplate(template, scope.schema), scope);
-	const parts = template.map((p) => {
-		if (typeof p === 'string' || !('expr' in p)) return typeof p === 'string' ? p : '';
-		const c: Compiled = compileExpression(p.expr, scope);
-		return { ...c, say: textOf(c.ty, scope.schema) };
-	});
-	const run = (env: Env) =>
-		parts.map((p) => (typeof p === 'string' ? p : (p.say(p.run(env)) ?? ''))).join('');
-	return { run, reads: parts.flatMap((p) => (typeof p === 'string' ? [] : p.reads)), faults };
+/** A compiled template: fixed texts and the values between them. */
+export interface CompiledTemplate extends Pick<
+	Compiled,
+	'reads' | 'events' | 'outside' | 'faults'
+> {
+	/** The pieces with their values now. */
+	pieces: (env: Env) => Piece[];
 }
+
+/** Compiles a template. */
+export function compileTemplate(template: Template, scope: Scope): CompiledTemplate {
+	const { faults } = readTemplate(printTemplate(template, scope.schema), scope);
+	const outside: Compiled['outside'] = new Set();
+	const compiled: Compiled[] = [];
+	const parts = template.map((p): ((env: Env) => Piece) => {
+		if (typeof p === 'string') return () => ({ fixed: p });
+		if (!('expr' in p)) return () => ({ value: null });
+		const c = compileExpression(p.expr, scope);
+		const say = textOf(c.ty, scope.schema);
+		compiled.push(c);
+		c.outside.forEach((o) => outside.add(o));
+		return (env) => ({ value: say(c.run(env)) });
+	});
+	return {
+		pieces: (env) => parts.map((p) => p(env)),
+		reads: compiled.flatMap((c) => c.reads),
+		events: compiled.flatMap((c) => c.events),
+		outside,
+		faults
+	};
+}
+
+/** The text of a template with blanks left out, as a message says it. */
+export const plainText = (pieces: readonly Piece[]): string =>
+	pieces.map((p) => ('fixed' in p ? p.fixed : (p.value ?? ''))).join('');

@@ -44,6 +44,7 @@ const NODES: Record<
 	range: { lo: 'expr?', loIn: 'bool', hi: 'expr?', hiIn: 'bool' },
 	filter: { of: 'expr', by: 'expr' },
 	call: { fn: 'text', args: 'exprs', names: 'texts?' },
+	use: { definition: 'text', args: 'exprs' },
 	apply: { of: 'expr', args: 'exprs' },
 	fn: { params: 'texts', body: 'expr' },
 	instance: { x: 'expr', type: 'text' }

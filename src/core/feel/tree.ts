@@ -63,6 +63,8 @@ type Node =
 	| { k: 'range'; lo: Expr | null; loIn: boolean; hi: Expr | null; hiIn: boolean }
 	| { k: 'filter'; of: Expr; by: Expr }
 	| { k: 'call'; fn: string; args: Expr[]; names?: string[] }
+	/** A definition, by its identity. */
+	| { k: 'use'; definition: string; args: Expr[] }
 	| { k: 'apply'; of: Expr; args: Expr[] }
 	| { k: 'fn'; params: string[]; body: Expr }
 	| { k: 'instance'; x: Expr; type: TypeName };

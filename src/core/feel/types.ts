@@ -24,7 +24,7 @@ export const listOf = (of: Ty): Ty => ({ t: 'list', of });
 export const rangeOf = (of: Ty): Ty => ({ t: 'range', of });
 
 /** The type of a field's value in a formula. */
-export function typeOfField(f: Field): Ty {
+export function typeOfField(f: Pick<Field, 'type' | 'list' | 'target'>): Ty {
 	switch (f.type) {
 		case 'text':
 		case 'email':

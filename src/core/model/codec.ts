@@ -8,10 +8,10 @@ import type { Value } from '../value/value';
 import { isBlank, isList, same } from '../value/value';
 import { nameKey, nearest } from '../feel/names';
 import { currencyDigits } from './currency';
+import type { JsonValue } from './json';
 import type { Field, OptionList, Schema } from './model';
 
-/** A field value in JSON: decimals as text, dates as ISO 8601, options and links by identity. */
-export type JsonValue = null | boolean | string | string[];
+export type { JsonValue } from './json';
 
 /** A value, or what is wrong with what was given and what would be right. */
 export type Reading = { ok: true; value: Value } | { ok: false; message: string };
@@ -147,7 +147,9 @@ function readOptions(field: Field, parts: string[], schema: Schema): Reading {
 function findOption(list: OptionList, text: string): string | null {
 	const key = nameKey(text);
 	const o =
-		list.options.find((x) => x.id === text) ?? list.options.find((x) => nameKey(x.label) === key);
+		list.options.find((x) => x.id === text) ??
+		list.options.find((x) => nameKey(x.label) === key) ??
+		list.options.find((x) => x.code === text);
 	return o?.id ?? null;
 }
 

@@ -1,4 +1,6 @@
 /** Record types, fields, option lists: the shape of the data that rules speak about. */
+import type { Formula } from '../feel/tree';
+import type { JsonValue } from './json';
 
 /** What a field holds. `choices` is a multi-choice; `moment` is a date with a time. */
 export type FieldType =
@@ -57,6 +59,8 @@ export interface RecordType {
 export interface Option {
 	id: string;
 	label: string;
+	/** By which other systems know it, such as its ISO code; read by `code()`. */
+	code?: string;
 	/** Retired options stay where they are set and cannot be chosen anew. */
 	retired?: boolean;
 }
@@ -75,6 +79,63 @@ export interface Model {
 	zone: string;
 	/** Record type whose records stand for the people who sign in. */
 	personType?: string;
+}
+
+const none: readonly never[] = [];
+
+/** How the key of a reference table meets its input. */
+export type TableKey =
+	/** `loose` ignores case, accents and spaces; `prefix` takes the longest that the input begins with. */
+	| { match: 'exact' | 'loose' | 'prefix'; column: string }
+	/** From–to, both ends included; a blank end is open. On dates: valid on a date. */
+	| { match: 'range'; from: string; to: string };
+
+export interface TableColumn {
+	id: string;
+	label: string;
+	type: FieldType;
+	list?: string;
+	target?: string;
+	currency?: string;
+	places?: number;
+}
+
+/** A table that the business maintains; it is part of the draft and of releases. */
+export interface ReferenceTable {
+	id: string;
+	label: string;
+	why: string;
+	columns: TableColumn[];
+	keys: TableKey[];
+	/** One value for each column, as JSON. */
+	rows: JsonValue[][];
+}
+
+/** A parameter of a definition, or what it gives. */
+export interface DefinitionType {
+	type: FieldType;
+	list?: string;
+	target?: string;
+}
+
+/** A named expression that every formula may use. */
+export interface Definition {
+	id: string;
+	/** What formulas call it. */
+	name: string;
+	why: string;
+	/** The record type whose fields it may read; null when it knows its parameters only. */
+	type: string | null;
+	params: ({ name: string } & DefinitionType)[];
+	/** What it gives; null to take it from the expression. */
+	result: DefinitionType | null;
+	body: Formula;
+}
+
+/** What a rule set adds to the names that formulas and rules may use. */
+export interface Vocabulary {
+	definitions?: readonly Definition[];
+	tables?: readonly ReferenceTable[];
 }
 
 /** Names a field anywhere in the workspace. */
@@ -101,9 +162,17 @@ export interface TypeIndex {
 export class Schema {
 	readonly types: ReadonlyMap<string, TypeIndex>;
 	readonly lists: ReadonlyMap<string, OptionList>;
+	/** Definitions and reference tables that formulas and rules may name. */
+	readonly definitions: ReadonlyMap<string, Definition>;
+	readonly tables: ReadonlyMap<string, ReferenceTable>;
 	private readonly positions = new Map<string, ReadonlyMap<string, number>>();
 
-	constructor(readonly model: Model) {
+	constructor(
+		readonly model: Model,
+		private readonly names: Vocabulary = {}
+	) {
+		this.definitions = new Map((names.definitions ?? []).map((d) => [d.id, d]));
+		this.tables = new Map((names.tables ?? []).map((t) => [t.id, t]));
 		this.lists = new Map(model.lists.map((l) => [l.id, l]));
 		this.types = new Map(
 			model.types.map((type) => {
@@ -118,6 +187,17 @@ export class Schema {
 		);
 		for (const l of model.lists)
 			this.positions.set(l.id, new Map(l.options.map((o, i) => [o.id, i])));
+	}
+
+	/** The same model with the definitions and tables of a rule set. */
+	with(set: Vocabulary): Schema {
+		const { definitions, tables } = this.names;
+		if (
+			(set.definitions ?? none) === (definitions ?? none) &&
+			(set.tables ?? none) === (tables ?? none)
+		)
+			return this;
+		return new Schema(this.model, { definitions: set.definitions, tables: set.tables });
 	}
 
 	/** @throws when the workspace has no such record type */

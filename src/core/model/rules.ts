@@ -1,7 +1,10 @@
 /** Rules as documents: what is stored, exported, released and compiled. All JSON. */
 import type { Template } from '../feel/template';
-import type { Formula } from '../feel/tree';
+import type { Formula, Tests } from '../feel/tree';
 import type { JsonValue } from './codec';
+import type { Definition, ReferenceTable } from './model';
+
+export type { Definition, DefinitionType, ReferenceTable, TableColumn, TableKey } from './model';
 
 export type { Formula };
 
@@ -30,6 +33,11 @@ export interface Output {
 	hold: Hold;
 	/** While it applies, only rules set the field. */
 	closed?: boolean;
+	/**
+	 * On a multi-choice: adds its options to what is there, and withdraws those that it added when
+	 * its reason goes; what people added stays. Without it the set is replaced.
+	 */
+	adds?: boolean;
 	none: NoResult;
 }
 
@@ -62,8 +70,69 @@ export type Body =
 	| { kind: 'check'; holds: Formula; message: Template; blocking: boolean; always: boolean }
 	/** What the output's field is while the guard holds. `options` are those left by `limited`. */
 	| { kind: 'state'; state: FieldState; options: string[]; always: boolean }
+	/** One composed text for each output. */
+	| { kind: 'compose'; texts: Template[]; blanks: BlankParts }
+	/** Parts of one text, one for each output; the last output takes the rest. */
+	| {
+			kind: 'split';
+			input: Formula;
+			at: SplitAt;
+			/** What parts it; empty for white space. */
+			separator: string;
+			/** The output (index) that a text of one part goes to. */
+			alone: number;
+	  }
+	/** A decision table: rows of tests over inputs, and what each row gives for each output. */
+	| DecisionBody
+	/** The row of a reference table that the keys match, one column for each output. */
+	| LookupBody
 	/** Option of one field to the options allowed in the output's field; options left out limit nothing. */
 	| { kind: 'allowed'; input: string; rows: Record<string, string[]> };
+
+/** What becomes of blank parts of a composed text: no text at all; left out with the signs around them; or written so. */
+export type BlankParts = 'no result' | 'leave out' | { write: string };
+
+/** Where a text is parted: at the first or last separator, or at each. */
+export type SplitAt = 'first' | 'last' | 'each';
+
+/**
+ * The hit policies of DMN 1.5 (chapter 8.2.10): unique, any, priority, first, rule order, output
+ * order, and collect with its aggregations.
+ */
+export const HIT_POLICIES = ['U', 'A', 'P', 'F', 'R', 'O', 'C', 'C+', 'C<', 'C>', 'C#'] as const;
+export type HitPolicy = (typeof HIT_POLICIES)[number];
+
+/** The tests of one cell: read, or the text of one that is not finished yet. */
+export type Cell = { tests: Tests } | { text: string };
+
+export interface DecisionRow {
+	id: string;
+	/** One cell for each input. */
+	when: Cell[];
+	/** One formula for each output; null where the row gives that output nothing. */
+	then: (Formula | null)[];
+	note?: string;
+}
+
+export interface DecisionBody {
+	kind: 'table';
+	inputs: Formula[];
+	hit: HitPolicy;
+	rows: DecisionRow[];
+	/** For `P` and `O`: the values of each output, most important first; null for the order of its options. */
+	priority?: (JsonValue[] | null)[];
+}
+
+export interface LookupBody {
+	kind: 'lookup';
+	table: string;
+	/** One formula for each key of the table, in their order. */
+	keys: Formula[];
+	/** One column for each output. */
+	columns: string[];
+	/** What several matching rows give: nothing (and the explanation says so), or the first of them. */
+	several: 'no result' | 'first';
+}
 
 /** What a Validate rule makes of a field. */
 export const FIELD_STATES = ['required', 'read-only', 'hidden', 'limited'] as const;
@@ -87,6 +156,8 @@ export interface Rule {
 	guard: Formula | null;
 	outputs: Output[];
 	body: Body;
+	/** A claim that fails refuses the whole change; without it, it leaves its field as it was. */
+	refuses?: boolean;
 	/** Switched off: kept, and not compiled. */
 	off?: boolean;
 }
@@ -99,4 +170,6 @@ export interface RuleSet {
 	rules: Rule[];
 	/** Claim order by field (`type.field`): claim ids, first first. Claims left out come last, by place in `rules`. */
 	order: Record<string, string[]>;
+	definitions?: readonly Definition[];
+	tables?: readonly ReferenceTable[];
 }

@@ -2,7 +2,7 @@
 import type { Compiled, Read, Run } from '../feel/compile';
 import { compileExpression } from '../feel/compile';
 import { printExpression } from '../feel/print';
-import { compileTemplate } from '../feel/template';
+import { compileTemplate, plainText } from '../feel/template';
 import type { Expr, Fault } from '../feel/tree';
 import type { Ty } from '../feel/types';
 import { ANY, BOOLEAN, typeOfField } from '../feel/types';
@@ -16,7 +16,7 @@ import type { Num } from '../value/num';
 import type { LocalDate } from '../value/temporal';
 import type { Value } from '../value/value';
 import { order } from '../value/value';
-import { bandOf } from './bands';
+import { BodyCompiler } from './compile-body';
 import { readFormula } from './read-formula';
 import type { BodyResult, Claim, GuardPart, Place, Problem, Seen, Validator } from './types';
 
@@ -138,7 +138,7 @@ export class RuleCompiler {
 					reads.push(...c.reads);
 					events.push(...c.events);
 				}
-				message = m.run;
+				message = (env) => plainText(m.pieces(env));
 				blocking = body.blocking;
 			} else if (body.kind === 'state') {
 				kind = body.state;
@@ -230,6 +230,11 @@ export class RuleCompiler {
 		if (!head) return [];
 		const { guard, before, t } = head;
 		const made: Made[] = [];
+		const bodies = new BodyCompiler(schema, rule, (place, message, span) =>
+			this.problem(place, message, span)
+		);
+		const fields = rule.outputs.map((o) => schema.field(rule.type, o.field));
+		bodies.prepare(fields);
 		rule.outputs.forEach((output, i) => {
 			const field = schema.field(rule.type, output.field);
 			const target = t.at.get(output.field);
@@ -237,7 +242,7 @@ export class RuleCompiler {
 				this.problem('outputs', 'The field this rule writes is no longer there.');
 				return;
 			}
-			const body = this.body(rule.body, i, field);
+			const body = bodies.output(i, field);
 			if (!body) return;
 			const reads = [...(guard?.reads ?? []), ...body.reads];
 			const events = [...(guard?.events ?? []), ...body.events];
@@ -257,6 +262,7 @@ export class RuleCompiler {
 				reads.some((r) => r.image !== 'settled') ||
 				events.length > 0;
 			if (output.hold === 'locked') this.checkLocked(output, field, reads, outside, eventful);
+			const earlier = output.adds ? this.earlier(output, i, field, eventful, outside) : null;
 			made.push({
 				claim: {
 					id: claimId(rule.id, output.id),
@@ -265,9 +271,11 @@ export class RuleCompiler {
 					target,
 					field,
 					guard: guard?.run ?? null,
-					guardBefore: before?.run ?? null,
+					guardBefore: (before ?? earlier?.guard)?.run ?? null,
 					guardParts: guard ? this.parts(guard.expr) : [],
 					run: body.run,
+					runBefore: earlier?.body?.run ?? null,
+					trace: body.trace ?? null,
 					triggers,
 					triggersSent,
 					reads: dedupe(reads),
@@ -280,6 +288,29 @@ export class RuleCompiler {
 			});
 		});
 		return made;
+	}
+
+	/** Guard and body as they were before the change: what an adding claim gave then is what it withdraws. */
+	private earlier(
+		output: Output,
+		i: number,
+		field: Field,
+		eventful: boolean,
+		outside: ReadonlySet<string>
+	) {
+		const { rule, schema } = this;
+		const say = (m: string) =>
+			this.problem('outputs', `${field.label} is added to by this rule. ${m}`);
+		if (field.type !== 'choices') say('Only a multi-choice can be added to.');
+		if (output.hold !== 'follow' || output.closed) say('So it follows and stays open to people.');
+		if (eventful || outside.size || rule.watch)
+			say('So the rule may read settled values only, and watches all that it reads.');
+		const bodies = new BodyCompiler(schema, rule, () => {}, true);
+		bodies.prepare(rule.outputs.map((o) => schema.field(rule.type, o.field)));
+		return {
+			guard: rule.guard && this.formula(rule.guard, 'guard', BOOLEAN, true),
+			body: bodies.output(i, field)
+		};
 	}
 
 	/** A Locked field always equals its claim, so the claim may depend on settled values only. */
@@ -327,131 +358,6 @@ export class RuleCompiler {
 		};
 		visit(expr);
 		return out;
-	}
-
-	private constant(json: JsonValue, field: Field, place: Place): Value {
-		const r = fromJson(field, json, this.schema);
-		if (r.ok) return r.value;
-		this.problem(place, r.message);
-		return null;
-	}
-
-	private blank(blank: Blank, i: number, field: Field): BodyResult {
-		if (blank && 'give' in blank) {
-			const value = this.constant(blank.give[i] ?? null, field, 'blank');
-			return value === null
-				? { got: false, why: 'blank', row: 'blank' }
-				: { got: true, value, row: 'blank' };
-		}
-		return { got: false, why: 'blank', row: 'blank' };
-	}
-
-	private body(
-		body: Body,
-		i: number,
-		field: Field
-	): (Pick<Compiled, 'reads' | 'events' | 'outside'> & { run: Claim['run'] }) | null {
-		switch (body.kind) {
-			case 'formula': {
-				const c = this.formula(
-					body.formulas[i] ?? { text: '' },
-					`formula ${i}`,
-					typeOfField(field)
-				);
-				if (!c) return null;
-				const run: Claim['run'] = (env) => {
-					const value = c.run(env);
-					return value === null ? { got: false, why: 'null' } : { got: true, value };
-				};
-				return { ...c, run };
-			}
-			case 'bands':
-				return this.bands(body, i, field);
-			case 'options':
-				return this.options(body, i, field);
-			case 'check':
-			case 'state':
-			case 'allowed':
-				this.problem('outputs', 'Only a Validate rule can check or limit a field.');
-				return null;
-		}
-	}
-
-	private bands(body: Body & { kind: 'bands' }, i: number, field: Field) {
-		const input = this.formula(body.input, 'input');
-		if (!input) return null;
-		const { ty } = input;
-		if (ty.t !== 'number' && ty.t !== 'date' && ty.t !== 'any') {
-			this.problem('input', 'Bands part numbers, amounts or dates.');
-			return null;
-		}
-		const limitField: Field = {
-			id: 'limit',
-			label: 'The limit',
-			group: '',
-			type: ty.t === 'date' ? 'date' : 'number'
-		};
-		const limits = body.limits.map((l, k) => ({
-			at: this.constant(l.at, limitField, `result ${k}`),
-			above: l.belongs === 'above'
-		}));
-		for (let k = 1; k < limits.length; k++) {
-			const o = order(limits[k - 1].at, limits[k].at);
-			if (o === null || o > 0 || (o === 0 && !(limits[k - 1].above && !limits[k].above)))
-				this.problem(
-					`result ${k}`,
-					`The limits must rise: ${body.limits[k].at} stands behind ${body.limits[k - 1].at}.`
-				);
-		}
-		if (body.results.length !== limits.length + 1) {
-			this.problem('input', 'There must be one band more than there are limits.');
-			return null;
-		}
-		const results = body.results.map((r, k): BodyResult => {
-			if (!r) return { got: false, why: 'no row', row: k };
-			const value = this.constant(r[i] ?? null, field, `result ${k}`);
-			return value === null ? { got: false, why: 'null', row: k } : { got: true, value, row: k };
-		});
-		const blank = this.blank(body.blank, i, field);
-		const run: Claim['run'] = (env) => {
-			const v = input.run(env);
-			if (v === null) return blank;
-			return results[bandOf(v as Num | LocalDate, limits)];
-		};
-		return { ...input, run };
-	}
-
-	private options(body: Body & { kind: 'options' }, i: number, field: Field) {
-		const source = this.schema.field(this.rule.type, body.input);
-		if (!source) {
-			this.problem('input', 'The field this rule maps from is not chosen or no longer there.');
-			return null;
-		}
-		if (source.type !== 'choice' && source.type !== 'yesno') {
-			this.problem('input', `${source.label} is neither a choice nor yes/no.`);
-			return null;
-		}
-		const rows = new Map<string, BodyResult>();
-		for (const [key, r] of Object.entries(body.rows)) {
-			if (source.type === 'choice' && !this.schema.option(source.list!, key)) {
-				this.problem('input', `${source.label} has no option “${key}”.`);
-				continue;
-			}
-			const value = this.constant(r[i] ?? null, field, `result ${0}`);
-			rows.set(
-				key,
-				value === null ? { got: false, why: 'null', row: key } : { got: true, value, row: key }
-			);
-		}
-		const blank = this.blank(body.blank, i, field);
-		const expr: Expr = { k: 'field', image: 'settled', type: this.rule.type, field: source.id };
-		const c = compileExpression(expr, { schema: this.schema, type: this.rule.type, expected: ANY });
-		const run: Claim['run'] = (env) => {
-			const v = c.run(env);
-			if (v === null) return blank;
-			return rows.get(String(v)) ?? { got: false, why: 'no row', row: String(v) };
-		};
-		return { ...c, run };
 	}
 }
 

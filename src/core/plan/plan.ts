@@ -17,6 +17,7 @@ export type {
 	Place,
 	Problem,
 	Seen,
+	TableTrace,
 	TypePlan,
 	Validator
 } from './types';
@@ -25,7 +26,8 @@ export { bandOf, bandText } from './bands';
 export { readFormula } from './read-formula';
 
 /** Compiles a rule set. Rules with problems are left out and listed; the rest works. */
-export function compilePlan(schema: Schema, set: RuleSet): Plan {
+export function compilePlan(model: Schema, set: RuleSet): Plan {
+	const schema = model.with(set);
 	const problems: Problem[] = [];
 	const byField = new Map<string, Claim[]>();
 	const sources = new Map<string, Set<string>>();
@@ -85,16 +87,19 @@ export function compilePlan(schema: Schema, set: RuleSet): Plan {
 
 	const nodes: PlanNode[] = [];
 	for (const key of sorted) {
-		const claims = byField.get(key) ?? [];
+		const all = byField.get(key) ?? [];
+		const claims = all.filter((c) => !c.output.adds);
+		const adders = all.filter((c) => c.output.adds);
 		const limited = limits.get(key) ?? [];
 		addUpperGuards(claims);
 		const [type] = key.split('.');
-		const { field, target } = claims[0] ?? limited[0];
+		const { field, target } = all[0] ?? limited[0];
 		nodes.push({
 			type,
 			field,
 			index: target,
 			claims,
+			adders,
 			hasLocked: claims.some((c) => c.output.hold === 'locked'),
 			hasFill: claims.some((c) => c.output.hold === 'fill'),
 			restricts: claims.some((c) => c.output.hold === 'locked' || c.output.closed),
@@ -126,9 +131,9 @@ function index(schema: Schema, nodes: PlanNode[], checks: Validator[], problems:
 		t.position[node.index] = i;
 		if (node.hasLocked) t.locked.push(i);
 		if (node.hasFill) t.filling.push(i);
-		for (const c of node.claims) claims.set(c.id, c);
+		for (const c of [...node.claims, ...node.adders]) claims.set(c.id, c);
 		for (const v of node.limits) validators.set(v.id, v);
-		for (const c of [...node.claims, ...node.limits])
+		for (const c of [...node.claims, ...node.adders, ...node.limits])
 			for (const f of [...c.triggers, ...c.triggersSent])
 				if (!t.watchers[f].includes(i)) t.watchers[f].push(i);
 	});

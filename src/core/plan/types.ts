@@ -15,7 +15,13 @@ export type Place =
 	| `formula ${number}`
 	| `result ${number}`
 	| 'order'
-	| 'message';
+	| 'message'
+	| `input ${number}`
+	| `cell ${number} ${number}`
+	| `then ${number} ${number}`
+	| `text ${number}`
+	| `key ${number}`
+	| `column ${number}`;
 
 /** A fault of a rule that keeps it from being released. */
 export interface Problem {
@@ -29,7 +35,13 @@ export interface Problem {
 /** What running a body gives. */
 export type BodyResult =
 	| { got: true; value: Value; row?: number | string }
-	| { got: false; why: 'no row' | 'blank' | 'null'; row?: number | string };
+	| { got: false; why: 'no row' | 'blank' | 'null' | 'several'; row?: number | string };
+
+/** The values of a decision table's inputs, and the zero-based cell at which each row failed; null where it matched. */
+export interface TableTrace {
+	inputs: Value[];
+	rows: { row: number; cell: number | null; unknown?: boolean }[];
+}
 
 /** A field read, and which image of it. */
 export interface Seen extends FieldRef {
@@ -55,6 +67,10 @@ export interface Claim {
 	guardBefore: Run | null;
 	guardParts: GuardPart[];
 	run: (env: Parameters<Run>[0]) => BodyResult;
+	/** The body on values before the change, where the claim adds to a set. */
+	runBefore: ((env: Parameters<Run>[0]) => BodyResult) | null;
+	/** How the rows of a decision table fare, for explanations. */
+	trace: ((env: Parameters<Run>[0]) => TableTrace) | null;
 	/** Own fields (indices) whose change triggers it, guards above in the claim order included. */
 	triggers: number[];
 	/** The same by what is compared: settled against was, or sent against was. */
@@ -100,9 +116,12 @@ export interface PlanNode {
 	type: string;
 	field: Field;
 	index: number;
+	/** In claim order; those that add to a set are in {@link adders}. */
 	claims: Claim[];
 	hasLocked: boolean;
 	hasFill: boolean;
+	/** Claims that add to the set, whatever the others give. */
+	adders: Claim[];
 	/** Some claim is Locked or closed to people. */
 	restricts: boolean;
 	/** Validate rules that make it read-only or limit its options: they come before any claim. */

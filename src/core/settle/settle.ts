@@ -9,7 +9,16 @@ import { hold, misfit } from '../model/codec';
 import type { Schema } from '../model/model';
 import { refKey } from '../model/model';
 import type { EntryPoint, MomentName } from '../model/rules';
-import type { BodyResult, Claim, Plan, PlanNode, Seen, TypePlan, Validator } from '../plan/plan';
+import type {
+	BodyResult,
+	Claim,
+	Plan,
+	PlanNode,
+	Seen,
+	TableTrace,
+	TypePlan,
+	Validator
+} from '../plan/plan';
 import type { ZoneClock } from '../value/temporal';
 import { LocalDate, Moment } from '../value/temporal';
 import type { Value } from '../value/value';
@@ -31,6 +40,11 @@ export interface SubmittedRecord {
 	keep: ReadonlySet<string> | 'touched';
 	/** Already settled by the plan in force, so that Locked fields are known to be right. */
 	inLine: boolean;
+	/**
+	 * For claims that add to a set: the options each of them added, by claim. For a claim left out,
+	 * what it gives for the stored values counts as what it added.
+	 */
+	added?: ReadonlyMap<string, readonly string[]>;
 }
 
 export interface Change {
@@ -70,6 +84,7 @@ export type Outcome =
 	| 'cleared by hand'
 	| 'given at creation'
 	| 'no row'
+	| 'several rows'
 	| 'blank'
 	| 'no result'
 	| 'left'
@@ -106,6 +121,8 @@ export interface ClaimReport {
 	}[];
 	/** Values of the fields read. */
 	reads?: SeenValue[];
+	/** How the rows of a decision table fared. */
+	table?: TableTrace;
 	/** What went wrong. */
 	message?: string;
 }
@@ -148,6 +165,8 @@ export interface SettledRecord {
 	setAside: SetAside[];
 	/** Claims that failed and left their field. */
 	failures: { claim: string; field: string; message: string }[];
+	/** Options that adding claims have added and that are still there, by claim; those this change looked at. */
+	added: ReadonlyMap<string, readonly string[]>;
 	/** Fields that only rules may set now, with the claim that says so; asked for with `states`. */
 	readOnly: ReadonlyMap<string, string>;
 	/** Messages of checks and required fields that this change concerns. */
@@ -266,6 +285,7 @@ class Pass {
 				changes: [],
 				setAside: [],
 				failures: [],
+				added: NOTHING_LIMITED,
 				readOnly: NOTHING_RESTRICTED,
 				messages: [],
 				required: NONE,
@@ -567,6 +587,7 @@ class Pass {
 		this.env.rec = rec;
 		if (node.limits.length) this.limit(rec, node);
 		if (node.claims.length) this.settleField(rec, node);
+		if (node.adders.length) this.addTo(rec, node);
 		if (node.limits.length) this.leftBehind(rec, node);
 	}
 
@@ -588,20 +609,17 @@ class Pass {
 			} catch (e) {
 				const pending = e instanceof PendingRecord;
 				if (!pending && !(e instanceof LimitError)) throw e;
-				const message = pending
-					? 'It reads a record that is not at hand yet.'
-					: (e as Error).message;
+				const message = pending ? NOT_AT_HAND : (e as Error).message;
 				this.report(rec, c, pending ? 'pending' : 'failed', { message });
 				if (!pending) {
-					rec.out.failures.push({ claim: c.id, field: c.field.id, message });
+					this.fail(rec, c, message);
 					this.restore(rec, node, c);
 				}
 				return this.outrank(rec, node, k);
 			}
 			if (!result.got) {
 				if (c.output.none === 'next') {
-					const why = result.why === 'null' ? 'no result' : result.why;
-					this.report(rec, c, why, { row: result.row });
+					this.report(rec, c, WITHOUT[result.why], { row: result.row });
 					continue;
 				}
 				if (c.output.none === 'leave') {
@@ -612,6 +630,90 @@ class Pass {
 			this.claim(rec, node, c, result);
 			return this.outrank(rec, node, k);
 		}
+	}
+
+	/** A claim that failed: the change goes through without it, or is refused where the author chose that. */
+	private fail(rec: Working, c: Claim, message: string) {
+		const field = c.field.id;
+		rec.out.failures.push({ claim: c.id, field, message });
+		if (c.rule.refuses)
+			rec.out.messages.push({
+				field,
+				claim: c.id,
+				text: `“${c.rule.name}” failed: ${message}`,
+				blocking: true
+			});
+	}
+
+	/**
+	 * Sets that rules add to: what an adding claim gave before is withdrawn, what it gives now is
+	 * added, and what people put there stays.
+	 */
+	private addTo(rec: Working, node: PlanNode) {
+		const i = node.index;
+		let options = listOf(rec.settled[i]);
+		const added = new Map<string, readonly string[]>(rec.out.added);
+		rec.out.added = added;
+		const kept: [Claim, readonly string[]][] = [];
+		for (const c of node.adders) {
+			this.env.steps = STEPS;
+			this.env.depth = 0;
+			const memory = rec.submitted.added?.get(c.id);
+			try {
+				if (!this.triggered(rec, c)) {
+					this.report(rec, c, 'not triggered');
+					if (memory) kept.push([c, memory]);
+					continue;
+				}
+				if (rec.given[i] && rec.stamps[i] > this.cause(rec, c)) {
+					this.report(rec, c, 'kept');
+					if (memory) kept.push([c, memory]);
+					continue;
+				}
+				const before = memory ?? (rec.submitted.created ? [] : this.gaveBefore(rec, c));
+				const fit = this.applies(rec, c);
+				const result: BodyResult = fit === true ? c.run(this.env) : { got: false, why: 'null' };
+				const now = result.got ? listOf(hold(node.field, result.value)) : [];
+				const rest = options.filter((o) => !before.includes(o));
+				const fresh = now.filter((o) => !rest.includes(o));
+				const next = [...rest, ...fresh];
+				const wrong = misfit(node.field, next, rec.was[i], this.schema);
+				if (wrong) {
+					this.fail(rec, c, wrong);
+					this.report(rec, c, 'failed', { message: wrong });
+					continue;
+				}
+				const same0 = same(next, options);
+				options = next;
+				kept.push([c, fresh]);
+				this.report(
+					rec,
+					c,
+					fit !== true ? fit : !result.got ? WITHOUT[result.why] : same0 ? 'same value' : 'wrote',
+					{ value: now, row: result.row }
+				);
+				if (!same0) this.write(rec, node, options.length ? options : null, c);
+			} catch (e) {
+				const pending = e instanceof PendingRecord;
+				if (!pending && !(e instanceof LimitError)) throw e;
+				const message = pending ? NOT_AT_HAND : (e as Error).message;
+				if (!pending) this.fail(rec, c, message);
+				this.report(rec, c, pending ? 'pending' : 'failed', { message });
+			}
+		}
+		for (const [c, given] of kept)
+			added.set(
+				c.id,
+				given.filter((o) => options.includes(o))
+			);
+	}
+
+	/** What an adding claim gave for the stored values. */
+	private gaveBefore(rec: Working, c: Claim): readonly string[] {
+		if (!c.rule.moments.includes('changed')) return [];
+		if (c.rule.guard && c.guardBefore!(this.env) !== true) return [];
+		const r = c.runBefore!(this.env);
+		return r.got ? listOf(hold(c.field, r.value)) : [];
 	}
 
 	private outrank(rec: Working, node: PlanNode, winner: number) {
@@ -648,7 +750,7 @@ class Pass {
 			? `${node.field.label} may not be this now: “${left.by.rule.name}” leaves other options.`
 			: misfit(node.field, value, rec.was[i], this.schema);
 		if (wrong) {
-			rec.out.failures.push({ claim: c.id, field: id, message: wrong });
+			this.fail(rec, c, wrong);
 			this.report(rec, c, 'failed', { ...more, message: wrong });
 			return this.restore(rec, node, c);
 		}
@@ -711,6 +813,7 @@ class Pass {
 					return { ...r, value: j === undefined ? null : rec[r.image][j] };
 				});
 		return {
+			...('trace' in c && c.trace ? { table: this.traced(c.trace) } : {}),
 			guard: c.guardParts.map((p) => ({
 				text: p.text,
 				result: this.safely(p.run),
@@ -718,6 +821,15 @@ class Pass {
 			})),
 			reads: own(c.used)
 		};
+	}
+
+	private traced(trace: NonNullable<Claim['trace']>): TableTrace | undefined {
+		try {
+			return trace(this.env);
+		} catch (e) {
+			if (e instanceof PendingRecord || e instanceof LimitError) return undefined;
+			throw e;
+		}
 	}
 
 	private safely(run: (env: Env) => Value): Value {
@@ -747,7 +859,10 @@ class Pass {
 		if (!rec.outcomes) return;
 		const limits = rec.plan.nodes.flatMap((n) => this.plan.nodes[n].limits);
 		for (const c of [
-			...rec.plan.nodes.flatMap((n): (Claim | Validator)[] => this.plan.nodes[n].claims),
+			...rec.plan.nodes.flatMap((n): (Claim | Validator)[] => [
+				...this.plan.nodes[n].claims,
+				...this.plan.nodes[n].adders
+			]),
 			...limits,
 			...rec.plan.validators
 		])
@@ -798,6 +913,16 @@ class Pass {
 const zeros = (n: number): number[] => new Array<number>(n).fill(0);
 const allowedIn = (v: Value, ids: readonly string[]) =>
 	(isList(v) ? v : [v]).every((x) => ids.includes(x as string));
+const listOf = (v: Value): readonly string[] =>
+	isList(v) ? (v as readonly string[]) : typeof v === 'string' ? [v] : [];
+/** What a body without a result is called in a report. */
+const WITHOUT = {
+	'no row': 'no row',
+	blank: 'blank',
+	null: 'no result',
+	several: 'several rows'
+} as const;
+const NOT_AT_HAND = 'It reads a record that is not at hand yet.';
 const finite = (x: number) => (x === Infinity ? 0 : x);
 const NOTHING_RESTRICTED: ReadonlyMap<string, string> = new Map();
 const NOTHING_LIMITED: ReadonlyMap<string, readonly string[]> = new Map();

@@ -1,0 +1,270 @@
+/**
+ * Look-ups in a reference table, indexed: the cost of one does not grow with the number of rows.
+ * Exact and loose keys are hashed together, the longest prefix is found by the lengths there are,
+ * and ranges by a tree of their starts that knows the greatest end below each node.
+ */
+import type { Field, ReferenceTable, Schema, TableColumn, TableKey } from '../model/model';
+import { fromJson } from '../model/codec';
+import type { Ty } from '../feel/types';
+import { typeOfField } from '../feel/types';
+import { looseKey } from '../text/loose';
+import { Num } from '../value/num';
+import type { Value } from '../value/value';
+import { isBlank, isList, order } from '../value/value';
+
+/** A fault of a table, at a row (zero-based) and column where it lies in one. */
+export interface TableFault {
+	message: string;
+	row?: number;
+	column?: string;
+}
+
+/** A table made fast to ask. */
+export interface TableIndex {
+	readonly table: ReferenceTable;
+	readonly faults: readonly TableFault[];
+	/** The type of the input of each key. */
+	readonly inputs: readonly Ty[];
+	/**
+	 * The rows that the keys match, in the order of the table; of prefixes only the longest.
+	 * @param keys one value for each key; a blank one matches nothing
+	 */
+	find(keys: readonly Value[]): readonly number[];
+	/** Value of a row in a column. */
+	value(row: number, column: number): Value;
+}
+
+/** Most rows and columns of a table. */
+export const MAX_ROWS = 200_000;
+export const MAX_COLUMNS = 60;
+
+const asField = (c: TableColumn): Field => ({ group: '', ...c });
+
+const cache = new WeakMap<ReferenceTable, { schema: Schema; index: TableIndex }>();
+
+/** The index of a table; made once, as long as table and model stay the same. */
+export function indexTable(table: ReferenceTable, schema: Schema): TableIndex {
+	const had = cache.get(table);
+	if (had?.schema.model === schema.model) return had.index;
+	const index = build(table, schema);
+	cache.set(table, { schema, index });
+	return index;
+}
+
+/** The type of value that a column holds. */
+export const typeOfColumn = (c: TableColumn): Ty => typeOfField(c);
+
+const NEVER: readonly number[] = [];
+
+function build(table: ReferenceTable, schema: Schema): TableIndex {
+	const faults: TableFault[] = [];
+	const at = new Map(table.columns.map((c, i) => [c.id, i]));
+	if (!table.keys.length) faults.push({ message: `${table.label} has no key column yet.` });
+	if (table.rows.length > MAX_ROWS)
+		faults.push({
+			message: `A table may have ${MAX_ROWS} rows; ${table.label} has ${table.rows.length}.`
+		});
+	for (const c of table.columns) {
+		if ((c.type === 'choice' || c.type === 'choices') && !schema.lists.has(c.list ?? ''))
+			faults.push({ message: `Column ${c.label} has no option list.`, column: c.id });
+	}
+	const keys = table.keys.flatMap((k) => {
+		const ids = k.match === 'range' ? [k.from, k.to] : [k.column];
+		const missing = ids.find((id) => !at.has(id));
+		if (missing === undefined) return [k];
+		faults.push({ message: `${table.label} has no column “${missing}”, which a key names.` });
+		return [];
+	});
+	for (const k of keys) {
+		if (k.match !== 'prefix' && k.match !== 'loose') continue;
+		const c = table.columns[at.get(k.column)!];
+		if (!['text', 'email', 'phone'].includes(c.type))
+			faults.push({
+				message: `A key that is matched ${k.match === 'prefix' ? 'by prefix' : 'loosely'} is a text; ${c.label} is not.`,
+				column: c.id
+			});
+	}
+	const rows = faults.length ? [] : readRows(table, schema, faults);
+	const groups = faults.some((f) => f.row === undefined) ? null : group(rows, keys, at);
+	return {
+		table,
+		faults,
+		inputs: keys.map((k) =>
+			typeOfColumn(table.columns[at.get(k.match === 'range' ? k.from : k.column)!])
+		),
+		find: (values) => (groups ? lookUp(groups, keys, values) : NEVER),
+		value: (row, column) => rows[row]?.[column] ?? null
+	};
+}
+
+function readRows(table: ReferenceTable, schema: Schema, faults: TableFault[]): Value[][] {
+	const fields = table.columns.map(asField);
+	return table.rows.map((row, r) => {
+		if (row.length !== fields.length && faults.length < 100)
+			faults.push({
+				message: `Row ${r + 1} has ${row.length} values; there are ${fields.length} columns.`,
+				row: r
+			});
+		return fields.map((f, c) => {
+			const read = fromJson(f, row[c] ?? null, schema);
+			if (read.ok) return read.value;
+			if (faults.length < 100)
+				faults.push({ message: `Row ${r + 1}: ${read.message}`, row: r, column: f.id });
+			return null;
+		});
+	});
+}
+
+// ---- hashing and prefixes -------------------------------------------------------------------------
+
+type Hashed = TableKey & { match: 'exact' | 'loose' };
+type Ranged = TableKey & { match: 'range' };
+const isHashed = (k: TableKey): k is Hashed => k.match === 'exact' || k.match === 'loose';
+const isRanged = (k: TableKey): k is Ranged => k.match === 'range';
+
+interface Bucket {
+	rows: number[];
+	/** By position of the range key among the range keys. */
+	trees: Tree[];
+}
+
+interface Groups {
+	/** By the hashed keys, then by the prefixes. */
+	buckets: Map<string, Bucket>;
+	/** Lengths of the prefixes there are, longest first; one list for each prefix key. */
+	lengths: number[][];
+}
+
+/** A value as the text under which equal values are found: 10 and 10.00 are one. */
+function hashText(v: Value, loose: boolean): string {
+	if (typeof v === 'string') return loose ? looseKey(v) : v;
+	if (isList(v)) return [...v].map(String).sort().join('\u0001');
+	return v instanceof Num ? `#${v.toString()}` : String(v);
+}
+
+const PREFIX_CASE = (v: string) => v.replace(/\s/gu, '').toUpperCase();
+
+function group(rows: Value[][], keys: readonly TableKey[], at: Map<string, number>): Groups {
+	const buckets = new Map<string, Bucket>();
+	const hashed = keys.filter((k) => !isRanged(k));
+	const lengths = keys.filter((k) => k.match === 'prefix').map(() => new Set<number>());
+	rows.forEach((row, r) => {
+		let p = 0;
+		const parts: string[] = [];
+		for (const k of hashed as (Hashed | (TableKey & { match: 'prefix' }))[]) {
+			const v = row[at.get(k.column)!];
+			if (k.match === 'prefix') {
+				// a blank prefix is one that every text begins with
+				const text = typeof v === 'string' ? PREFIX_CASE(v) : '';
+				lengths[p++].add(text.length);
+				parts.push(text);
+			} else {
+				if (isBlank(v)) return;
+				parts.push(hashText(v, k.match === 'loose'));
+			}
+		}
+		const key = parts.join('\u0000');
+		const b = buckets.get(key);
+		if (b) b.rows.push(r);
+		else buckets.set(key, { rows: [r], trees: [] });
+	});
+	const ranges = keys.filter(isRanged);
+	for (const b of buckets.values())
+		b.trees = ranges.map((k) => treeOf(b.rows, rows, at.get(k.from)!, at.get(k.to)!));
+	return { buckets, lengths: lengths.map((s) => [...s].sort((a, b) => b - a)) };
+}
+
+function lookUp(g: Groups, keys: readonly TableKey[], values: readonly Value[]): readonly number[] {
+	if (values.some(isBlank)) return NEVER;
+	const points = values.filter((_, i) => isRanged(keys[i]));
+	const hashed = keys.map((k, i) => ({ k, v: values[i] })).filter((x) => !isRanged(x.k));
+	const parts: string[] = [];
+	/** Tries the prefixes from the longest, each with all that follow. */
+	const search = (i: number, prefix: number): readonly number[] => {
+		if (i === hashed.length) return inBucket(g.buckets.get(parts.join('\u0000')), points);
+		const { k, v } = hashed[i];
+		if (isHashed(k)) {
+			parts[i] = hashText(v, k.match === 'loose');
+			return search(i + 1, prefix);
+		}
+		const text = PREFIX_CASE(String(v));
+		for (const n of g.lengths[prefix]) {
+			if (n > text.length) continue;
+			parts[i] = text.slice(0, n);
+			const found = search(i + 1, prefix + 1);
+			if (found.length) return found;
+		}
+		return NEVER;
+	};
+	return search(0, 0);
+}
+
+function inBucket(b: Bucket | undefined, points: readonly Value[]): readonly number[] {
+	if (!b) return NEVER;
+	if (!points.length) return b.rows;
+	let out: number[] | null = null;
+	points.forEach((p, i) => {
+		if (out && !out.length) return;
+		if (!out) {
+			out = [];
+			stab(b.trees[i], 0, b.trees[i].order.length, p, out);
+		} else {
+			const { lo, hi } = b.trees[i];
+			out = out.filter((r) => inside(p, lo.get(r) ?? null, hi.get(r) ?? null));
+		}
+	});
+	return (out ?? []).sort((x: number, y: number) => x - y);
+}
+
+// ---- ranges ---------------------------------------------------------------------------------------
+
+/** Rows sorted by start; `most[mid]` is the greatest end in the half-open slice whose middle is `mid`. */
+interface Tree {
+	order: number[];
+	lo: Map<number, Value>;
+	hi: Map<number, Value>;
+	most: (Value | 'open')[];
+}
+
+function treeOf(rows: number[], values: Value[][], from: number, to: number): Tree {
+	const lo = new Map(rows.map((r) => [r, values[r][from]]));
+	const hi = new Map(rows.map((r) => [r, values[r][to]]));
+	const start = (r: number) => lo.get(r) ?? null;
+	const sorted = [...rows].sort((a, b) => {
+		const [x, y] = [start(a), start(b)];
+		if (x === null || y === null) return x === y ? 0 : x === null ? -1 : 1;
+		return order(x, y) ?? 0;
+	});
+	const most: Tree['most'] = new Array<Value>(sorted.length).fill(null);
+	const fill = (a: number, b: number): Value | 'open' => {
+		if (a >= b) return null;
+		const mid = (a + b) >> 1;
+		let best: Value | 'open' = hi.get(sorted[mid]) ?? 'open';
+		for (const side of [fill(a, mid), fill(mid + 1, b)]) {
+			if (side === 'open') best = 'open';
+			else if (side !== null && best !== 'open' && (order(side, best) ?? 0) > 0) best = side;
+		}
+		most[mid] = best;
+		return best;
+	};
+	fill(0, sorted.length);
+	return { order: sorted, lo, hi, most };
+}
+
+function inside(p: Value, lo: Value, hi: Value): boolean {
+	return (lo === null || (order(p, lo) ?? -1) >= 0) && (hi === null || (order(p, hi) ?? 1) <= 0);
+}
+
+/** Collects the rows of a slice whose range holds the point. */
+function stab(t: Tree, a: number, b: number, p: Value, out: number[]) {
+	if (a >= b) return;
+	const mid = (a + b) >> 1;
+	const most = t.most[mid];
+	if (most !== 'open' && most !== null && (order(p, most) ?? 1) > 0) return;
+	stab(t, a, mid, p, out);
+	const r = t.order[mid];
+	const lo = t.lo.get(r) ?? null;
+	if (lo !== null && (order(p, lo) ?? -1) < 0) return;
+	if (inside(p, lo, t.hi.get(r) ?? null)) out.push(r);
+	stab(t, mid + 1, b, p, out);
+}
