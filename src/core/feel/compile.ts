@@ -119,6 +119,8 @@ export function compileTests(
 }
 
 const NOTHING: Run = () => null;
+/** Deepest calls of functions within functions. */
+const MAX_CALLS = 100;
 const definitionsOf = new WeakMap<Schema, Map<string, Compiled | 'busy'>>();
 
 /** Compiles a definition, once for each schema. A definition that uses itself has a fault that shows the way. */
@@ -135,6 +137,8 @@ export function compileDefinition(d: Definition, schema: Schema, before = false)
 		return faulty(`It uses itself: ${names.join(' → ')}.`);
 	}
 	if (known) return known;
+	if ([...cache.values()].filter((c) => c === 'busy').length >= MAX_CALLS)
+		return faulty(`More than ${MAX_CALLS} definitions use each other in a row.`);
 	cache.set(key, 'busy');
 	const variables = d.params.map((p) => ({ name: p.name, ty: T.typeOfField(p) }));
 	let c: Compiled;
@@ -153,9 +157,21 @@ export function compileDefinition(d: Definition, schema: Schema, before = false)
 		if (!(e instanceof FormulaError)) throw e;
 		c = { ...faulty(''), faults: [e.fault] };
 	}
+	// what a definition reads is told once: definitions that use each other twice would double it each time
+	c = {
+		...c,
+		reads: unique(c.reads, readKey),
+		events: unique(c.events, (e) => `${e.type}.${e.field}`)
+	};
 	cache.set(key, c);
 	return c;
 }
+
+const readKey = (r: Read) =>
+	[r.image, r.type, r.field, r.many, ...r.via.flatMap((v) => [v.type, v.field])].join('.');
+const unique = <T>(xs: readonly T[], key: (x: T) => string): T[] => [
+	...new Map(xs.map((x) => [key(x), x])).values()
+];
 
 function faulty(message: string): Compiled {
 	return {
@@ -174,9 +190,6 @@ interface Part {
 	ty: Ty;
 	run: Run;
 }
-
-/** Deepest calls of functions within functions. */
-const MAX_CALLS = 100;
 
 class Compiler {
 	readonly faults: Fault[] = [];

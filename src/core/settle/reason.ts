@@ -104,7 +104,7 @@ export function reason(
 		case 'no row':
 			return because(plan, claim, report, format);
 		case 'several rows':
-			return `${because(plan, claim, report, format)}: rows ${report.row} all match`;
+			return because(plan, claim, report, format);
 		case 'blank':
 			return `${inputLabel(plan, claim, report)} is blank`;
 		case 'no result': {
@@ -190,19 +190,18 @@ function because(plan: Plan, claim: Claim, report: ClaimReport, format: Format):
 	if (body.kind === 'lookup') {
 		const table = schema.tables.get(body.table);
 		const name = `“${table?.label ?? body.table}”`;
-		if (report.outcome === 'no row') return `no row of ${name} matches ${told.join(', ')}`;
-		if (report.outcome === 'several rows') return `${told.join(', ')} in ${name}`;
-		return report.row === undefined
-			? told.join(', ')
-			: `row ${Number(report.row) + 1} of ${name} matches ${told.join(', ')}`;
+		if (typeof report.row === 'string')
+			return `rows ${report.row} of ${name} all match ${told.join(', ')}`;
+		if (report.row !== undefined)
+			return `row ${report.row + 1} of ${name} matches ${told.join(', ')}`;
+		return report.value === null && !told.length
+			? 'its keys are blank'
+			: `no row of ${name} matches ${told.join(', ')}`;
 	}
 	if (body.kind === 'table') {
-		if (report.outcome === 'no row') return `no row of its table matches ${told.join(', ')}`;
-		if (report.outcome === 'several rows') return told.join(', ');
-		if (report.row === undefined) return told.join(', ');
-		return typeof report.row === 'number'
-			? `row ${report.row + 1} matches ${told.join(', ')}`
-			: `rows ${report.row} match ${told.join(', ')}`;
+		if (report.row === undefined) return `no row of its table matches ${told.join(', ')}`;
+		if (typeof report.row === 'number') return `row ${report.row + 1} matches ${told.join(', ')}`;
+		return `rows ${report.row} ${body.hit === 'U' || body.hit === 'A' ? 'all ' : ''}match ${told.join(', ')}`;
 	}
 	if (body.kind === 'bands') {
 		if (report.row === 'blank') return `${inputLabel(plan, claim, report)} is blank`;
