@@ -10,12 +10,24 @@ const slug = (label: string) =>
 		.replace(/[^a-z0-9]+/g, '_')
 		.replace(/^_|_$/g, '');
 
+/** `Label, Label=CODE` as an option list. */
 function list(id: string, label: string, options: string): OptionList {
-	return { id, label, options: options.split(', ').map((o) => ({ id: slug(o), label: o })) };
+	return {
+		id,
+		label,
+		options: options.split(', ').map((o) => {
+			const [name, code] = o.split('=');
+			return { id: slug(name), label: name, ...(code ? { code } : {}) };
+		})
+	};
 }
 
 const lists: OptionList[] = [
-	list('country', 'Country', 'Netherlands, Germany, France, Belgium, Denmark, Poland, Slovenia'),
+	list(
+		'country',
+		'Country',
+		'Netherlands=NL, Germany=DE, France=FR, Belgium=BE, Denmark=DK, Poland=PL, Slovenia=SI'
+	),
 	list('size_class', 'Size class', 'Micro, Small, Medium, Large'),
 	list('crop', 'Crop', 'Tomato, Pepper, Cucumber, Strawberry, Tulip, Rose, Orchid, Herbs'),
 	list('fuel', 'Fuel', 'Natural gas, Biogas, Wood chips, Heat pump, Geothermal, Residual heat'),

@@ -1,13 +1,17 @@
 /** The rules of the demo workspace: what its three releases hold, and the draft on top of them. */
-import { compileExpression } from '../src/core/feel/compile';
+import { compileExpression, compileTests } from '../src/core/feel/compile';
+import { typeOfField } from '../src/core/feel/types';
 import { readTemplate } from '../src/core/feel/template';
-import { parseExpression } from '../src/core/feel/parse';
+import { parseExpression, parseTests } from '../src/core/feel/parse';
 import { bare } from '../src/core/feel/tree';
 import type { JsonValue } from '../src/core/model/codec';
+import type { Definition, ReferenceTable } from '../src/core/model/model';
 import { Schema } from '../src/core/model/model';
 import type {
 	Body,
+	Cell,
 	Formula,
+	HitPolicy,
 	Hold,
 	Kind,
 	Limit,
@@ -18,7 +22,50 @@ import type {
 } from '../src/core/model/rules';
 import { demoModel } from './model';
 
-const schema = new Schema(demoModel);
+/** What the demo's formulas may name beside fields. */
+export const demoDefinitions: Definition[] = [
+	{
+		id: 'rate',
+		name: 'Rate per m²',
+		why: 'What a square metre of glass is worth to us, by how well a lead fits.',
+		type: null,
+		params: [{ name: 'fit', type: 'choice', list: 'fit' }],
+		result: { type: 'number' },
+		body: { text: 'if fit = "Strong" then 42 else if fit = "Fair" then 25 else null' }
+	},
+	{
+		id: 'left',
+		name: 'Share left',
+		why: 'What is left of an amount after a discount; no discount leaves all of it.',
+		type: null,
+		params: [{ name: 'percent', type: 'percent' }],
+		result: null,
+		body: { text: '1 - otherwise(percent, 0) / 100' }
+	}
+];
+
+/** Country desk: what follows from a customer's country. */
+export const countryDesk: ReferenceTable = {
+	id: 'country_desk',
+	label: 'Country desk',
+	why: 'Kept by the sales office: the region that a country counts to and the currency it is quoted in.',
+	columns: [
+		{ id: 'country', label: 'Country', type: 'choice', list: 'country' },
+		{ id: 'region', label: 'Trading region', type: 'choice', list: 'region' },
+		{ id: 'currency', label: 'Currency', type: 'choice', list: 'currency' }
+	],
+	keys: [{ match: 'exact', column: 'country' }],
+	rows: [
+		['netherlands', 'low_countries', 'eur'],
+		['belgium', 'low_countries', 'eur'],
+		['germany', 'central', 'eur'],
+		['france', 'south', 'eur'],
+		['denmark', 'baltic', 'dkk'],
+		['poland', 'central', 'pln']
+	]
+};
+
+const schema = new Schema(demoModel, { definitions: demoDefinitions, tables: [countryDesk] });
 
 /** Reads a formula of the demo into its tree. */
 export function formula(type: string, text: string): Formula {
@@ -98,6 +145,51 @@ function check(type: string, holds: string, message: string, blocking = true): B
 	};
 }
 
+/** A decision table, a line a row: tests apart by `|`, results behind `=>`. */
+function table(
+	type: string,
+	hit: HitPolicy,
+	inputs: string[],
+	fields: string[],
+	lines: string
+): Body {
+	const cell = (text: string, input: string): Cell => {
+		const ty = compileExpression(parseExpression(input, { schema, type }), { schema, type }).ty;
+		return {
+			tests: bare(
+				compileTests(parseTests(text, { schema, type }), { schema, type, input: ty }).tests
+			)
+		};
+	};
+	const result = (text: string, field: string): Formula => {
+		const expected = typeOfField(schema.field(type, field)!);
+		const expr = parseExpression(text, { schema, type });
+		return { expr: bare(compileExpression(expr, { schema, type, expected }).expr) };
+	};
+	return {
+		kind: 'table',
+		hit,
+		inputs: inputs.map((t) => formula(type, t)),
+		rows: lines
+			.trim()
+			.split('\n')
+			.map((line, i) => {
+				const [when, then] = line.split('=>').map((half) => half.split('|').map((c) => c.trim()));
+				return {
+					id: `row${i + 1}`,
+					when: when.map((c, k) => cell(c, inputs[k])),
+					then: then.map((c, k) => result(c, fields[k]))
+				};
+			})
+	};
+}
+
+const compose = (type: string, text: string): Body => ({
+	kind: 'compose',
+	texts: [readTemplate(text, { schema, type }).template],
+	blanks: 'leave out'
+});
+
 /** Option to value; `-` in front of nothing: blank gives nothing, and that is said. */
 function options(input: string, rows: Record<string, JsonValue>): Body {
 	return {
@@ -125,14 +217,27 @@ const sizeClass = (medium: number): Rule =>
 		{ hold: 'locked', none: 'clear' }
 	);
 
-const regionRows = {
-	netherlands: 'low_countries',
-	belgium: 'low_countries',
-	germany: 'central',
-	poland: 'central',
-	france: 'south',
-	denmark: 'baltic'
-};
+/** Thresholds of Commission Recommendation 2003/361/EC beside the headcount: both must be exceeded. */
+const sizeLift: Rule = rule(
+	'size_lift',
+	'customer',
+	'categorize',
+	'Size class lifted by turnover and balance sheet',
+	'A small staff with a large turnover and a large balance sheet counts as the larger class.',
+	['size_class'],
+	table(
+		'customer',
+		'F',
+		['Headcount', 'Turnover', 'Balance sheet total'],
+		['size_class'],
+		`
+		>= 0 | > 50000000 | > 43000000 => "Large"
+		[0..50) | > 10000000 | > 10000000 => "Medium"
+		[0..10) | > 2000000 | > 2000000 => "Small"
+	`
+	),
+	{ hold: 'locked' }
+);
 
 const first: Rule[] = [
 	sizeClass(50),
@@ -207,38 +312,37 @@ const first: Rule[] = [
 		'Net amount',
 		'Amount less the discount given.',
 		['net_amount'],
-		compute('deal', "Amount * (1 - otherwise('Discount %', 0) / 100)"),
+		compute('deal', "Amount * Share left('Discount %')"),
 		{ hold: 'locked', none: 'clear' }
 	)
 ];
 
+/** The region always equals the desk's; the currency follows it and may be chosen otherwise. */
+function twoHolds(r: Rule): Rule {
+	const [region, currency] = r.outputs;
+	return { ...r, outputs: [region, { ...currency, hold: 'follow', none: 'next' }] };
+}
+
 const second: Rule[] = [
 	...first,
-	rule(
-		'region',
-		'customer',
-		'map',
-		'Trading region by country',
-		'Sales targets are set by region.',
-		['trading_region'],
-		options('country', regionRows),
-		{ hold: 'locked', none: 'clear' }
-	),
-	rule(
-		'currency',
-		'customer',
-		'map',
-		'Currency by country',
-		'Quotations are written in it; a customer may ask for another.',
-		['currency'],
-		options('country', {
-			netherlands: 'eur',
-			belgium: 'eur',
-			germany: 'eur',
-			france: 'eur',
-			denmark: 'dkk',
-			poland: 'pln'
-		})
+	sizeLift,
+	twoHolds(
+		rule(
+			'country_desk',
+			'customer',
+			'map',
+			'Trading region and currency by country',
+			'Sales targets are set by region; a customer may ask for another currency.',
+			['trading_region', 'currency'],
+			{
+				kind: 'lookup',
+				table: 'country_desk',
+				keys: [formula('customer', 'Country')],
+				columns: ['region', 'currency'],
+				several: 'no result'
+			},
+			{ hold: 'locked', none: 'clear' }
+		)
 	),
 	rule(
 		'stage_stamp',
@@ -341,10 +445,7 @@ const third: Rule[] = [
 		'Expected value by fit',
 		'Glass area times a rate for each square metre; nothing where there is no fit.',
 		['expected_value'],
-		compute(
-			'lead',
-			'if Fit = "Strong" then Glass area * 42 else if Fit = "Fair" then Glass area * 25 else null'
-		),
+		compute('lead', 'Glass area * Rate per m²(Fit)'),
 		{ none: 'leave' }
 	),
 	rule(
@@ -364,12 +465,29 @@ const third: Rule[] = [
 		'Given and family name from the full name',
 		'A name is split at its first space.',
 		['given_name', 'family_name'],
-		compute(
-			'contact',
-			'substring before(squeeze(Full name as received) + " ", " ")',
-			'substring after(squeeze(Full name as received), " ")'
-		),
-		{ none: 'clear' }
+		{
+			kind: 'split',
+			input: formula('contact', 'Full name as received'),
+			at: 'first',
+			separator: '',
+			alone: 0
+		}
+	),
+	rule(
+		'names_whole',
+		'contact',
+		'derive',
+		'Full name that arrives in the family name',
+		'Some forms send the whole name in one field; it is split where it came in, once.',
+		['given_name', 'family_name'],
+		{
+			kind: 'split',
+			input: formula('contact', 'sent.Family name'),
+			at: 'first',
+			separator: '',
+			alone: 1
+		},
+		{ guard: 'is blank(Full name as received) and is blank(sent.Given name)' }
 	),
 	rule(
 		'greeting',
@@ -378,8 +496,102 @@ const third: Rule[] = [
 		'Greeting',
 		'Letters and messages begin with it.',
 		['greeting'],
-		compute('contact', '"Dear " + Given name'),
+		compose('contact', 'Dear {Given name}'),
 		{ none: 'clear' }
+	),
+	rule(
+		'phone_form',
+		'customer',
+		'derive',
+		'Telephone number in one form',
+		'Numbers are dialled from six countries, so they are kept with their country code.',
+		['phone'],
+		compute('customer', 'otherwise(phone number(sent.Phone, code(Country)), sent.Phone)')
+	),
+	{
+		...rule(
+			'fuels',
+			'customer',
+			'map',
+			'Permitted fuels by country',
+			'What every grower there may burn; permits of a single grower are added by hand and stay.',
+			['permitted_fuels'],
+			options('country', {
+				netherlands: ['natural_gas', 'heat_pump', 'geothermal', 'residual_heat'],
+				belgium: ['natural_gas', 'biogas', 'heat_pump'],
+				germany: ['biogas', 'wood_chips', 'heat_pump', 'residual_heat'],
+				france: ['natural_gas', 'biogas', 'wood_chips', 'heat_pump'],
+				denmark: ['biogas', 'wood_chips', 'heat_pump', 'residual_heat'],
+				poland: ['natural_gas', 'wood_chips', 'heat_pump'],
+				slovenia: ['wood_chips', 'heat_pump', 'geothermal']
+			})
+		),
+		outputs: [
+			{ id: 'o1', field: 'permitted_fuels', hold: 'follow', none: 'next', adds: true }
+		] satisfies Output[]
+	},
+	rule(
+		'discount_limit',
+		'deal',
+		'categorize',
+		'Discount limit by kind and amount',
+		'Larger deals leave more room; spare parts are sold at the price of the list.',
+		['discount_limit_percent'],
+		table(
+			'deal',
+			'U',
+			['Kind', 'Amount'],
+			['discount_limit_percent'],
+			`
+			"New build" | < 100000 => 5
+			"New build" | >= 100000 => 8
+			"Retrofit" | < 50000 => 5
+			"Retrofit" | >= 50000 => 7.5
+			"Service" | - => 3
+			"Spare parts" | - => 0
+		`
+		),
+		{ hold: 'locked' }
+	),
+	rule(
+		'vat',
+		'customer',
+		'validate',
+		'VAT number with its check digits',
+		'A wrong number makes an invoice void.',
+		['vat_number'],
+		check(
+			'customer',
+			'is blank(VAT number) or is vat number(VAT number)',
+			'{VAT number} is no VAT number: it begins with its country, and its check digits must be right.'
+		)
+	),
+	rule(
+		'gln',
+		'customer',
+		'validate',
+		'Location number with its check digit',
+		'Carriers find the site by it.',
+		['location_number'],
+		check(
+			'customer',
+			'is blank(Location number) or is gln(Location number)',
+			'{Location number} is no location number: it has 13 digits, and the last is its check digit.'
+		)
+	),
+	rule(
+		'postal',
+		'customer',
+		'validate',
+		'Postal code as its country writes it',
+		'Service districts go by it.',
+		['postal_code'],
+		check(
+			'customer',
+			'is postal code(Postal code, code(Country))',
+			'{Postal code} is not how {Country} writes a postal code.',
+			false
+		)
 	),
 	rule(
 		'yard',
@@ -475,22 +687,38 @@ for (const r of third)
 			formulas: [{ expr: { k: 'option', list: 'supply_phases', option: 'three_phases' } }]
 		};
 
+/** The two rules on the size class: the lift comes first. */
+const order = {
+	'customer.size_class': ['size_lift:o1', 'size_class:o1'],
+	'contact.given_name': ['names:o1', 'names_whole:o1'],
+	'contact.family_name': ['names:o2', 'names_whole:o2']
+};
+const setOf = (rules: Rule[], tables: ReferenceTable[]): RuleSet => ({
+	rules,
+	order: tables.length ? order : {},
+	definitions: demoDefinitions,
+	tables
+});
+
 /** The three releases of the demo, oldest first, with the note each was given. */
 export const demoReleases: { note: string; set: RuleSet }[] = [
 	{
 		note: 'Size class, service plan, urgency, probability, freight and net amount.',
-		set: { rules: first, order: {} }
+		set: setOf(first, [])
 	},
 	{
 		note: 'Regions and currencies; stamps and counters on deals and leads.',
-		set: { rules: second, order: {} }
+		set: setOf(second, [countryDesk])
 	},
-	{ note: 'Contacts, expected value, owners, quarters.', set: { rules: third, order: {} } }
+	{
+		note: 'Contacts, expected value, owners, quarters; discounts, fuels and numbers checked.',
+		set: setOf(third, [countryDesk])
+	}
 ];
 
 /** The draft: a limit moved, and a new rule with a mistake in it. */
-export const demoDraft: RuleSet = {
-	rules: [
+export const demoDraft: RuleSet = setOf(
+	[
 		...third.map((r) => (r.id === 'size_class' ? sizeClass(60) : r)),
 		rule(
 			'visits',
@@ -502,5 +730,5 @@ export const demoDraft: RuleSet = {
 			bands('customer', 'Glass area', [2000, 10000, 12000], ['1', '2', undefined, '4'])
 		)
 	],
-	order: {}
-};
+	[countryDesk]
+);

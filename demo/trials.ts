@@ -75,6 +75,72 @@ trial(
 	'import'
 );
 
+// Commission Recommendation 2003/361/EC: turnover and balance sheet must both exceed to lift a class
+const figures: [string, string | null, string | null, string][] = [
+	['9', '2000000', '9000000', 'micro'],
+	['9', '2000001', '2000001', 'small'],
+	['49', '10000000', '90000000', 'small'],
+	['49', '10000001', '10000001', 'medium'],
+	['249', '50000000', '90000000', 'medium'],
+	['249', '50000001', '43000000', 'medium'],
+	['249', '50000001', '43000001', 'large'],
+	['9', '60000000', null, 'micro']
+];
+for (const [headcount, turnover, balance_sheet_total, size] of figures)
+	trial(
+		'customer',
+		`Headcount ${headcount}, turnover ${turnover ?? 'blank'}, balance sheet ${balance_sheet_total ?? 'blank'}`,
+		grower,
+		{ headcount, turnover, balance_sheet_total },
+		{ size_class: size }
+	);
+
+trial(
+	'customer',
+	'Fuels of the country come and go, a permit given by hand stays',
+	{
+		...grower,
+		permitted_fuels: ['natural_gas', 'heat_pump', 'geothermal', 'residual_heat', 'wood_chips']
+	},
+	{ country: 'belgium' },
+	{ permitted_fuels: ['wood_chips', 'natural_gas', 'biogas', 'heat_pump'] }
+);
+trial(
+	'customer',
+	'A telephone number as it is dialled at home',
+	grower,
+	{ phone: '020 794 0311' },
+	{ phone: '+31207940311' }
+);
+trial(
+	'deal',
+	'Discount limit of a large retrofit',
+	null,
+	{ kind: 'retrofit', amount: '50000' },
+	{ discount_limit_percent: '7.5' }
+);
+trial(
+	'deal',
+	'Discount limit of a small retrofit',
+	null,
+	{ kind: 'retrofit', amount: '49999.99' },
+	{ discount_limit_percent: '5' }
+);
+trial(
+	'contact',
+	'A full name that arrives in the family name',
+	null,
+	{ family_name: 'Ilse van Dorenbos' },
+	{ given_name: 'Ilse', family_name: 'van Dorenbos' }
+);
+trial(
+	'contact',
+	'A family name of two words beside its given name stays',
+	null,
+	{ given_name: 'Ilse', family_name: 'van Dorenbos' },
+	{ given_name: 'Ilse', family_name: 'van Dorenbos' }
+);
+
 for (const [country, region, currency] of [
 	['netherlands', 'low_countries', 'eur'],
 	['belgium', 'low_countries', 'eur'],

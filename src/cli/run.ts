@@ -101,7 +101,8 @@ function rules(read: (path: string) => string, path: string | undefined): Loaded
 		throw new Wrong(
 			`${file} is no release: it wants "format": "rigid-rule/release", "model" and "rules".`
 		);
-	const set = { rules: doc.rules, order: doc.order ?? {} };
+	const { rules, order = {}, definitions = [], tables = [] } = doc;
+	const set: RuleSet = { rules, order, definitions, tables };
 	return { plan: compilePlan(new Schema(doc.model), set), set };
 }
 

@@ -3,14 +3,16 @@
 	 * Bands on a ruler drawn to scale, above the spread of the existing values. Limits are dragged,
 	 * moved with the arrow keys or typed; the dot says to which band a limit itself belongs.
 	 */
-	import { bin, max, quantileSorted, scaleLinear, scaleSymlog } from 'd3';
+	import { bin, max, quantileSorted, scaleLinear, scaleSymlog, scaleUtc } from 'd3';
 	import type { JsonValue } from '$core/model/codec';
 	import { fromJson } from '$core/model/codec';
 	import type { Field, Schema } from '$core/model/model';
 	import type { Body, Limit } from '$core/model/rules';
 	import { bandOf, bandText } from '$core/plan/plan';
 	import { num, parseNum } from '$core/value/num';
-	import { formatCount, formatNumber } from './format';
+	import { LocalDate } from '$core/value/temporal';
+	import type { Value } from '$core/value/value';
+	import { formatCount, formatDate, formatNumber } from './format';
 	import ValueInput from './ValueInput.svelte';
 	import Word from './Word.svelte';
 
@@ -21,6 +23,7 @@
 		schema,
 		inputType,
 		inputField,
+		dates = false,
 		inputLabel,
 		target,
 		sample,
@@ -33,6 +36,8 @@
 		/** Record type, and the field the input reads, where it reads one: for the spread. */
 		inputType: string;
 		inputField: string | null;
+		/** The bands part dates: on the scale they are days since 1970. */
+		dates?: boolean;
 		inputLabel: string;
 		target: Field;
 		/** The input's value in the sample. */
@@ -70,18 +75,34 @@
 		};
 	});
 
-	const numbers = $derived(
-		body.limits.map((l) => Number(l.at)).map((x) => (Number.isFinite(x) ? x : 0))
-	);
+	/** Where a value lies on the scale; null when it is none. */
+	function onScale(text: string): number | null {
+		if (dates) return LocalDate.parse(text)?.epochDay ?? null;
+		const x = Number(text);
+		return text !== '' && Number.isFinite(x) ? x : null;
+	}
+	/** A place on the scale as the text of a limit, and as people read it. */
+	const textAt = (x: number) =>
+		dates ? String(LocalDate.fromEpochDay(Math.round(x)) ?? '') : String(x);
+	const sayAt = (x: number) => (dates ? formatDate(textAt(x)) : formatNumber(String(x)));
+	const valueOf = (x: number): Value =>
+		dates ? LocalDate.fromEpochDay(x) : (parseNum(String(x)) ?? num(0));
+	const numbers = $derived(body.limits.map((l) => onScale(l.at) ?? 0));
 	const sorted = $derived([...(spread?.values ?? [])].sort((a, b) => a - b));
-	const low = $derived(Math.min(0, sorted[0] ?? 0, ...numbers));
+	const low = $derived(
+		dates
+			? Math.min(...numbers.map((x) => x - 60), ...sorted.slice(0, 1))
+			: Math.min(0, sorted[0] ?? 0, ...numbers)
+	);
 	const high = $derived(
-		Math.max(1, ...numbers.map((x) => x * 1.6), quantileSorted(sorted, 0.995) ?? 0)
+		dates
+			? Math.max(...numbers.map((x) => x + 60), ...sorted.slice(-1))
+			: Math.max(1, ...numbers.map((x) => x * 1.6), quantileSorted(sorted, 0.995) ?? 0)
 	);
 	/** Far apart limits want a scale on which the small ones can still be told apart. */
 	const positive = $derived(numbers.filter((x) => x > 0));
 	const logarithmic = $derived(
-		positive.length > 1 && Math.max(...positive) / Math.min(...positive) > 8
+		!dates && positive.length > 1 && Math.max(...positive) / Math.min(...positive) > 8
 	);
 	const scale = $derived(
 		logarithmic
@@ -92,6 +113,10 @@
 			: scaleLinear().domain([low, high]).range([0, W])
 	);
 	const ticks = $derived.by(() => {
+		if (dates)
+			return scaleUtc([low * 864e5, high * 864e5], [0, W])
+				.ticks(6)
+				.map((d) => d.getTime() / 864e5);
 		if (!logarithmic) return scale.ticks(8);
 		const out: number[] = [0];
 		for (
@@ -116,11 +141,11 @@
 		}));
 	});
 	const exact = $derived(
-		body.limits.map((l) => ({ at: parseNum(l.at) ?? num(0), above: l.belongs === 'above' }))
+		numbers.map((x, i) => ({ at: valueOf(x), above: body.limits[i].belongs === 'above' }))
 	);
 	const counts = $derived.by(() => {
 		const out = body.results.map(() => 0);
-		for (const v of sorted) out[bandOf(parseNum(String(v)) ?? num(0), exact)]++;
+		for (const v of sorted) out[bandOf(valueOf(v), exact)]++;
 		return out;
 	});
 	const segments = $derived(
@@ -131,9 +156,7 @@
 		})
 	);
 	const sampleAt = $derived(
-		typeof sample === 'string' && Number.isFinite(Number(sample))
-			? clamp(scale(Number(sample)))
-			: null
+		typeof sample === 'string' && onScale(sample) !== null ? clamp(scale(onScale(sample)!)) : null
 	);
 
 	function clamp(x: number) {
@@ -168,7 +191,8 @@
 	}
 	function addLimit() {
 		const last = body.limits.at(-1);
-		const at = last ? String(Math.round(Number(last.at) * 2) || 10) : '10';
+		const behind = numbers.at(-1) ?? 0;
+		const at = dates ? textAt(behind + 365) : last ? String(Math.round(behind * 2) || 10) : '10';
 		onchange('new limit', {
 			...body,
 			limits: [...body.limits, { at, belongs: 'above' }],
@@ -205,8 +229,8 @@
 		const box = svg.getBoundingClientRect();
 		const move = (m: PointerEvent) => {
 			const x = scale.invert(clamp(((m.clientX - box.left) / box.width) * (W + 36) - 18));
-			const s = stepOf(x);
-			setLimit(i, String(between(i, Math.round(x / s) * s)));
+			const s = dates ? 1 : stepOf(x);
+			setLimit(i, textAt(between(i, Math.round(x / s) * s)));
 		};
 		const end = () => {
 			handle.removeEventListener('pointermove', move);
@@ -226,7 +250,7 @@
 		}[e.key];
 		if (!by || disabled) return;
 		e.preventDefault();
-		setLimit(i, String(between(i, numbers[i] + by)));
+		setLimit(i, textAt(between(i, numbers[i] + by)));
 	}
 	function blankChoice(v: string) {
 		if (v === 'unsaid') return onchange('blank', { ...body, blank: null });
@@ -248,7 +272,11 @@
 	);
 	/** A limit that is no number is kept as typed and said to be one. */
 	function limitFault(l: Limit): string | null {
-		const r = fromJson({ id: 'l', label: 'The limit', group: '', type: 'number' }, l.at, schema);
+		const r = fromJson(
+			{ id: 'l', label: 'The limit', group: '', type: dates ? 'date' : 'number' },
+			l.at,
+			schema
+		);
 		return !r.ok ? r.message : r.value === null ? 'The limit is missing.' : null;
 	}
 </script>
@@ -299,8 +327,10 @@
 		{/each}
 		{#each ticks as t, i (t)}
 			{@const x = scale(t)}
-			{#if !numbers.some((n) => Math.abs(scale(n) - x) < 26) && (i === 0 || x - scale(ticks[i - 1]) > 20 || x > W - 10) && x < W - 14}
-				<text {x} y={BASE + BAR + 17} text-anchor="middle" class="tick">{formatCount(t)}</text>
+			{#if !numbers.some((n) => Math.abs(scale(n) - x) < (dates ? 74 : 26)) && (i === 0 || x - scale(ticks[i - 1]) > (dates ? 66 : 20) || x > W - 10) && x < W - 14}
+				<text {x} y={BASE + BAR + 17} text-anchor="middle" class="tick"
+					>{dates ? sayAt(t) : formatCount(t)}</text
+				>
 			{/if}
 		{/each}
 		{#if sampleAt !== null}
@@ -310,7 +340,7 @@
 					x={sampleAt + (sampleAt > W - 90 ? -8 : 8)}
 					y={BASE - 14}
 					text-anchor={sampleAt > W - 90 ? 'end' : 'start'}
-					class="sample">sample {formatNumber(String(sample))}</text
+					class="sample">sample {sayAt(onScale(String(sample))!)}</text
 				>
 			</g>
 		{/if}
@@ -322,7 +352,7 @@
 				tabindex={disabled ? -1 : 0}
 				aria-label="Limit between {segments[i].label} and {segments[i + 1].label}"
 				aria-valuenow={n}
-				aria-valuetext="{n}, which belongs to {segments[above ? i + 1 : i].label}"
+				aria-valuetext="{sayAt(n)}, which belongs to {segments[above ? i + 1 : i].label}"
 				class="handle"
 				onpointerdown={(e) => drag(e, i)}
 				onkeydown={(e) => keys(e, i)}
@@ -339,21 +369,19 @@
 				<circle cx={x + (above ? 5.5 : -5.5)} cy={BASE + BAR / 2} r="2.6" fill="var(--color-ink)" />
 				<rect
 					class="tag"
-					x={x - 15}
+					x={x - (dates ? 36 : 15)}
 					y={BASE + BAR + 5}
-					width="30"
+					width={dates ? 72 : 30}
 					height="17"
 					fill="var(--color-sheet)"
 					stroke="var(--color-ink)"
 				/>
-				<text {x} y={BASE + BAR + 17.5} text-anchor="middle" class="limit"
-					>{formatNumber(String(n))}</text
-				>
+				<text {x} y={BASE + BAR + 17.5} text-anchor="middle" class="limit">{sayAt(n)}</text>
 			</g>
 		{/each}
 	</svg>
 	<p class="text-xs text-quiet">
-		{logarithmic ? 'Logarithmic' : 'Linear'} scale{spread
+		{dates ? 'Scale of days' : logarithmic ? 'Logarithmic scale' : 'Linear scale'}{spread
 			? `, above it the ${formatCount(sorted.length)} records that have a ${inputLabel.toLowerCase()}`
 			: ''}. The dot lies in the band to which a limit itself belongs.
 	</p>
@@ -373,7 +401,7 @@
 								<label class="text-xs text-quiet" for="{uid}-{k}">from</label>
 								<input
 									id="{uid}-{k}"
-									class="box mono w-20"
+									class="box mono {dates ? 'w-28' : 'w-20'}"
 									{disabled}
 									inputmode="decimal"
 									value={l.at}

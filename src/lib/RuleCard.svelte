@@ -2,7 +2,7 @@
 	/** One rule as a sentence whose words are the controls, with the editor that fits its kind below it. */
 	import { DropdownMenu } from 'bits-ui';
 	import Ellipsis from '@lucide/svelte/icons/ellipsis';
-	import { BOOLEAN, typeOfField } from '$core/feel/types';
+	import { BOOLEAN, TEXT, typeOfField } from '$core/feel/types';
 	import { bare } from '$core/feel/tree';
 	import type { Field } from '$core/model/model';
 	import {
@@ -15,11 +15,15 @@
 		type Output,
 		type Rule
 	} from '$core/model/rules';
+	import { readFormula } from '$core/plan/plan';
 	import { reason } from '$core/settle/reason';
-	import { toJson } from '$core/model/codec';
+	import { toJson, type JsonValue } from '$core/model/codec';
 	import BandEditor from './BandEditor.svelte';
 	import FormulaInput from './FormulaInput.svelte';
+	import DecisionEditor from './DecisionEditor.svelte';
+	import LookupEditor from './LookupEditor.svelte';
 	import OptionGrid from './OptionGrid.svelte';
+	import TemplateInput from './TemplateInput.svelte';
 	import ValidateEditor from './ValidateEditor.svelte';
 	import ValidateSentence from './ValidateSentence.svelte';
 	import Word from './Word.svelte';
@@ -41,7 +45,7 @@
 		place: number;
 		count: number;
 		/** Shows a finding's record in the sample. */
-		onshow: (witness: Record<string, import('$core/model/codec').JsonValue>) => void;
+		onshow: (witness: Record<string, JsonValue>) => void;
 	} = $props();
 
 	const w = useWorkbench();
@@ -108,6 +112,10 @@
 		return e.k === 'field' && e.image === 'settled' && e.type === rule.type ? e.field : null;
 	});
 	let byFormula = $state(false);
+	const bandDates = $derived(
+		rule.body.kind === 'bands' &&
+			readFormula(rule.body.input, { schema: w.schema, type: rule.type }).compiled?.ty.t === 'date'
+	);
 	const numberFields = $derived(
 		type.fields.filter(
 			(f) => ['number', 'money', 'percent', 'date'].includes(f.type) && f.id !== field.id
@@ -122,6 +130,96 @@
 		'cannot tell': '? cannot tell'
 	};
 	const guardShown = $derived(rule.guard !== null);
+	const SEPARATORS = [
+		{ value: '', label: 'space' },
+		{ value: ',', label: 'comma' },
+		{ value: ';', label: 'semicolon' },
+		{ value: '-', label: 'hyphen' },
+		{ value: '/', label: 'slash' },
+		{ value: '@', label: '@ sign' }
+	];
+	const setBody = (what: string, change: (b: Rule['body']) => Rule['body']) =>
+		edit(what, (r) => ({ ...r, body: change(r.body) }));
+
+	// ---- several outputs --------------------------------------------------------------------
+
+	const severalOutputs = $derived(
+		rule.kind !== 'validate' &&
+			!(rule.body.kind === 'split' && rule.body.at !== 'each') &&
+			rule.body.kind !== 'bands'
+	);
+	function addOutput() {
+		const taken = new Set(rule.outputs.map((o) => o.field));
+		const next =
+			type.fields.find((f) => !f.retired && !taken.has(f.id) && f.type === field.type) ??
+			type.fields.find((f) => !f.retired && !taken.has(f.id));
+		if (!next) return;
+		let n = rule.outputs.length + 1;
+		while (rule.outputs.some((o) => o.id === `o${n}`)) n++;
+		edit('another output', (r) => ({
+			...r,
+			outputs: [
+				...r.outputs,
+				{ id: `o${n}`, field: next.id, hold: r.outputs[0].hold, none: r.outputs[0].none }
+			]
+		}));
+	}
+	/** Takes an output away, with what the body holds for it. */
+	function removeOutput(at: number) {
+		const without = <T,>(xs: T[]) => xs.filter((_, i) => i !== at);
+		edit('output', (r) => {
+			const { body } = r;
+			const next: Rule['body'] =
+				body.kind === 'formula'
+					? { ...body, formulas: without(body.formulas) }
+					: body.kind === 'compose'
+						? { ...body, texts: without(body.texts) }
+						: body.kind === 'lookup'
+							? { ...body, columns: without(body.columns) }
+							: body.kind === 'table'
+								? { ...body, rows: body.rows.map((x) => ({ ...x, then: without(x.then) })) }
+								: body.kind === 'options'
+									? {
+											...body,
+											rows: Object.fromEntries(
+												Object.entries(body.rows).map(([k, v]) => [k, without(v)])
+											)
+										}
+									: body.kind === 'split'
+										? { ...body, alone: 0 }
+										: body;
+			return { ...r, outputs: without(r.outputs), body: next };
+		});
+	}
+	type Options = Rule['body'] & { kind: 'options' };
+	/** The part of an option map that one output has, and the map with that part changed. */
+	const ofOutput = (body: Options, i: number): Options => ({
+		...body,
+		rows: Object.fromEntries(
+			Object.entries(body.rows)
+				.filter(([, v]) => i < v.length)
+				.map(([k, v]) => [k, [v[i]]])
+		),
+		blank: body.blank && 'give' in body.blank ? { give: [body.blank.give[i] ?? null] } : body.blank
+	});
+	function withOutput(body: Options, part: Options, i: number): Options {
+		const width = rule.outputs.length;
+		const put = (had: JsonValue[] | undefined, v: JsonValue) =>
+			Array.from({ length: width }, (_, k) => (k === i ? v : (had?.[k] ?? null)));
+		const keys =
+			width === 1
+				? Object.keys(part.rows)
+				: [...new Set([...Object.keys(body.rows), ...Object.keys(part.rows)])];
+		const had = body.blank && 'give' in body.blank ? body.blank.give : undefined;
+		return {
+			...part,
+			rows: Object.fromEntries(keys.map((k) => [k, put(body.rows[k], part.rows[k]?.[0] ?? null)])),
+			blank:
+				part.blank && 'give' in part.blank
+					? { give: put(had, part.blank.give[0] ?? null) }
+					: part.blank
+		};
+	}
 
 	function pickBandInput(id: string) {
 		byFormula = id === '';
@@ -242,6 +340,14 @@
 								onSelect={() => edit('switch', (r) => ({ ...r, off: !r.off }))}
 								>{rule.off ? 'Switch on' : 'Switch off in the draft'}</DropdownMenu.Item
 							>
+							{#if rule.kind !== 'validate'}<DropdownMenu.Item
+									class="item"
+									onSelect={() =>
+										edit('failure', (r) => ({ ...r, refuses: r.refuses ? undefined : true }))}
+									>{rule.refuses
+										? 'A failure leaves the field as it was'
+										: 'A failure refuses the change'}</DropdownMenu.Item
+								>{/if}
 							{#if status}<DropdownMenu.Item class="item" onSelect={() => w.revertRule(rule.id)}
 									>{status === 'new'
 										? 'Take out of the draft'
@@ -258,6 +364,9 @@
 		</header>
 
 		<div class="mt-2 ml-6">
+			{#if rule.refuses}<p class="text-sm text-quiet">
+					Should it fail, the whole change is refused.
+				</p>{/if}
 			{#if rule.off}<p class="text-ochre">
 					▲ Switched off: it is kept in the draft and does nothing.
 				</p>{/if}
@@ -351,7 +460,29 @@
 							{disabled}
 							onpick={(v) => setOutput(o.id, { field: v })}
 						/>
-						becomes
+						{#if w.schema.field(rule.type, o.field)?.type === 'choices'}
+							<Word
+								label="How {label(o.field)} is written"
+								value={o.adds ? 'adds' : 'replaces'}
+								text={o.adds ? 'gains' : 'becomes'}
+								{disabled}
+								choices={[
+									{ value: 'replaces', label: 'becomes', help: 'the set is replaced' },
+									{
+										value: 'adds',
+										label: 'gains',
+										help: 'added to the set; withdrawn when the reason goes; what people added stays'
+									}
+								]}
+								onpick={(v) =>
+									setOutput(
+										o.id,
+										v === 'adds'
+											? { adds: true, hold: 'follow', closed: undefined }
+											: { adds: undefined }
+									)}
+							/>
+						{:else}becomes{/if}
 						{#if rule.body.kind === 'bands'}
 							the band that
 							<Word
@@ -382,6 +513,57 @@
 										r.body.kind === 'options'
 											? { ...r, body: { ...r.body, input: v, rows: {} } }
 											: r
+									)}
+							/>,
+						{:else if rule.body.kind === 'table'}
+							what the table below gives,
+						{:else if rule.body.kind === 'compose'}
+							the text{rule.outputs.length > 1 ? ` ${i + 1}` : ''} below,
+						{:else if rule.body.kind === 'split'}
+							{#if rule.body.at === 'each'}part {i + 1}{:else}{i === 0
+									? 'what stands before'
+									: 'what stands behind'}
+								the {rule.body.at}
+								{rule.body.separator.trim() ? `“${rule.body.separator.trim()}”` : 'space'}{/if}
+							of the text below,
+						{:else if rule.body.kind === 'lookup'}
+							{@const body = rule.body}
+							<Word
+								label="Column for {label(o.field)}"
+								tone="reads"
+								value={body.columns[i] ?? ''}
+								text={body.columns[i] ? undefined : 'which column?'}
+								{disabled}
+								choices={(w.schema.tables.get(body.table)?.columns ?? []).map((c) => ({
+									value: c.id,
+									label: c.label
+								}))}
+								onpick={(v) =>
+									setBody('column', (b) =>
+										b.kind === 'lookup'
+											? {
+													...b,
+													columns: rule.outputs.map((_, k) => (k === i ? v : (b.columns[k] ?? '')))
+												}
+											: b
+									)}
+							/>
+							in
+							<Word
+								label="Table to look up in"
+								tone="reads"
+								value={body.table}
+								text={w.schema.tables.has(body.table) ? undefined : 'which table?'}
+								{disabled}
+								choices={[...w.schema.tables.values()].map((t) => ({
+									value: t.id,
+									label: t.label
+								}))}
+								onpick={(v) =>
+									setBody('table', (b) =>
+										b.kind === 'lookup' && b.table !== v
+											? { ...b, table: v, keys: [], columns: [] }
+											: b
 									)}
 							/>,
 						{:else}
@@ -419,9 +601,96 @@
 							choices={nones}
 							{disabled}
 							onpick={(v) => setOutput(o.id, { none: v as NoResult })}
-						/>{#if i === rule.outputs.length - 1}.{/if}
+						/>{#if !disabled && rule.outputs.length > 1}<button
+								class="textlink px-1 text-sm text-quiet"
+								aria-label="No longer write {label(o.field)}"
+								onclick={() => removeOutput(i)}>(not this field)</button
+							>{/if}{#if i === rule.outputs.length - 1}.{/if}
 					{/if}
 				{/each}
+				{#if rule.body.kind === 'lookup'}
+					{@const body = rule.body}
+					When several rows match,
+					<Word
+						label="What several matching rows give"
+						value={body.several}
+						{disabled}
+						choices={[
+							{
+								value: 'no result',
+								label: 'there is no result',
+								help: 'and the explanation says which rows'
+							},
+							{ value: 'first', label: 'the first counts' }
+						]}
+						onpick={(v) =>
+							setBody('several', (b) =>
+								b.kind === 'lookup' ? { ...b, several: v as typeof body.several } : b
+							)}
+					/>.
+				{:else if rule.body.kind === 'compose'}
+					{@const body = rule.body}
+					Blank parts
+					<Word
+						label="What becomes of blank parts"
+						value={typeof body.blanks === 'object' ? 'write' : body.blanks}
+						text={typeof body.blanks === 'object'
+							? `are written “${body.blanks.write}”`
+							: undefined}
+						{disabled}
+						choices={[
+							{
+								value: 'leave out',
+								label: 'are left out',
+								help: 'with the signs and spaces around them'
+							},
+							{ value: 'no result', label: 'leave no text at all' },
+							{ value: 'write', label: 'are written “–”' }
+						]}
+						onpick={(v) =>
+							setBody('blanks', (b) =>
+								b.kind === 'compose'
+									? { ...b, blanks: v === 'write' ? { write: '–' } : (v as 'leave out') }
+									: b
+							)}
+					/>.
+				{:else if rule.body.kind === 'split'}
+					{@const body = rule.body}
+					It is parted at
+					<Word
+						label="Where the text is parted"
+						value={body.at}
+						{disabled}
+						choices={[
+							{ value: 'first', label: 'the first' },
+							{ value: 'last', label: 'the last' },
+							{ value: 'each', label: 'each' }
+						]}
+						onpick={(v) =>
+							setBody('parted at', (b) =>
+								b.kind === 'split' ? { ...b, at: v as typeof body.at } : b
+							)}
+					/>
+					<Word
+						label="What parts the text"
+						value={body.separator.trim()}
+						{disabled}
+						choices={SEPARATORS}
+						onpick={(v) =>
+							setBody('separator', (b) => (b.kind === 'split' ? { ...b, separator: v } : b))}
+					/>; a text of one part goes to
+					<Word
+						label="Field for a text of one part"
+						value={String(body.alone)}
+						{disabled}
+						choices={rule.outputs.map((o, k) => ({ value: String(k), label: label(o.field) }))}
+						onpick={(v) =>
+							setBody('one part', (b) => (b.kind === 'split' ? { ...b, alone: Number(v) } : b))}
+					/>.
+				{/if}
+				{#if !disabled && severalOutputs}<button class="textlink text-sm" onclick={addOutput}
+						>Write another field too</button
+					>{/if}
 			</p>
 
 			{#if guardShown}
@@ -482,6 +751,7 @@
 					schema={w.schema}
 					inputType={rule.type}
 					inputField={byFormula ? null : bandInput}
+					dates={bandDates}
 					inputLabel={bandInput ? label(bandInput) : 'value'}
 					target={w.schema.field(rule.type, rule.outputs[0]?.field ?? '') ?? field}
 					sample={sampleValue(bandInput)}
@@ -491,15 +761,58 @@
 				/>
 			{:else if rule.body.kind === 'options'}
 				{@const body = rule.body}
-				<OptionGrid
-					{body}
+				{#each rule.outputs as o, i (o.id)}
+					{#if rule.outputs.length > 1}<p class="mt-2 text-xs text-quiet">{label(o.field)}</p>{/if}
+					<OptionGrid
+						body={ofOutput(body, i)}
+						schema={w.schema}
+						type={rule.type}
+						target={w.schema.field(rule.type, o.field) ?? field}
+						sample={sampleValue(body.input)}
+						none={NONE_LABEL[o.none]}
+						{disabled}
+						onchange={(l, b) => edit(l, (r) => ({ ...r, body: withOutput(body, b, i) }))}
+					/>
+				{/each}
+			{:else if rule.body.kind === 'table'}
+				<DecisionEditor {rule} body={rule.body} {report} {disabled} />
+			{:else if rule.body.kind === 'lookup'}
+				<LookupEditor {rule} body={rule.body} {report} {disabled} />
+			{:else if rule.body.kind === 'compose'}
+				{@const body = rule.body}
+				{#each rule.outputs as o, i (o.id)}
+					<p class="mt-1 text-xs text-quiet">
+						{label(o.field)}; a field or formula in braces shows its value
+					</p>
+					<TemplateInput
+						label="Text for {label(o.field)}"
+						placeholder={'{Country} – {Postal code}'}
+						template={body.texts[i] ?? []}
+						schema={w.schema}
+						type={rule.type}
+						margin={margin(o)}
+						{disabled}
+						onchange={(t) =>
+							setBody('text', (b) =>
+								b.kind === 'compose'
+									? {
+											...b,
+											texts: rule.outputs.map((_, k) => (k === i ? bare(t) : (b.texts[k] ?? [])))
+										}
+									: b
+							)}
+					/>
+				{/each}
+			{:else if rule.body.kind === 'split'}
+				<FormulaInput
+					label="Text that is parted"
+					formula={rule.body.input}
 					schema={w.schema}
 					type={rule.type}
-					target={w.schema.field(rule.type, rule.outputs[0]?.field ?? '') ?? field}
-					sample={sampleValue(body.input)}
-					none={NONE_LABEL[rule.outputs[0]?.none ?? 'next']}
+					expected={TEXT}
+					margin={rule.outputs.map((o) => margin(o) || '–').join(' · ')}
 					{disabled}
-					onchange={(l, b) => edit(l, (r) => ({ ...r, body: b }))}
+					onchange={(f) => setBody('text', (b) => (b.kind === 'split' ? { ...b, input: f } : b))}
 				/>
 			{:else if rule.body.kind !== 'formula'}
 				<ValidateEditor {rule} {disabled} margin={CHECKED[report?.outcome ?? ''] ?? ''} />

@@ -1,9 +1,9 @@
 <script lang="ts">
 	/** What belongs to a Validate rule below its sentence: condition and message, options left, or the grid of allowed options. */
 	import { BOOLEAN } from '$core/feel/types';
-	import { printTemplate, readTemplate } from '$core/feel/template';
 	import type { Body, Rule } from '$core/model/rules';
 	import FormulaInput from './FormulaInput.svelte';
+	import TemplateInput from './TemplateInput.svelte';
 	import { useWorkbench } from './workbench.svelte';
 
 	let {
@@ -14,19 +14,11 @@
 		$props();
 
 	const w = useWorkbench();
-	const uid = $props.id();
 	const set = (label: string, body: Body) => w.editRule(label, rule.id, (r) => ({ ...r, body }));
-	const scope = $derived({ schema: w.schema, type: rule.type });
 	const target = $derived(w.schema.field(rule.type, rule.outputs[0]?.field ?? ''));
 	const options = $derived(
 		(target?.list ? w.schema.lists.get(target.list)!.options : []).filter((o) => !o.retired)
 	);
-
-	let typed = $state<string | null>(null);
-	const message = $derived(
-		typed ?? (rule.body.kind === 'check' ? printTemplate(rule.body.message, w.schema) : '')
-	);
-	const faults = $derived(readTemplate(message, scope).faults);
 
 	function allow(row: string, option: string) {
 		if (rule.body.kind !== 'allowed') return;
@@ -51,23 +43,15 @@
 		{disabled}
 		onchange={(f) => set('check', { ...body, holds: f })}
 	/>
-	<label class="mt-2 block text-xs text-quiet" for="{uid}-m"
-		>Message; a formula in braces shows its value</label
-	>
-	<input
-		id="{uid}-m"
-		class="box w-full"
-		value={message}
+	<p class="mt-2 text-xs text-quiet">Message; a formula in braces shows its value</p>
+	<TemplateInput
+		label="Message of {rule.name}"
+		template={body.message}
+		schema={w.schema}
+		type={rule.type}
 		{disabled}
-		maxlength="500"
-		aria-invalid={faults.length > 0}
-		oninput={(e) => {
-			typed = e.currentTarget.value;
-			set('message', { ...body, message: readTemplate(typed, scope).template });
-		}}
-		onblur={() => (typed = faults.length ? typed : null)}
+		onchange={(message) => set('message', { ...body, message })}
 	/>
-	{#if faults[0]}<p class="mt-1 text-sm text-brick">● {faults[0].message}</p>{/if}
 {:else if rule.body.kind === 'state' && rule.body.state === 'limited'}
 	{@const body = rule.body}
 	<fieldset class="mt-2" {disabled}>

@@ -1,7 +1,9 @@
 <script lang="ts">
 	/** The full explanation of what one rule did in a change. */
 	import { refKey } from '$core/model/model';
-	import { bandText } from '$core/plan/plan';
+	import { ANY } from '$core/feel/types';
+	import { bandText, readFormula } from '$core/plan/plan';
+	import { readCell } from '$core/tables/decision';
 	import { reason, type Format } from '$core/settle/reason';
 	import type { ClaimReport } from '$core/settle/settle';
 	import { useWorkbench } from './workbench.svelte';
@@ -74,6 +76,24 @@
 			<li class={report.row === 'blank' ? 'font-semibold text-brass-ink' : 'text-quiet'}>
 				{report.row === 'blank' ? '▸' : '\u00a0'} blank
 			</li>
+		</ul>
+	{/if}
+	{#if claim.rule.body.kind === 'table' && report.table}
+		{@const body = claim.rule.body}
+		<h4 class="mt-3 text-xs font-semibold text-quiet">Rows</h4>
+		<ul class="mono max-h-60 overflow-auto text-sm">
+			{#each report.table.rows.slice(0, 200) as r (r.row)}
+				<li class={r.cell === null ? 'font-semibold text-brass-ink' : 'text-quiet'}>
+					{r.cell === null ? '▸' : '\u00a0'}
+					{r.row + 1}
+					{#if r.cell === null}matches{:else}{r.unknown ? 'cannot tell:' : 'fails:'}
+						{readFormula(body.inputs[r.cell], { schema: w.schema, type: claim.rule.type }).text}
+						{readCell(body.rows[r.row]?.when[r.cell] ?? { text: '-' }, ANY, {
+							schema: w.schema,
+							type: claim.rule.type
+						}).text}{/if}
+				</li>
+			{/each}
 		</ul>
 	{/if}
 	<a

@@ -1,6 +1,7 @@
 /** Values for people: dates, numbers and money in the workspace's locale, options by label. */
 import type { JsonValue } from '$core/model/codec';
-import type { Field, Schema } from '$core/model/model';
+import type { Field, ReferenceTable, Schema, TableKey } from '$core/model/model';
+import type { HitPolicy } from '$core/model/rules';
 
 const LOCALE = 'en-GB';
 const counts = new Intl.NumberFormat(LOCALE);
@@ -143,4 +144,50 @@ export const NONE_LABEL: Record<string, string> = {
 	next: 'passes to the next rule',
 	leave: 'leaves the field as it is',
 	clear: 'clears the field'
+};
+
+/** The hit policies in words: what several matching rows mean. */
+export const HIT_HELP: Record<HitPolicy, [label: string, help: string]> = {
+	U: ['that is a mistake: no result', 'unique: at most one row may match'],
+	F: ['the first counts', 'first: the order of the rows decides'],
+	A: ['they must agree', 'any: several may match when they give the same'],
+	P: ['the most important value counts', 'priority: by the order of the options'],
+	C: ['all of them count', 'collect: every value, for a multi-choice'],
+	R: ['all of them count, in the order of the rows', 'rule order, for a multi-choice'],
+	O: ['all of them count, the most important first', 'output order, for a multi-choice'],
+	'C+': ['their sum counts', 'collect: sum'],
+	'C<': ['the least counts', 'collect: minimum'],
+	'C>': ['the greatest counts', 'collect: maximum'],
+	'C#': ['their number counts', 'collect: how many rows match']
+};
+
+/** A key of a reference table in words. */
+export function keyText(table: ReferenceTable, key: TableKey): string {
+	const label = (id: string) => table.columns.find((c) => c.id === id)?.label ?? id;
+	switch (key.match) {
+		case 'exact':
+			return `${label(key.column)} is`;
+		case 'loose':
+			return `${label(key.column)} is, but for case, accents and spaces,`;
+		case 'prefix':
+			return `${label(key.column)} begins (the longest counts)`;
+		case 'range':
+			return `${label(key.from)} to ${label(key.to)} holds`;
+	}
+}
+
+/** A field's type in words, for choosing one. */
+export const TYPE_NAME: Record<Field['type'], string> = {
+	text: 'text',
+	email: 'e-mail address',
+	phone: 'telephone number',
+	number: 'number',
+	money: 'amount',
+	percent: 'percentage',
+	date: 'date',
+	moment: 'date and time',
+	yesno: 'yes or no',
+	choice: 'choice',
+	choices: 'multi-choice',
+	link: 'link'
 };

@@ -6,7 +6,14 @@ import { getContext, setContext } from 'svelte';
 import { findings, type Finding, type Repair } from '$core/check/findings';
 import { changedRules } from '$core/compare/rules';
 import type { JsonValue } from '$core/model/codec';
-import { Schema, refKey, type Field, type Model } from '$core/model/model';
+import {
+	Schema,
+	refKey,
+	type Definition,
+	type Field,
+	type Model,
+	type ReferenceTable
+} from '$core/model/model';
 import type { EntryPoint, Rule, RuleSet } from '$core/model/rules';
 import { claimId } from '$core/model/rules';
 import { compilePlan, readFormula, type Plan } from '$core/plan/plan';
@@ -39,8 +46,13 @@ const KEY = Symbol('workbench');
 
 export class Workbench {
 	model = $state.raw<Model>({ types: [], lists: [], zone: 'UTC' });
-	schema = $derived(new Schema(this.model));
 	draft = $state.raw<RuleSet>({ rules: [], order: {} });
+	#definitions = $derived(this.draft.definitions);
+	#tables = $derived(this.draft.tables);
+	/** The model with the draft's definitions and tables; the same object while these stay. */
+	schema = $derived(
+		new Schema(this.model, { definitions: this.#definitions, tables: this.#tables })
+	);
 	force = $state.raw<{ number: number; set: RuleSet }>({
 		number: 0,
 		set: { rules: [], order: {} }
@@ -55,6 +67,8 @@ export class Workbench {
 	sample = $state.raw<Sample | null>(null);
 	saving = $state<Saving>('saved');
 	trouble = $state<string | null>(null);
+	/** A wide editor takes the whole page. */
+	wide = $state(false);
 
 	plan: Plan = $derived(compilePlan(this.schema, this.draft));
 	/** What the sample runs on: the draft, with a rule that is half written as it last could be read. */
@@ -73,6 +87,8 @@ export class Workbench {
 	#versions: Record<string, number> = {};
 	#stored = new Map<string, Rule>();
 	#storedOrder: RuleSet['order'] = {};
+	#partVersions: Record<string, number> = {};
+	#storedParts = new Map<string, Definition | ReferenceTable>();
 	#timer: ReturnType<typeof setTimeout> | null = null;
 	#flushing: Promise<void> | null = null;
 	#worker: Worker | null = null;
@@ -99,6 +115,8 @@ export class Workbench {
 		this.#versions = { ...data.draft.versions };
 		this.#stored = new Map(data.draft.set.rules.map((r) => [r.id, r]));
 		this.#storedOrder = data.draft.set.order;
+		this.#partVersions = { ...data.draft.partVersions };
+		this.#storedParts = new Map(partsOf(data.draft.set));
 	}
 
 	// ---- editing ----------------------------------------------------------------------------
@@ -193,6 +211,40 @@ export class Workbench {
 		this.edit('claim order', { ...this.draft, order });
 	}
 
+	/** Puts a definition into the draft, new or changed. */
+	setDefinition(label: string, d: Definition) {
+		const had = this.draft.definitions ?? [];
+		const definitions = had.some((x) => x.id === d.id)
+			? had.map((x) => (x.id === d.id ? d : x))
+			: [...had, d];
+		this.edit(`${label} ${d.id}`, { ...this.draft, definitions });
+	}
+
+	/** Puts a reference table into the draft, new or changed. */
+	setTable(label: string, t: ReferenceTable) {
+		const had = this.draft.tables ?? [];
+		const tables = had.some((x) => x.id === t.id)
+			? had.map((x) => (x.id === t.id ? t : x))
+			: [...had, t];
+		this.edit(`${label} ${t.id}`, { ...this.draft, tables });
+	}
+
+	removePart(kind: 'definition' | 'table', id: string) {
+		this.edit(
+			`remove ${id}`,
+			kind === 'table'
+				? { ...this.draft, tables: (this.draft.tables ?? []).filter((t) => t.id !== id) }
+				: { ...this.draft, definitions: (this.draft.definitions ?? []).filter((d) => d.id !== id) }
+		);
+	}
+
+	/** The address at which a finding is mended. */
+	placeOf(f: Finding): string {
+		if (f.part.kind === 'table') return `/tables/${f.part.id}`;
+		if (f.part.kind === 'definition') return `/definitions#definition-${f.part.id}`;
+		return `/write/${f.type}/${f.field}#rule-${f.rule}`;
+	}
+
 	addRule(rule: Rule) {
 		this.edit(`new rule ${rule.id}`, { ...this.draft, rules: [...this.draft.rules, rule] });
 	}
@@ -204,7 +256,8 @@ export class Workbench {
 			// an order of one is none
 			if (left.length > 1) order[field] = left.length === claims.length ? claims : left;
 		}
-		this.edit(`remove ${id}`, { rules: this.draft.rules.filter((r) => r.id !== id), order });
+		const rules = this.draft.rules.filter((r) => r.id !== id);
+		this.edit(`remove ${id}`, { ...this.draft, rules, order });
 	}
 
 	/** Puts a rule back as it is in force; one that is not in force is taken out. */
@@ -219,7 +272,7 @@ export class Workbench {
 		this.editRule('repair', r.rule, (rule) => {
 			if (r.do === 'watch all') return { ...rule, watch: null };
 			const { body } = rule;
-			if (r.do === 'say blank' && body.kind !== 'formula')
+			if (r.do === 'say blank' && (body.kind === 'bands' || body.kind === 'options'))
 				return { ...rule, body: { ...body, blank: { none: true } } };
 			if (r.do !== 'take gap' || body.kind !== 'bands') return rule;
 			// the stretch goes to its lower neighbour, or to the upper one where there is none below
@@ -268,6 +321,27 @@ export class Workbench {
 				if (!r.ok) return this.#refused(r.status, answer.message);
 				this.#stored.set(rule.id, rule);
 				this.#versions[rule.id] = answer.version!;
+			}
+			const parts = new Map(partsOf(target));
+			for (const [key, part] of parts) {
+				if (this.#storedParts.get(key) === part) continue;
+				const version = this.#partVersions[key] ?? 0;
+				const r = await send(`/draft/parts/${key.replace(':', '/')}`, 'PUT', { part, version });
+				const answer = (await r.json()) as { version?: number; message?: string };
+				if (!r.ok) return this.#refused(r.status, answer.message);
+				this.#storedParts.set(key, part);
+				this.#partVersions[key] = answer.version!;
+			}
+			for (const key of [...this.#storedParts.keys()]) {
+				if (parts.has(key)) continue;
+				const r = await send(
+					`/draft/parts/${key.replace(':', '/')}?version=${this.#partVersions[key]}`,
+					'DELETE'
+				);
+				if (!r.ok)
+					return this.#refused(r.status, ((await r.json()) as { message?: string }).message);
+				this.#storedParts.delete(key);
+				delete this.#partVersions[key];
 			}
 			for (const id of [...this.#stored.keys()]) {
 				if (target.rules.some((r) => r.id === id)) continue;
@@ -411,6 +485,14 @@ export class Workbench {
 	guardText(rule: Rule): string | null {
 		return rule.guard && readFormula(rule.guard, { schema: this.schema, type: rule.type }).text;
 	}
+}
+
+/** Definitions and tables by the key under which they are stored. */
+function partsOf(set: RuleSet): [key: string, part: Definition | ReferenceTable][] {
+	return [
+		...(set.definitions ?? []).map((d): [string, Definition] => [`definition:${d.id}`, d]),
+		...(set.tables ?? []).map((t): [string, ReferenceTable] => [`table:${t.id}`, t])
+	];
 }
 
 export const provideWorkbench = (w: Workbench) => setContext(KEY, w);

@@ -170,7 +170,8 @@ export async function saveIn(
 	const lines: HistoryLine[] = [];
 	const outcomes: SaveOutcome[] = [];
 	for (const rec of settled.records) {
-		const { outcome, history, setBy } = describe(force, sender, rec, at);
+		const before = stored.get(refKey(rec.type, rec.id))?.setBy ?? {};
+		const { outcome, history, setBy } = describe(force, sender, rec, at, before);
 		if (rec.created || rec.changes.length)
 			outcome.version = await writeRecord(
 				client,
@@ -302,8 +303,14 @@ async function submitted(
 		was: stored?.values ?? t.type.fields.map(() => null),
 		sent,
 		keep,
-		inLine: stored?.settledBy === force.release
+		inLine: stored?.settledBy === force.release,
+		added: addedOf(stored)
 	};
+}
+
+/** What rules added to the sets of a stored record. */
+export function addedOf(stored: StoredRecord | null): ReadonlyMap<string, readonly string[]> {
+	return new Map(Object.values(stored?.setBy ?? {}).flatMap((s) => Object.entries(s.added ?? {})));
 }
 
 /** Settles, loads what was not at hand and settles again, until nothing is missing. */
@@ -345,7 +352,13 @@ export async function settleLoading(
 }
 
 /** What a settled record means to the sender, to history and to who set each field. */
-function describe(force: InForce, sender: Sender, rec: SettledRecord, at: string) {
+function describe(
+	force: InForce,
+	sender: Sender,
+	rec: SettledRecord,
+	at: string,
+	before: Record<string, SetBy>
+) {
 	const { plan } = force;
 	const reports = new Map(rec.reports.map((r) => [r.claim, r]));
 	const why = (claim: string) => reason(plan, reports.get(claim)!);
@@ -387,6 +400,11 @@ function describe(force: InForce, sender: Sender, rec: SettledRecord, at: string
 					because: because!
 				}
 			: { by: road, name: sender.account.name, at };
+	}
+	for (const [claim, options] of rec.added) {
+		const { field } = plan.claims.get(claim)!;
+		const had = setBy[field.id] ?? before[field.id];
+		if (had) setBy[field.id] = { ...had, added: { ...had.added, [claim]: options } };
 	}
 	for (const a of rec.setAside)
 		line(

@@ -1,7 +1,10 @@
 /** Checks what comes in from outside, once, at the door; inside it is trusted. */
 import * as yup from 'yup';
 import { isTree } from '../core/feel/tree-check';
-import { ENTRY_POINTS, FIELD_STATES, MOMENTS, type Rule } from '../core/model/rules';
+import { FIELD_TYPES, type Definition, type ReferenceTable } from '../core/model/model';
+import { ENTRY_POINTS, FIELD_STATES, HIT_POLICIES, MOMENTS, type Rule } from '../core/model/rules';
+import { MAX_DECISION_INPUTS, MAX_DECISION_ROWS } from '../core/tables/decision';
+import { MAX_COLUMNS, MAX_ROWS } from '../core/tables/reference';
 import type { Trial } from '../core/trials/trials';
 import { IDENTITY } from './db/model';
 
@@ -26,6 +29,24 @@ const formula = () =>
 		if (typeof v !== 'object' || v === null) return false;
 		if ('expr' in v) return isTree(v.expr);
 		return 'text' in v && typeof v.text === 'string' && v.text.length <= 20_000;
+	});
+
+const formulaOrNull = () =>
+	yup
+		.mixed()
+		.nullable()
+		.test(
+			'formula',
+			'${path} must be null or a formula: {"text": …} or {"expr": …}',
+			(v) => v === null || formula().isValidSync(v)
+		);
+
+/** The tests of a cell: trees of the tests, or their text. */
+const cell = () =>
+	yup.mixed().test('cell', '${path} must be a cell: {"text": …} or {"tests": …}', (v) => {
+		if (typeof v !== 'object' || v === null) return false;
+		if ('tests' in v) return isTree({ k: 'in', x: { k: 'null' }, tests: v.tests });
+		return 'text' in v && typeof v.text === 'string' && v.text.length <= 2_000;
 	});
 
 const optionIds = () => yup.array().strict().max(2000).of(text(60));
@@ -97,6 +118,77 @@ const body = yup.lazy((v: { kind?: string }) => {
 					always: yup.boolean().strict().required()
 				})
 				.noUnknown();
+		case 'compose':
+			return yup
+				.object({
+					kind: yup.string().required(),
+					texts: yup
+						.array()
+						.strict()
+						.required()
+						.max(50)
+						.of(yup.array().strict().defined().max(100).of(part())),
+					blanks: yup
+						.mixed()
+						.test(
+							'blanks',
+							'${path} must be "no result", "leave out" or {"write": …}',
+							(b) =>
+								b === 'no result' ||
+								b === 'leave out' ||
+								(typeof b === 'object' &&
+									b !== null &&
+									'write' in b &&
+									typeof b.write === 'string' &&
+									b.write.length <= 200)
+						)
+				})
+				.noUnknown();
+		case 'split':
+			return yup
+				.object({
+					kind: yup.string().required(),
+					input: formula(),
+					at: yup.string().required().oneOf(['first', 'last', 'each']),
+					separator: text(20),
+					alone: yup.number().strict().integer().required().min(0).max(49)
+				})
+				.noUnknown();
+		case 'table':
+			return yup
+				.object({
+					kind: yup.string().required(),
+					hit: yup.string().required().oneOf(HIT_POLICIES),
+					inputs: yup.array().strict().required().min(0).max(MAX_DECISION_INPUTS).of(formula()),
+					rows: yup
+						.array()
+						.strict()
+						.required()
+						.min(0)
+						.max(MAX_DECISION_ROWS)
+						.of(
+							yup
+								.object({
+									id: id(),
+									when: yup.array().strict().required().min(0).max(MAX_DECISION_INPUTS).of(cell()),
+									then: yup.array().strict().required().min(0).max(50).of(formulaOrNull()),
+									note: yup.string().strict().max(1000)
+								})
+								.noUnknown()
+						),
+					priority: yup.array().strict().max(50).of(jsons().nullable())
+				})
+				.noUnknown();
+		case 'lookup':
+			return yup
+				.object({
+					kind: yup.string().required(),
+					table: text(60),
+					keys: yup.array().strict().required().min(0).max(20).of(formula()),
+					columns: yup.array().strict().required().min(0).max(50).of(text(60)),
+					several: yup.string().required().oneOf(['no result', 'first'])
+				})
+				.noUnknown();
 		case 'allowed':
 			return yup
 				.object({
@@ -121,7 +213,18 @@ const body = yup.lazy((v: { kind?: string }) => {
 					kind: yup
 						.string()
 						.required()
-						.oneOf(['options', 'bands', 'formula', 'check', 'state', 'allowed']),
+						.oneOf([
+							'options',
+							'bands',
+							'formula',
+							'compose',
+							'split',
+							'table',
+							'lookup',
+							'check',
+							'state',
+							'allowed'
+						]),
 					input: text(60),
 					rows: yup.lazy((rows: object) =>
 						yup
@@ -169,12 +272,83 @@ const rule = yup
 						field: text(60),
 						hold: yup.string().required().oneOf(['locked', 'follow', 'fill', 'once']),
 						closed: yup.boolean(),
+						adds: yup.boolean(),
 						none: yup.string().required().oneOf(['next', 'leave', 'clear'])
 					})
 					.noUnknown()
 			),
 		body,
+		refuses: yup.boolean(),
 		off: yup.boolean()
+	})
+	.noUnknown();
+
+const holds = {
+	type: yup.string().required().oneOf(FIELD_TYPES),
+	list: yup.string().strict().max(60),
+	target: yup.string().strict().max(60)
+};
+
+const definition = yup
+	.object({
+		id: id(),
+		name: text(100).matches(/\S/, 'A definition needs a name'),
+		why: text(1000),
+		type: yup.string().matches(IDENTITY).nullable().defined(),
+		params: yup
+			.array()
+			.strict()
+			.required()
+			.min(0)
+			.max(20)
+			.of(yup.object({ name: text(60).matches(/\S/), ...holds }).noUnknown()),
+		result: yup.object(holds).noUnknown().nullable().defined(),
+		body: formula()
+	})
+	.noUnknown();
+
+const tableHead = yup
+	.object({
+		id: id(),
+		label: text(100).matches(/\S/, 'A table needs a name'),
+		why: text(1000),
+		columns: yup
+			.array()
+			.strict()
+			.required()
+			.min(0)
+			.max(MAX_COLUMNS)
+			.of(
+				yup
+					.object({
+						id: id(),
+						label: text(100).matches(/\S/, 'A column needs a name'),
+						...holds,
+						currency: yup.string().strict().max(3),
+						places: yup.number().strict().integer().min(0).max(20)
+					})
+					.noUnknown()
+			),
+		keys: yup
+			.array()
+			.strict()
+			.required()
+			.min(0)
+			.max(20)
+			.of(
+				yup.lazy((k: { match?: string }) =>
+					k?.match === 'range'
+						? yup
+								.object({ match: yup.string().required(), from: text(60), to: text(60) })
+								.noUnknown()
+						: yup
+								.object({
+									match: yup.string().required().oneOf(['exact', 'loose', 'prefix', 'range']),
+									column: text(60)
+								})
+								.noUnknown()
+				)
+			)
 	})
 	.noUnknown();
 
@@ -231,6 +405,34 @@ function check<T>(schema: yup.Schema, v: unknown): T {
 
 /** A rule document. @throws {BadInput} naming the place */
 export const checkRule = (v: unknown) => check<Rule>(rule, v);
+/** A definition. @throws {BadInput} naming the place */
+export const checkDefinition = (v: unknown) => check<Definition>(definition, v);
+
+/** A reference table. Its rows are walked by hand: there may be many. @throws {BadInput} naming the place */
+export function checkTable(v: unknown): ReferenceTable {
+	if (typeof v !== 'object' || v === null) throw new BadInput('The table must be an object.');
+	const { rows, ...head } = v as { rows?: unknown };
+	const table = check<Omit<ReferenceTable, 'rows'>>(tableHead, head);
+	if (!Array.isArray(rows) || rows.length > MAX_ROWS)
+		throw new BadInput(`rows must be a list of at most ${MAX_ROWS} rows.`);
+	const bad = rows.findIndex(
+		(r) =>
+			!Array.isArray(r) ||
+			r.length !== table.columns.length ||
+			!r.every((c) => json().isValidSync(c))
+	);
+	if (bad >= 0)
+		throw new BadInput(
+			`rows[${bad}] must be a list of ${table.columns.length} values, one for each column.`
+		);
+	return { ...table, rows: rows as ReferenceTable['rows'] };
+}
+
+/** The version that an author saw. @throws {BadInput} */
+export function checkVersion(v: unknown): number {
+	if (!Number.isInteger(v)) throw new BadInput('version must be a whole number.');
+	return v as number;
+}
 /** A trial. @throws {BadInput} naming the place */
 export const checkTrial = (v: unknown) => check<Trial>(trial, v);
 

@@ -12,6 +12,7 @@ import type { Value } from '../core/value/value';
 import { same } from '../core/value/value';
 import { zones } from '../runtime/zones';
 import type { Db } from './db/pool';
+import { addedOf } from './decide';
 import type { StoredRecord } from './db/records';
 import { eachRecord } from './db/records';
 
@@ -109,7 +110,8 @@ function standing(plan: Plan, r: StoredRecord, instant: number): readonly Value[
 				was: r.values,
 				sent: new Map(),
 				keep: new Set(),
-				inLine: false
+				inLine: false,
+				added: addedOf(r)
 			}
 		],
 		entryPoint: 'bulk',

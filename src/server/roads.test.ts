@@ -359,7 +359,9 @@ describe('the model as data', () => {
 			size_class: 'medium',
 			trading_region: null
 		});
-		await transaction((c) => updateOption(c, t.workspace, 'country', 'austria', 'Austria', true));
+		await transaction((c) =>
+			updateOption(c, t.workspace, 'country', 'austria', 'Austria', true, 'AT')
+		);
 		await expect(one('api', { sent: [['country', 'Austria']] })).rejects.toThrow('retired');
 		expect(
 			(

@@ -2,16 +2,23 @@
  * What can be proven wrong about a rule set before anybody uses it. A finding that a record can
  * show carries that record, and it was run through the engine before it is shown.
  */
+import { compileDefinition } from '../feel/compile';
+import { FUNCTION_NAMES } from '../feel/functions';
+import { nameKey } from '../feel/names';
 import type { JsonValue } from '../model/codec';
 import type { Schema } from '../model/model';
 import { refKey } from '../model/model';
-import type { Limit, Rule, RuleSet } from '../model/rules';
+import type { Limit, LookupBody, Rule, RuleSet } from '../model/rules';
 import type { Place, Plan } from '../plan/plan';
 import { bandText } from '../plan/plan';
 import { NOTHING_ELSE, valuesFromJson } from '../trials/trials';
 import type { Outcome } from '../settle/settle';
 import { settle } from '../settle/settle';
-import { num, parseNum, add, sub, div } from '../value/num';
+import { doubledRows } from '../tables/cells';
+import { indexTable } from '../tables/reference';
+import * as n from '../value/num';
+import { Num, parseNum } from '../value/num';
+import { LocalDate } from '../value/temporal';
 import type { ZoneClock } from '../value/temporal';
 import { fromJson } from '../model/codec';
 
@@ -24,6 +31,8 @@ export type Repair =
 export interface Finding {
 	/** Stable while the finding lasts, so that it has an address. */
 	id: string;
+	/** What it is about: the rule below, or a definition or table. */
+	part: { kind: 'rule' | 'definition' | 'table'; id: string };
 	rule: string;
 	type: string;
 	/** The field at whose sheet it is shown. */
@@ -50,15 +59,16 @@ export function findings(plan: Plan, set: RuleSet, zones: ZoneClock): Finding[] 
 			message: p.message
 		});
 	});
+	out.push(...definitionFaults(plan.schema), ...tableFaults(plan.schema));
 	const broken = new Set(plan.problems.map((p) => p.rule));
 	const check = new Check(plan, zones);
 	for (const rule of set.rules)
 		if (!rule.off && !broken.has(rule.id)) out.push(...check.rule(rule));
 	const seen = new Map<string, number>();
 	for (const f of out) {
-		const n = seen.get(f.id) ?? 0;
-		seen.set(f.id, n + 1);
-		if (n) f.id = `${f.id}-${n + 1}`;
+		const times = seen.get(f.id) ?? 0;
+		seen.set(f.id, times + 1);
+		if (times) f.id = `${f.id}-${times + 1}`;
 	}
 	return out;
 }
@@ -66,11 +76,60 @@ export function findings(plan: Plan, set: RuleSet, zones: ZoneClock): Finding[] 
 function base(rule: Rule, place: Place, what: string) {
 	return {
 		id: `${rule.id}-${what.replace(/[^a-z0-9]+/gi, '-')}`.toLowerCase(),
+		part: { kind: 'rule' as const, id: rule.id },
 		rule: rule.id,
 		type: rule.type,
 		field: rule.outputs[0]?.field ?? '',
 		place
 	};
+}
+
+function ofPart(kind: 'definition' | 'table', id: string, what: string) {
+	return {
+		id: `${kind}-${id}-${what}`.toLowerCase(),
+		part: { kind, id },
+		rule: '',
+		type: '',
+		field: '',
+		place: 'input' as const
+	};
+}
+
+function definitionFaults(schema: Schema): Finding[] {
+	return [...schema.definitions.values()].flatMap((d) => {
+		const out: Finding[] = [];
+		const key = nameKey(d.name);
+		const twin = [...schema.definitions.values()].find(
+			(x) => x.id !== d.id && nameKey(x.name) === key
+		);
+		const said = (message: string, nth: number) =>
+			out.push({ ...ofPart('definition', d.id, `fault-${nth}`), severity: 'blocking', message });
+		if (twin && twin.id < d.id)
+			said(`Two definitions are called “${d.name}”; a formula cannot tell them apart.`, 0);
+		if (FUNCTION_NAMES.includes(key)) said(`“${d.name}” is the name of a function.`, 1);
+		compileDefinition(d, schema).faults.forEach((f, i) => said(`${d.name}: ${f.message}`, i + 2));
+		return out;
+	});
+}
+
+/** Faults of tables; two rows for one key, where no range parts them. */
+function tableFaults(schema: Schema): Finding[] {
+	return [...schema.tables.values()].flatMap((t) => {
+		const faults = indexTable(t, schema).faults.slice(0, 20);
+		const out = faults.map((f, i): Finding => ({
+			...ofPart('table', t.id, `fault-${i}`),
+			severity: 'blocking',
+			message: `${t.label}: ${f.message}`
+		}));
+		if (faults.length) return out;
+		for (const [row, first] of [...doubledRows(t)].slice(0, 20))
+			out.push({
+				...ofPart('table', t.id, `double-${row}`),
+				severity: 'advisory',
+				message: `${t.label}: row ${row + 1} has the same key as row ${first + 1}, so a look-up finds both.`
+			});
+		return out;
+	});
 }
 
 class Check {
@@ -87,6 +146,7 @@ class Check {
 		const found = [...this.blankInput(rule), ...this.narrowWatch(rule)];
 		if (rule.body.kind === 'bands') found.push(...this.bands(rule, rule.body));
 		if (rule.body.kind === 'options') found.push(...this.options(rule, rule.body));
+		if (rule.body.kind === 'lookup') found.push(...this.lookup(rule, rule.body));
 		return found;
 	}
 
@@ -251,6 +311,31 @@ class Check {
 		return out;
 	}
 
+	/** Options that no row of the table has, where one choice is the only key. */
+	private lookup(rule: Rule, body: LookupBody): Finding[] {
+		const table = this.schema.tables.get(body.table)!;
+		const [key] = table.keys;
+		const e = body.keys[0] && 'expr' in body.keys[0] ? body.keys[0].expr : null;
+		if (table.keys.length !== 1 || key.match !== 'exact' || e?.k !== 'field') return [];
+		const column = table.columns.find((c) => c.id === key.column)!;
+		const source = this.schema.field(e.type, e.field)!;
+		if (column.type !== 'choice' || e.type !== rule.type || e.image !== 'settled') return [];
+		const index = indexTable(table, this.schema);
+		const out: Finding[] = [];
+		for (const o of this.schema.lists.get(column.list!)!.options) {
+			if (o.retired || index.find([o.id]).length) continue;
+			const witness = { ...this.guardValues(rule), [source.id]: o.id };
+			if (!this.shows(rule, witness, ['no row', 'left', 'cleared'])) continue;
+			out.push({
+				...base(rule, 'input', `no row ${o.id}`),
+				severity: 'blocking',
+				message: `“${table.label}” has no row for “${o.label}” of ${source.label}; it gives no result.`,
+				witness
+			});
+		}
+		return out;
+	}
+
 	private say(rule: Rule, v: JsonValue): string {
 		const f = this.schema.field(rule.type, rule.outputs[0].field);
 		return f?.list && typeof v === 'string'
@@ -259,19 +344,27 @@ class Check {
 	}
 }
 
-/** A number that lies in a band, whole where there is one; null when the band holds none. */
+/** A number, whole where there is one, or a date that lies in a band; null when the band holds none. */
 export function insideBand(limits: readonly Limit[], k: number): string | null {
-	const lo = limits[k - 1] && parseNum(limits[k - 1].at);
-	const hi = limits[k] && parseNum(limits[k].at);
+	const dates = limits.some((l) => LocalDate.parse(l.at));
+	const read = (l: Limit | undefined) =>
+		l && (dates ? dayNumber(LocalDate.parse(l.at)) : parseNum(l.at));
+	const say = (x: Num | null) => {
+		const day = x && n.toInteger(n.roundTo(x, 0, 'floor') ?? x);
+		if (!dates) return x?.toString() ?? null;
+		return day === null ? null : (LocalDate.fromEpochDay(day)?.toString() ?? null);
+	};
+	const lo = read(limits[k - 1]);
+	const hi = read(limits[k]);
 	if (lo === null || hi === null) return null;
 	if (!lo && !hi) return '0';
-	if (!lo)
-		return limits[k].belongs === 'below' ? hi!.toString() : (sub(hi!, num(1))?.toString() ?? null);
-	if (limits[k - 1].belongs === 'above') return lo.toString();
-	if (!hi) return add(lo, num(1))?.toString() ?? null;
-	const mid = add(lo, hi);
-	return (mid && div(mid, num(2)))?.toString() ?? null;
+	if (!lo) return say(limits[k].belongs === 'below' ? hi! : n.sub(hi!, n.num(1)));
+	if (limits[k - 1].belongs === 'above') return say(lo);
+	if (!hi) return say(n.add(lo, n.num(1)));
+	const sum = n.add(lo, hi);
+	return say(sum && n.div(sum, n.num(2)));
 }
+const dayNumber = (d: LocalDate | null) => d && n.num(d.epochDay);
 
 /** How many claims write each field, and how firmly, for the ledger. */
 export function claimCounts(set: RuleSet): Map<string, { count: number; firmest: string }> {

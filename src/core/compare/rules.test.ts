@@ -9,10 +9,10 @@ describe('what differs between two rule sets', () => {
 	it('is told in terms of rules', () => {
 		const after = { rules: [{ ...a, why: 'another' }, c], order: { 'thing.b': ['x:o', 'y:o'] } };
 		expect(changedRules(setOf(a, b), after)).toEqual([
-			{ id: a.id, what: 'changed', name: a.name },
-			{ id: c.id, what: 'new', name: c.name },
-			{ id: b.id, what: 'removed', name: b.name },
-			{ id: 'thing.b', what: 'order', name: expect.stringContaining('thing.b') }
+			{ id: a.id, part: 'rule', what: 'changed', name: a.name },
+			{ id: c.id, part: 'rule', what: 'new', name: c.name },
+			{ id: b.id, part: 'rule', what: 'removed', name: b.name },
+			{ id: 'thing.b', part: 'order', what: 'order', name: expect.stringContaining('thing.b') }
 		]);
 	});
 

@@ -3,28 +3,43 @@ import { canonicalJson } from '../formats/canonical';
 import type { RuleSet } from '../model/rules';
 
 export interface RuleChange {
-	/** Id of the rule; of a changed claim order, its field (`type.field`). */
+	/** Id of the rule, definition or table; of a changed claim order, its field (`type.field`). */
 	id: string;
+	part: 'rule' | 'definition' | 'table' | 'order';
 	what: 'new' | 'changed' | 'removed' | 'order';
 	name: string;
 }
 
-/** Rules that differ between two sets: added, changed, taken out, or in another claim order. */
+/** What differs between two sets: rules, definitions and tables added, changed or taken out, and claim orders. */
 export function changedRules(before: RuleSet, after: RuleSet): RuleChange[] {
-	const old = new Map(before.rules.map((r) => [r.id, r]));
-	const out: RuleChange[] = [];
-	for (const r of after.rules) {
-		const o = old.get(r.id);
-		old.delete(r.id);
-		if (!o) out.push({ id: r.id, what: 'new', name: r.name });
-		else if (o !== r && canonicalJson(o) !== canonicalJson(r))
-			out.push({ id: r.id, what: 'changed', name: r.name });
-	}
-	for (const r of old.values()) out.push({ id: r.id, what: 'removed', name: r.name });
+	const out = [
+		...differing('rule', before.rules, after.rules, (r) => r.name),
+		...differing('definition', before.definitions ?? [], after.definitions ?? [], (d) => d.name),
+		...differing('table', before.tables ?? [], after.tables ?? [], (t) => t.label)
+	];
 	for (const key of new Set([...Object.keys(before.order), ...Object.keys(after.order)])) {
 		const [a, b] = [before.order[key] ?? [], after.order[key] ?? []];
 		if (a.join() !== b.join())
-			out.push({ id: key, what: 'order', name: `Order of the rules on ${key}` });
+			out.push({ id: key, part: 'order', what: 'order', name: `Order of the rules on ${key}` });
 	}
+	return out;
+}
+
+function differing<T extends { id: string }>(
+	part: RuleChange['part'],
+	before: readonly T[],
+	after: readonly T[],
+	name: (x: T) => string
+): RuleChange[] {
+	const old = new Map(before.map((x) => [x.id, x]));
+	const out: RuleChange[] = [];
+	for (const x of after) {
+		const o = old.get(x.id);
+		old.delete(x.id);
+		if (!o) out.push({ id: x.id, part, what: 'new', name: name(x) });
+		else if (o !== x && canonicalJson(o) !== canonicalJson(x))
+			out.push({ id: x.id, part, what: 'changed', name: name(x) });
+	}
+	for (const x of old.values()) out.push({ id: x.id, part, what: 'removed', name: name(x) });
 	return out;
 }

@@ -3,19 +3,21 @@ import type { Formula } from '../feel/tree';
 import type { JsonValue } from './json';
 
 /** What a field holds. `choices` is a multi-choice; `moment` is a date with a time. */
-export type FieldType =
-	| 'text'
-	| 'email'
-	| 'phone'
-	| 'number'
-	| 'money'
-	| 'percent'
-	| 'date'
-	| 'moment'
-	| 'yesno'
-	| 'choice'
-	| 'choices'
-	| 'link';
+export const FIELD_TYPES = [
+	'text',
+	'email',
+	'phone',
+	'number',
+	'money',
+	'percent',
+	'date',
+	'moment',
+	'yesno',
+	'choice',
+	'choices',
+	'link'
+] as const;
+export type FieldType = (typeof FIELD_TYPES)[number];
 
 /** One field of a record type. Its `id` never changes; its `label` is what people read. */
 export interface Field {

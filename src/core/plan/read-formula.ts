@@ -12,7 +12,14 @@ import type { Formula } from '../model/rules';
 /** What a formula says, with its faults, for the editor and the compiler alike. */
 export function readFormula(
 	f: Formula,
-	scope: { schema: Schema; type: string; expected?: Ty; before?: boolean }
+	scope: {
+		schema: Schema;
+		/** Record type whose fields it may read; null for none. */
+		type: string | null;
+		expected?: Ty;
+		before?: boolean;
+		variables?: readonly { name: string; ty: Ty }[];
+	}
 ): { text: string; compiled: Compiled | null; faults: Fault[] } {
 	let text: string;
 	let expr: Expr;
@@ -26,7 +33,11 @@ export function readFormula(
 				faults: [{ message: 'A formula is missing.', from: 0, to: 0 }]
 			};
 		try {
-			expr = parseExpression(text, { schema: scope.schema, type: scope.type });
+			expr = parseExpression(text, {
+				schema: scope.schema,
+				type: scope.type,
+				variables: scope.variables?.map((v) => v.name)
+			});
 		} catch (e) {
 			if (e instanceof FormulaError) return { text, compiled: null, faults: [e.fault] };
 			throw e;

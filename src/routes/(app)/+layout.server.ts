@@ -7,7 +7,8 @@ import {
 	readDraft,
 	readRehearsal,
 	readRelease,
-	releaseInForce
+	releaseInForce,
+	rulesOf
 } from '$server/db/rules';
 import type { Rehearsal } from '$server/rehearse';
 import type { LayoutServerLoad } from './$types';
@@ -39,7 +40,7 @@ export const load: LayoutServerLoad = async (event) => {
 		draftHash: hashOf([draft.set, model]),
 		inForce: {
 			number,
-			set: release ? { rules: release.rules, order: release.order } : { rules: [], order: {} }
+			set: release ? rulesOf(release) : { rules: [], order: {} }
 		},
 		trials,
 		rehearsal: rehearsal && {

@@ -41,6 +41,10 @@
 	const records = $derived(
 		page.url.pathname.startsWith('/records') || page.url.pathname.startsWith('/settings')
 	);
+	const beside = $derived([
+		{ href: '/tables', label: 'Tables', count: w.draft.tables?.length ?? 0 },
+		{ href: '/definitions', label: 'Definitions', count: w.draft.definitions?.length ?? 0 }
+	]);
 	const savingText = $derived(
 		{
 			saved: 'Draft saved',
@@ -87,6 +91,18 @@
 		<div class="min-h-0 flex-1">
 			{#if records}<TypeList />{:else}<Ledger />{/if}
 		</div>
+		{#if !records}
+			<nav class="flex gap-4 border-t border-hairline px-4 text-sm" aria-label="Beside the fields">
+				{#each beside as b (b.href)}
+					<a
+						class="textlink"
+						href={b.href}
+						aria-current={page.url.pathname.startsWith(b.href) ? 'page' : undefined}
+						>{b.label} <span class="mono text-quiet">&nbsp;{b.count}</span></a
+					>
+				{/each}
+			</nav>
+		{/if}
 		<div
 			class="flex items-center justify-between border-t border-hairline px-4 py-1 text-xs text-quiet"
 		>

@@ -52,10 +52,15 @@ export async function readModel(
 		'select id, label from option_list where workspace = $1 order by position',
 		[workspace]
 	);
-	const options = await db.query<{ list: string; id: string; label: string; retired: boolean }>(
-		'select list, id, label, retired from option where workspace = $1 order by position',
-		[workspace]
-	);
+	const options = await db.query<{
+		list: string;
+		id: string;
+		label: string;
+		retired: boolean;
+		code: string | null;
+	}>('select list, id, label, retired, code from option where workspace = $1 order by position', [
+		workspace
+	]);
 	const byType = new Map<string, Field[]>(types.rows.map((t) => [t.id, []]));
 	for (const f of fields.rows) byType.get(f.type)?.push(f.doc);
 	return {
@@ -69,7 +74,12 @@ export async function readModel(
 				label: l.label,
 				options: options.rows
 					.filter((o) => o.list === l.id)
-					.map((o) => ({ id: o.id, label: o.label, ...(o.retired ? { retired: true } : {}) }))
+					.map((o) => ({
+						id: o.id,
+						label: o.label,
+						...(o.code ? { code: o.code } : {}),
+						...(o.retired ? { retired: true } : {})
+					}))
 			}))
 		}
 	};
@@ -110,7 +120,8 @@ async function insertList(db: Db, workspace: string, l: OptionList, position: nu
 		'insert into option_list (workspace, id, label, position) values ($1, $2, $3, $4)',
 		[workspace, l.id, l.label, position]
 	);
-	for (const [i, o] of l.options.entries()) await addOption(db, workspace, l.id, o.id, o.label, i);
+	for (const [i, o] of l.options.entries())
+		await addOption(db, workspace, l.id, o.id, o.label, i, o.code);
 }
 
 async function addColumn(db: Db, type: string, f: Field) {
@@ -161,28 +172,30 @@ export async function addOption(
 	list: string,
 	id: string,
 	label: string,
-	position?: number
+	position?: number,
+	code?: string
 ): Promise<void> {
 	await db.query(
-		`insert into option (workspace, list, id, label, position)
-		 select $1, $2, $3, $4, coalesce($5, (select coalesce(max(position), 0) + 1 from option where workspace = $1 and list = $2))`,
-		[workspace, list, id, label, position ?? null]
+		`insert into option (workspace, list, id, label, position, code)
+		 select $1, $2, $3, $4, coalesce($5, (select coalesce(max(position), 0) + 1 from option where workspace = $1 and list = $2)), $6`,
+		[workspace, list, id, label, position ?? null, code ?? null]
 	);
 	await touch(db, workspace);
 }
 
-/** Renames an option, retires it or takes it back. */
+/** Renames an option, gives it a code, retires it or takes it back. */
 export async function updateOption(
 	db: Db,
 	workspace: string,
 	list: string,
 	id: string,
 	label: string,
-	retired: boolean
+	retired: boolean,
+	code: string | null
 ): Promise<void> {
 	await db.query(
-		'update option set label = $4, retired = $5 where workspace = $1 and list = $2 and id = $3',
-		[workspace, list, id, label, retired]
+		'update option set label = $4, retired = $5, code = $6 where workspace = $1 and list = $2 and id = $3',
+		[workspace, list, id, label, retired, code]
 	);
 	await touch(db, workspace);
 }

@@ -18,6 +18,8 @@ export interface SetBy {
 	rule?: string;
 	claim?: string;
 	because?: string;
+	/** Options that claims added to the set and that are still there, by claim. */
+	added?: Record<string, readonly string[]>;
 }
 
 export interface StoredRecord {
@@ -322,14 +324,15 @@ export async function readHistory(
 	return r.rows.map((x) => ({ ...x, change: String(x.change) }));
 }
 
-/** How the values of a number field are spread: the numbers, and how many records have none. */
-export async function numberSpread(
+/** How the values of a number or date field are spread: numbers, or days since 1970, and how many records have none. */
+export async function spreadOf(
 	db: Db,
 	workspace: string,
 	type: string,
-	field: string
+	field: string,
+	dates: boolean
 ): Promise<{ values: number[]; blank: number }> {
-	const c = columnOf(field);
+	const c = dates ? `(${columnOf(field)} - date '1970-01-01')` : columnOf(field);
 	const r = await db.query(
 		`select ${c}::float8 as v, count(*)::int as n from ${tableOf(type)} where workspace = $1 group by 1 order by 1 nulls last limit 20000`,
 		[workspace]

@@ -1,7 +1,7 @@
 /** Draft, releases, trials and rehearsals in the database. */
 import { createHash } from 'node:crypto';
 import { canonicalJson } from '../../core/formats/canonical';
-import type { Model } from '../../core/model/model';
+import type { Definition, Model, ReferenceTable } from '../../core/model/model';
 import type { Rule, RuleSet } from '../../core/model/rules';
 import type { Trial } from '../../core/trials/trials';
 import type { Db } from './pool';
@@ -32,7 +32,13 @@ export interface ReleaseDocument extends RuleSet {
 export async function readDraft(
 	db: Db,
 	workspace: string
-): Promise<{ set: RuleSet; versions: Record<string, number>; revision: number }> {
+): Promise<{
+	set: RuleSet;
+	versions: Record<string, number>;
+	/** By `definition:id` and `table:id`. */
+	partVersions: Record<string, number>;
+	revision: number;
+}> {
 	const rules = await db.query<{ id: string; doc: Rule; version: number }>(
 		'select id, doc, version from rule where workspace = $1 order by position, id',
 		[workspace]
@@ -42,11 +48,22 @@ export async function readDraft(
 		[workspace]
 	);
 	const w = await db.query('select draft_revision from workspace where id = $1', [workspace]);
+	const parts = await db.query<
+		{ id: string; version: number } & (
+			{ kind: 'definition'; doc: Definition } | { kind: 'table'; doc: ReferenceTable }
+		)
+	>(
+		'select kind, id, doc, version from draft_part where workspace = $1 order by kind, position, id',
+		[workspace]
+	);
 	return {
 		set: {
 			rules: rules.rows.map((r) => r.doc),
-			order: Object.fromEntries(orders.rows.map((o) => [o.field, o.claims]))
+			order: Object.fromEntries(orders.rows.map((o) => [o.field, o.claims])),
+			definitions: parts.rows.flatMap((p) => (p.kind === 'definition' ? [p.doc] : [])),
+			tables: parts.rows.flatMap((p) => (p.kind === 'table' ? [p.doc] : []))
 		},
+		partVersions: Object.fromEntries(parts.rows.map((p) => [`${p.kind}:${p.id}`, p.version])),
 		versions: Object.fromEntries(rules.rows.map((r) => [r.id, r.version])),
 		revision: w.rows[0].draft_revision
 	};
@@ -95,6 +112,54 @@ export async function removeRule(
 	return r.rowCount === 1;
 }
 
+/** What a draft holds beside its rules. */
+export type PartKind = 'definition' | 'table';
+
+/**
+ * Stores a definition or a reference table of the draft.
+ * @param version the version the author saw; 0 for a new one
+ * @returns the new version, or null when somebody else stored another one meanwhile
+ */
+export async function savePart(
+	db: Db,
+	workspace: string,
+	kind: PartKind,
+	part: Definition | ReferenceTable,
+	version: number,
+	account: string | null
+): Promise<number | null> {
+	const doc = JSON.stringify(part);
+	const r =
+		version === 0
+			? await db.query(
+					`insert into draft_part (workspace, kind, id, doc, position, updated_by)
+					 select $1, $2, $3, $4, coalesce(max(position), 0) + 1, $5 from draft_part where workspace = $1
+					 on conflict do nothing returning version`,
+					[workspace, kind, part.id, doc, account]
+				)
+			: await db.query(
+					`update draft_part set doc = $4, version = version + 1, updated_at = now(), updated_by = $5
+					 where workspace = $1 and kind = $2 and id = $3 and version = $6 returning version`,
+					[workspace, kind, part.id, doc, account, version]
+				);
+	return r.rows[0]?.version ?? null;
+}
+
+/** Takes a definition or table out of the draft; false when somebody else changed it meanwhile. */
+export async function removePart(
+	db: Db,
+	workspace: string,
+	kind: PartKind,
+	id: string,
+	version: number
+): Promise<boolean> {
+	const r = await db.query(
+		'delete from draft_part where workspace = $1 and kind = $2 and id = $3 and version = $4',
+		[workspace, kind, id, version]
+	);
+	return r.rowCount === 1;
+}
+
 /** Stores the claim order of a field (`type.field`). */
 export async function saveOrder(
 	db: Db,
@@ -118,7 +183,10 @@ export async function replaceDraft(
 ): Promise<void> {
 	await db.query('delete from rule where workspace = $1', [workspace]);
 	await db.query('delete from claim_order where workspace = $1', [workspace]);
+	await db.query('delete from draft_part where workspace = $1', [workspace]);
 	for (const rule of set.rules) await saveRule(db, workspace, rule, 0, account);
+	for (const d of set.definitions ?? []) await savePart(db, workspace, 'definition', d, 0, account);
+	for (const t of set.tables ?? []) await savePart(db, workspace, 'table', t, 0, account);
 	for (const [field, claims] of Object.entries(set.order))
 		await saveOrder(db, workspace, field, claims);
 }
@@ -189,6 +257,14 @@ export async function readRelease(
 	);
 	return r.rows[0]?.doc ?? null;
 }
+
+/** The rule set that a release fixed. */
+export const rulesOf = ({ rules, order, definitions, tables }: ReleaseDocument): RuleSet => ({
+	rules,
+	order,
+	definitions: definitions ?? [],
+	tables: tables ?? []
+});
 
 /** All releases, newest first. */
 export async function listReleases(db: Db, workspace: string): Promise<ReleaseInfo[]> {

@@ -38,8 +38,9 @@
 				<div class="min-w-0 grow">
 					<p>{f.message}</p>
 					<p class="text-sm text-quiet">
-						{type?.label} ·
-						<a class="textlink" href="/write/{f.type}/{f.field}#rule-{f.rule}">{rule?.name}</a>
+						{#if f.part.kind === 'rule'}{type?.label} ·
+							<a class="textlink" href={w.placeOf(f)}>{rule?.name}</a>
+						{:else}{f.part.kind === 'table' ? 'Reference table' : 'Definition'}{/if}
 						{#if f.witness && type}
 							· shown by a new {type.label.toLowerCase()} with
 							{#each Object.entries(f.witness) as [id, v], i (id)}{@const x = w.schema.field(
@@ -53,9 +54,7 @@
 						{/if}
 					</p>
 				</div>
-				<a class="textlink text-sm whitespace-nowrap" href="/write/{f.type}/{f.field}#rule-{f.rule}"
-					>Open</a
-				>
+				<a class="textlink text-sm whitespace-nowrap" href={w.placeOf(f)}>Open</a>
 				{#if f.repair && w.canEdit}{@const repair = f.repair}<button
 						class="button text-sm whitespace-nowrap"
 						onclick={() => w.repair(repair)}>{repair.label}</button
@@ -65,8 +64,9 @@
 	{/each}
 	<h2 class="mt-6 text-sm">Looked for</h2>
 	<p class="text-sm text-quiet">
-		Formulas that cannot be read or do not fit their field · fields that depend on each other in a
-		circle · numbers that no band takes · options nobody mapped · blank input nobody decided about ·
+		Formulas and definitions that cannot be read or do not fit their field · fields that depend on
+		each other in a circle · numbers that no band takes · options nobody mapped · cells of tables
+		that do not fit their column, and two rows for one key · blank input nobody decided about ·
 		watched fields narrowed so that a value can go stale. Formulas are checked for their types and
 		names; which values they can take is not analysed.
 	</p>

@@ -158,7 +158,12 @@ export const actions: Actions = {
 			const account = allow(event, 'author');
 			const form = Object.fromEntries(await event.request.formData());
 			const v = yup
-				.object({ list: yup.string().required(), id: yup.string().required(), label })
+				.object({
+					list: yup.string().required(),
+					id: yup.string().required(),
+					label,
+					code: yup.string().trim().max(20)
+				})
 				.validateSync(form);
 			const { model } = await readModel(db(), account.workspace);
 			const l = model.lists.find((x) => x.id === v.list);
@@ -172,7 +177,8 @@ export const actions: Actions = {
 					l!.id,
 					o.id,
 					v.label,
-					'retire' in form ? !o.retired : !!o.retired
+					'retire' in form ? !o.retired : !!o.retired,
+					v.code === undefined ? (o.code ?? null) : v.code || null
 				)
 			);
 		}),

@@ -149,6 +149,15 @@
 										value={o.label}
 										aria-label="Name of {o.label}"
 									/>
+									<input
+										class="box mono w-20"
+										name="code"
+										value={o.code ?? ''}
+										maxlength="20"
+										placeholder="code"
+										title="By which other systems know it, such as its ISO code"
+										aria-label="Code of {o.label}"
+									/>
 									<button class="textlink">Rename</button>
 									<button class="textlink" name="retire" value="1"
 										>{o.retired ? 'Take back' : 'Retire'}</button

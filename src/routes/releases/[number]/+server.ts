@@ -1,6 +1,6 @@
 import { error } from '@sveltejs/kit';
 import { db, transaction } from '$server/db/pool';
-import { putInForce, readRelease, replaceDraft } from '$server/db/rules';
+import { putInForce, readRelease, replaceDraft, rulesOf } from '$server/db/rules';
 import { BadInput, readJson } from '$server/door';
 import { allow, answer } from '$server/guard';
 import type { RequestHandler } from './$types';
@@ -31,12 +31,7 @@ export const POST: RequestHandler = (event) => {
 			if (!doc) error(404, `There is no release ${number}.`);
 			if (body?.do === 'put in force') await putInForce(c, account.workspace, number, account.id);
 			else if (body?.do === 'take as draft')
-				await replaceDraft(
-					c,
-					account.workspace,
-					{ rules: doc.rules, order: doc.order },
-					account.id
-				);
+				await replaceDraft(c, account.workspace, rulesOf(doc), account.id);
 			else throw new BadInput('do must be “put in force” or “take as draft”.');
 		});
 	});

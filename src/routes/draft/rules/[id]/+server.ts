@@ -1,14 +1,10 @@
 import { db, transaction } from '$server/db/pool';
 import { removeRule, saveRule } from '$server/db/rules';
-import { BadInput, checkRule, readJson } from '$server/door';
+import { BadInput, checkRule, checkVersion, readJson } from '$server/door';
 import { allow, answer } from '$server/guard';
 import { json } from '@sveltejs/kit';
 import type { RequestHandler } from './$types';
 
-const version = (v: unknown) => {
-	if (!Number.isInteger(v)) throw new BadInput('version must be a whole number.');
-	return v as number;
-};
 const elsewhere = () =>
 	json(
 		{ message: 'Somebody else changed this rule meanwhile. Load it again to see theirs.' },
@@ -25,7 +21,7 @@ export const PUT: RequestHandler = async (event) => {
 		if (rule.id !== event.params.id)
 			throw new BadInput('The identity in the address and in the rule differ.');
 		saved = await transaction((c) =>
-			saveRule(c, account.workspace, rule, version(body.version), account.id)
+			saveRule(c, account.workspace, rule, checkVersion(body.version), account.id)
 		);
 		return { version: saved };
 	});

@@ -1,7 +1,7 @@
 <script lang="ts">
 	import { untrack } from 'svelte';
 	import type { JsonValue } from '$core/model/codec';
-	import type { Body, Kind, Rule } from '$core/model/rules';
+	import type { Body, Formula, Kind, Rule } from '$core/model/rules';
 	import RuleCard from '$lib/RuleCard.svelte';
 	import Sample from '$lib/Sample.svelte';
 	import { describeField } from '$lib/format';
@@ -73,7 +73,7 @@
 		(): { kind: Kind; label: string; help: string; make: () => Body }[] => {
 			if (!field || !type) return [];
 			const numbers = type.fields.filter(
-				(f) => ['number', 'money', 'percent'].includes(f.type) && f.id !== field.id
+				(f) => ['number', 'money', 'percent', 'date'].includes(f.type) && f.id !== field.id
 			);
 			const options = type.fields.filter(
 				(f) => (f.type === 'choice' || f.type === 'yesno') && f.id !== field.id
@@ -83,15 +83,26 @@
 				out.push({
 					kind: 'categorize',
 					label: 'Categorize',
-					help: 'a number into bands, each with its value',
+					help: 'a number or date into bands, each with its value',
 					make: () => ({
 						kind: 'bands',
 						input: { expr: { k: 'field', image: 'settled', type: type.id, field: numbers[0].id } },
-						limits: [{ at: '10', belongs: 'above' }],
+						limits: [{ at: numbers[0].type === 'date' ? '2026-01-01' : '10', belongs: 'above' }],
 						results: [null, null],
 						blank: null
 					})
 				});
+			out.push({
+				kind: 'categorize',
+				label: 'Categorize: table',
+				help: 'several fields by a decision table',
+				make: () => ({
+					kind: 'table',
+					hit: 'U',
+					inputs: [firstInput()],
+					rows: [{ id: 'row1', when: [{ text: '' }], then: [null] }]
+				})
+			});
 			if (options.length)
 				out.push({
 					kind: 'map',
@@ -99,6 +110,32 @@
 					help: 'each option of another field to a value',
 					make: () => ({ kind: 'options', input: options[0].id, rows: {}, blank: null })
 				});
+			out.push({
+				kind: 'map',
+				label: 'Map: look up',
+				help: 'the row of a reference table',
+				make: () => ({
+					kind: 'lookup',
+					table: w.draft.tables?.length === 1 ? w.draft.tables[0].id : '',
+					keys: [],
+					columns: [],
+					several: 'no result'
+				})
+			});
+			if (['text', 'email', 'phone'].includes(field.type)) {
+				out.push({
+					kind: 'derive',
+					label: 'Derive: text',
+					help: 'composed from several fields',
+					make: () => ({ kind: 'compose', texts: [[]], blanks: 'leave out' })
+				});
+				out.push({
+					kind: 'derive',
+					label: 'Derive: split',
+					help: 'a part of another text',
+					make: () => ({ kind: 'split', input: { text: '' }, at: 'first', separator: '', alone: 0 })
+				});
+			}
 			out.push({
 				kind: 'derive',
 				label: 'Derive',
@@ -141,13 +178,33 @@
 		}
 	);
 
+	/** Something to test in a new decision table: the first choice or number of the type. */
+	function firstInput(): Formula {
+		const f =
+			type!.fields.find((x) => x.type === 'choice' && x.id !== field!.id) ??
+			type!.fields.find((x) => x.id !== field!.id);
+		return f
+			? { expr: { k: 'field', image: 'settled', type: type!.id, field: f.id } }
+			: { text: '' };
+	}
+
+	const NAMES: Record<string, string> = {
+		Categorize: 'by bands',
+		'Categorize: table': 'by a table',
+		Map: 'by option',
+		'Map: look up': 'looked up',
+		Derive: 'by formula',
+		'Derive: text': 'composed',
+		'Derive: split': 'split',
+		Default: 'default'
+	};
 	function add(c: (typeof choices)[number]) {
 		const id = `r_${crypto.randomUUID().slice(0, 8)}`;
 		const rule: Rule = {
 			id,
 			type: params.type,
 			kind: c.kind,
-			name: `${field!.label}: ${{ categorize: 'by bands', map: 'by option', derive: 'by formula', default: 'default', validate: 'must be right' }[c.kind]}`,
+			name: `${field!.label}: ${NAMES[c.label] ?? 'must be right'}`,
 			why: '',
 			moments: c.kind === 'default' ? ['created'] : ['created', 'changed', 'request'],
 			entryPoints: null,
@@ -164,6 +221,11 @@
 			],
 			body: c.make()
 		};
+		// a text is parted into two fields: the second is the next text of the type
+		if (rule.body.kind === 'split') {
+			const second = type!.fields.find((f) => f.type === 'text' && f.id !== params.field);
+			if (second) rule.outputs.push({ ...rule.outputs[0], id: 'o2', field: second.id });
+		}
 		w.addRule(rule);
 	}
 
@@ -182,7 +244,7 @@
 
 <svelte:head><title>{field?.label ?? 'Field'} · Rigid Rule</title></svelte:head>
 
-<div class="panes">
+<div class="panes" class:wide={w.wide}>
 	<section
 		class="sheet min-w-0 overflow-y-auto px-6 pt-3 pb-10"
 		aria-label="How {field?.label} gets its value"
@@ -237,7 +299,7 @@
 		{/if}
 	</section>
 	<section class="min-h-0 border-l border-line bg-panel" aria-label="Sample">
-		{#if w.sample && w.sample.type === params.type}<Sample field={params.field} />{/if}
+		{#if !w.wide && w.sample && w.sample.type === params.type}<Sample field={params.field} />{/if}
 	</section>
 </div>
 
@@ -246,6 +308,9 @@
 		display: grid;
 		grid-template-columns: minmax(0, 1fr) minmax(340px, 400px);
 		height: 100%;
+	}
+	.panes.wide {
+		grid-template-columns: minmax(0, 1fr) 0;
 	}
 	.panes > * {
 		min-height: 0;

@@ -1,0 +1,91 @@
+<script lang="ts">
+	/** A look-up in a reference table: what meets each key, and the row that the sample finds. */
+	import { ANY } from '$core/feel/types';
+	import type { LookupBody, Rule } from '$core/model/rules';
+	import type { ClaimReport } from '$core/settle/settle';
+	import { cellText } from '$core/tables/cells';
+	import { indexTable } from '$core/tables/reference';
+	import FormulaInput from './FormulaInput.svelte';
+	import { keyText } from './format';
+	import { useWorkbench } from './workbench.svelte';
+
+	let {
+		rule,
+		body,
+		report,
+		disabled
+	}: { rule: Rule; body: LookupBody; report: ClaimReport | undefined; disabled: boolean } =
+		$props();
+
+	const w = useWorkbench();
+	const table = $derived(w.schema.tables.get(body.table));
+	const index = $derived(table && indexTable(table, w.schema));
+	const row = $derived(typeof report?.row === 'number' ? report.row : null);
+</script>
+
+{#if table && index}
+	<table class="mt-2 w-full text-sm">
+		<tbody>
+			{#each table.keys as key, k (k)}
+				<tr>
+					<th class="w-56 py-1 pr-3 text-left align-top font-normal text-quiet"
+						>{keyText(table, key)}</th
+					>
+					<td>
+						<FormulaInput
+							label="What meets the key {keyText(table, key)}"
+							formula={body.keys[k] ?? { text: '' }}
+							schema={w.schema}
+							type={rule.type}
+							expected={index.inputs[k] ?? ANY}
+							{disabled}
+							onchange={(f) =>
+								w.editRule(`key ${k}`, rule.id, (r) =>
+									r.body.kind === 'lookup'
+										? {
+												...r,
+												body: {
+													...r.body,
+													keys: table.keys.map((_, i) =>
+														i === k ? f : ((r.body as LookupBody).keys[i] ?? { text: '' })
+													)
+												}
+											}
+										: r
+								)}
+						/>
+					</td>
+				</tr>
+			{/each}
+		</tbody>
+	</table>
+	{#if row !== null && table.rows[row]}
+		<div class="mt-2 overflow-x-auto">
+			<table class="grid-table text-sm" aria-label="The row that the sample finds">
+				<thead
+					><tr
+						><th class="w-12"><span class="sr-only">Row</span></th
+						>{#each table.columns as c (c.id)}<th>{c.label}</th>{/each}</tr
+					></thead
+				>
+				<tbody
+					><tr class="bg-band-1"
+						><td class="mono">▸{row + 1}</td>{#each table.columns as c, i (c.id)}<td class="mono"
+								>{cellText(c, table.rows[row][i], w.schema)}</td
+							>{/each}</tr
+					></tbody
+				>
+			</table>
+		</div>
+	{/if}
+	<p class="mt-1 text-sm">
+		<a class="textlink" href="/tables/{table.id}"
+			>Open {table.label}, {table.rows.length} {table.rows.length === 1 ? 'row' : 'rows'}</a
+		>
+	</p>
+{:else}
+	<p class="mt-2 text-brick">
+		● Choose the table in the sentence above{w.schema.tables.size ? '' : '; there is none yet'}.
+		<a class="textlink text-ink" href="/tables">Reference tables</a>
+	</p>
+{/if}

@@ -1,0 +1,29 @@
+<script lang="ts">
+	/** Running text with formulas in braces, read at every keystroke. */
+	import { printTemplate, readTemplate, type Template } from '$core/feel/template';
+	import type { Schema } from '$core/model/model';
+	import SourceInput from './SourceInput.svelte';
+
+	let {
+		template,
+		schema,
+		type,
+		...rest
+	}: {
+		template: Template;
+		schema: Schema;
+		type: string;
+		label: string;
+		margin?: string;
+		placeholder?: string;
+		disabled?: boolean;
+		onchange: (t: Template) => void;
+	} = $props();
+</script>
+
+<SourceInput
+	{...rest}
+	text={printTemplate(template, schema)}
+	read={(t) => readTemplate(t, { schema, type }).faults}
+	oninput={(t) => rest.onchange(readTemplate(t, { schema, type }).template)}
+/>
