@@ -9,11 +9,25 @@ module.exports = {
 		},
 		{
 			name: 'core-has-two-packages',
+			comment: 'and, for identifiers alone, the libraries that know their check digits',
 			severity: 'error',
-			from: { path: '^src/core', pathNot: '\\.test\\.ts$|^src/core/testing' },
+			from: {
+				path: '^src/core',
+				pathNot: '\\.test\\.ts$|^src/core/testing|^src/core/identifiers'
+			},
 			to: {
 				dependencyTypes: ['npm', 'npm-dev', 'core'],
 				pathNot: 'node_modules/(decimal\\.js|re2js)'
+			}
+		},
+		{
+			name: 'identifiers-have-their-libraries',
+			severity: 'error',
+			from: { path: '^src/core/identifiers', pathNot: '\\.test\\.ts$' },
+			to: {
+				dependencyTypes: ['npm', 'npm-dev', 'core'],
+				pathNot:
+					'node_modules/(cdigit|fast-lei|ibantools|jsvat-next|libphonenumber-js|validator|@types/validator)'
 			}
 		},
 		{

@@ -1015,7 +1015,7 @@ const IDENTIFIERS: [name: string, help: string, example: string, test: (s: strin
 	[
 		'is lei',
 		'Whether it is a legal entity identifier (ISO 17442) with right check digits.',
-		'is lei("529900QUILLMERE00021") = true',
+		'is lei("529900QUILLMERE00020") = true',
 		isLei
 	],
 	[

