@@ -133,7 +133,9 @@ export function* generate(type: string, sizes: DemoSizes, seed = 20261123): Gene
 			const c = i === 0 ? 'netherlands' : chance(0.03) ? null : country();
 			const headcount =
 				i === 0 ? 48 : chance(0.11) ? null : Math.max(0, Math.round(skewed(26, 1.25)));
-			const turnover = chance(0.2) ? null : Math.round((headcount ?? 20) * skewed(130_000, 0.5));
+			const drawn = chance(0.2) ? null : Math.round((headcount ?? 20) * skewed(130_000, 0.5));
+			// the first is the one every page begins with: its figures leave the class to its headcount
+			const turnover = i === 0 ? 1_900_000 : drawn;
 			const glass = chance(0.08) ? null : Math.round(skewed(9000, 0.9) / 10) * 10;
 			yield {
 				trading_name: trading,

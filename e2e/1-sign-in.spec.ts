@@ -22,7 +22,7 @@ test('a reader looks and cannot write, in the page or past it', async ({ page })
 	await signIn(page, 'mieke');
 	await page.goto('/write/customer/size_class');
 	await expect(page.getByText('You look; authors write')).toBeVisible();
-	await expect(page.getByLabel('Name of the rule')).toBeDisabled();
+	await expect(page.getByLabel('Name of the rule').first()).toBeDisabled();
 	const put = await page.evaluate(
 		async () => (await fetch('/draft/rules/x', { method: 'PUT', body: '{}' })).status
 	);

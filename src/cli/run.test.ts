@@ -47,9 +47,9 @@ describe('the command line', () => {
 		expect(code).toBe(0);
 		expect(json.values.size_class).toBe('medium');
 		expect(json.setAside).toMatchObject([{ field: 'size_class', sent: 'micro', stands: 'medium' }]);
-		expect(json.explanation.find((e: { field: string }) => e.field === 'size_class')).toMatchObject(
-			{ outcome: 'wrote', because: 'Headcount 51 is in [50..250), the third band' }
-		);
+		expect(
+			json.explanation.find((e: { rule: string }) => e.rule === 'Size class follows headcount')
+		).toMatchObject({ outcome: 'wrote', because: 'Headcount 51 is in [50..250), the third band' });
 		expect(parsed('settle', 'rules.json', 'late.json')).toMatchObject({
 			code: 1,
 			json: { messages: [{ field: 'close_date', blocking: true }] }
@@ -100,5 +100,26 @@ describe('the published schemas', () => {
 		const change = ajv.compile(schema('change'));
 		expect(change(JSON.parse(files['change.json'])), JSON.stringify(change.errors)).toBe(true);
 		expect(change({ sent: {} })).toBe(false);
+	});
+
+	it('refuses documents that are no rules, and names the place', () => {
+		const set = demoReleases[2].set;
+		const broken = (change: (r: (typeof set.rules)[number]) => unknown) => {
+			files['broken.json'] = release({ ...set, rules: [change(set.rules[0])] as typeof set.rules });
+			return run('check', 'broken.json');
+		};
+		for (const [change, place] of [
+			[() => null, 'broken.json'],
+			[(r: object) => ({ ...r, body: { kind: 'spell' } }), 'kind'],
+			[
+				(r: object) => ({ ...r, body: { kind: 'formula', formulas: [{ expr: { k: 'no' } }] } }),
+				'formulas[0]'
+			],
+			[(r: object) => ({ ...r, outputs: 7 }), 'outputs']
+		] as const) {
+			const { code, text } = broken(change);
+			expect(code).toBe(2);
+			expect(text).toContain(place);
+		}
 	});
 });

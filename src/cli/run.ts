@@ -18,6 +18,7 @@ import { Num, parseNum } from '../core/value/num';
 import { LocalDate, Moment } from '../core/value/temporal';
 import { isContext, isList, show, type Value } from '../core/value/value';
 import { zones } from '../runtime/zones';
+import { BadInput, checkDefinition, checkRule, checkTable, checkTrial } from '../server/door';
 
 export interface Output {
 	text: string;
@@ -103,6 +104,14 @@ function rules(read: (path: string) => string, path: string | undefined): Loaded
 		);
 	const { rules, order = {}, definitions = [], tables = [] } = doc;
 	const set: RuleSet = { rules, order, definitions, tables };
+	try {
+		rules.forEach(checkRule);
+		definitions.forEach(checkDefinition);
+		tables.forEach(checkTable);
+	} catch (e) {
+		if (e instanceof BadInput) throw new Wrong(`${file}: ${e.message}`);
+		throw e;
+	}
 	return { plan: compilePlan(new Schema(doc.model), set), set };
 }
 
@@ -262,6 +271,12 @@ function check({ plan, set }: Loaded): Output {
 
 function tryAll({ plan }: Loaded, file: unknown): Output {
 	if (!Array.isArray(file)) throw new Wrong('The trials must be a list.');
+	try {
+		file.forEach(checkTrial);
+	} catch (e) {
+		if (e instanceof BadInput) throw new Wrong(e.message);
+		throw e;
+	}
 	const results = (file as Trial[]).map((t) => {
 		const r = runTrial(plan, t, zones);
 		const lines = r.lines

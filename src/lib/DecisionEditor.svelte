@@ -290,8 +290,10 @@
 </div>
 {#if !disabled}
 	<div class="mt-1 flex gap-4 text-sm">
-		<button class="textlink" onclick={() => addRow(body.rows.length)}>Add a row</button>
-		<button class="textlink" onclick={addInput}>Add an input</button>
+		<button class="textlink whitespace-nowrap" onclick={() => addRow(body.rows.length)}
+			>Add a row</button
+		>
+		<button class="textlink whitespace-nowrap" onclick={addInput}>Add an input</button>
 		<span class="ml-auto text-xs text-quiet"
 			>A cell holds a test such as <span class="mono">&lt; 50</span>,
 			<span class="mono">[10..50)</span>, <span class="mono">"Won", "Lost"</span> or

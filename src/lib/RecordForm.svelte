@@ -48,6 +48,11 @@
 	let unread = $state<Record<string, string>>({});
 	let faults = $state<{ field: string | null; message: string }[]>([]);
 	let saved = $state<string | null>(null);
+	/** What the release in force now gives where the one this form ran gave something else. */
+	let otherwise = $state.raw<{
+		release: number;
+		differences: { field: string; shown: JsonValue; now: JsonValue }[];
+	} | null>(null);
 	let conflict = $state.raw<{ version: number; values: Record<string, JsonValue> } | null>(null);
 	let busy = $state(false);
 	const allLinks = $derived({ ...links, ...titles });
@@ -138,10 +143,16 @@
 			const r = await fetch(`/save/${typeId}?${q}`, {
 				method: 'POST',
 				headers: { 'content-type': 'application/json', accept: 'application/json' },
-				body: JSON.stringify({ sent, ...(id === null ? {} : { version }) })
+				body: JSON.stringify({
+					sent,
+					release: otherwise?.release ?? w.force.number,
+					...(id === null ? {} : { version })
+				})
 			});
 			const answer = await r.json();
+			otherwise = null;
 			if (r.status === 409 && answer.current) conflict = answer.current;
+			else if (r.status === 409 && answer.otherwise) otherwise = answer.otherwise;
 			else if (!r.ok) {
 				faults = answer.faults ?? [{ field: null, message: answer.message }];
 				const first = faults.find((x) => x.field);
@@ -150,8 +161,6 @@
 				const rules = answer.changes.filter((c: { rule: string | null }) => c.rule).length;
 				const own = answer.changes.length - rules;
 				saved = `Saved by release ${answer.release}: ${own} field${own === 1 ? '' : 's'} from you, ${rules} by rules.`;
-				if (answer.release !== w.force.number)
-					saved += ` The form had shown release ${w.force.number}.`;
 				sent = [];
 				if (id === null) await goto(`/records/${typeId}/${answer.id}`);
 				else await invalidateAll();
@@ -264,6 +273,35 @@
 			</div>
 		</fieldset>
 	{/each}
+	{#if otherwise}
+		<div class="mb-3 border border-ochre bg-sheet px-4 py-2" role="alert">
+			<p>
+				▲ Release {otherwise.release} is in force now; this form ran release {w.force.number}. It
+				decides otherwise:
+			</p>
+			<ul class="text-sm">
+				{#each otherwise.differences as d (d.field)}
+					<li>
+						{f(d.field).label}: <s class="text-quiet">{say(d.field, d.shown) || 'blank'}</s> →
+						<span class="mono text-brass-ink">{say(d.field, d.now) || 'blank'}</span>
+					</li>
+				{/each}
+			</ul>
+			<div class="mt-2 flex gap-3">
+				<button class="button main" disabled={busy}>Save by release {otherwise.release}</button>
+				<button
+					type="button"
+					class="button"
+					onclick={async () => {
+						otherwise = null;
+						const mine = sent;
+						await invalidateAll();
+						untrack(() => (sent = mine));
+					}}>Show the form by release {otherwise.release}</button
+				>
+			</div>
+		</div>
+	{/if}
 	{#if conflict}
 		<section class="mb-3 border border-brick bg-brick-wash p-4" role="alert">
 			<h2 class="text-brick">● Somebody else saved this record since you opened it</h2>

@@ -1,5 +1,6 @@
 <script lang="ts">
 	/** One rule as a sentence whose words are the controls, with the editor that fits its kind below it. */
+	import { page } from '$app/state';
 	import { DropdownMenu } from 'bits-ui';
 	import Ellipsis from '@lucide/svelte/icons/ellipsis';
 	import { BOOLEAN, TEXT, typeOfField } from '$core/feel/types';
@@ -36,6 +37,7 @@
 		field,
 		place,
 		count,
+		lead,
 		onshow
 	}: {
 		rule: Rule;
@@ -44,6 +46,8 @@
 		/** Zero-based place in the claim order, and how many rules there are. */
 		place: number;
 		count: number;
+		/** Open from the start; the others are folded to their sentence. */
+		lead: boolean;
 		/** Shows a finding's record in the sample. */
 		onshow: (witness: Record<string, JsonValue>) => void;
 	} = $props();
@@ -68,6 +72,10 @@
 			...r,
 			outputs: r.outputs.map((o) => (o.id === id ? { ...o, ...patch } : o))
 		}));
+
+	/** What the person chose; else what the sheet begins with. */
+	let chosen = $state<boolean | null>(null);
+	const opened = $derived(chosen ?? (lead || page.url.hash === `#rule-${rule.id}`));
 
 	// ---- the words --------------------------------------------------------------------------
 
@@ -309,6 +317,12 @@
 			</div>
 			{#if status}<span class="border border-line px-1.5 text-xs whitespace-nowrap text-quiet"
 					>{status === 'new' ? 'new, not live yet' : 'changed, not live yet'}</span
+				>{/if}
+			{#if count > 1}<button
+					class="textlink text-sm whitespace-nowrap"
+					aria-expanded={opened}
+					aria-label="{opened ? 'Fold' : 'Unfold'} {rule.name}"
+					onclick={() => (chosen = !opened)}>{opened ? 'Fold' : 'Unfold'}</button
 				>{/if}
 			{#if !disabled}
 				<DropdownMenu.Root>
@@ -602,7 +616,7 @@
 							{disabled}
 							onpick={(v) => setOutput(o.id, { none: v as NoResult })}
 						/>{#if !disabled && rule.outputs.length > 1}<button
-								class="textlink px-1 text-sm text-quiet"
+								class="textlink pl-1 text-sm text-quiet"
 								aria-label="No longer write {label(o.field)}"
 								onclick={() => removeOutput(i)}>(not this field)</button
 							>{/if}{#if i === rule.outputs.length - 1}.{/if}
@@ -731,7 +745,9 @@
 				</div>
 			{/if}
 
-			{#if rule.body.kind === 'bands'}
+			{#if !opened}
+				<!-- folded: the sentence says it all -->
+			{:else if rule.body.kind === 'bands'}
 				{@const body = rule.body}
 				{#if byFormula || !bandInput}
 					<FormulaInput

@@ -46,7 +46,9 @@
 			{value}
 			onValueChange={(v) => v !== value && onpick(v)}
 			items={choices}
-			><Select.Trigger class="word {tone}" aria-label="{label}: {shown}">{shown}</Select.Trigger
+			><Select.Trigger
+				class="word {tone} {shown.length < 4 ? 'short' : ''}"
+				aria-label="{label}: {shown}">{shown}</Select.Trigger
 			><Select.Portal>
 				<Select.Content
 					sideOffset={4}

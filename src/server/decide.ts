@@ -11,6 +11,7 @@ import type { Plan } from '../core/plan/plan';
 import { compilePlan, ruleOf } from '../core/plan/plan';
 import { reason } from '../core/settle/reason';
 import type {
+	Change,
 	Loader,
 	Need,
 	SetAside,
@@ -35,7 +36,7 @@ import {
 	writeHistory,
 	writeRecord
 } from './db/records';
-import { readRelease, releaseInForce } from './db/rules';
+import { readRelease, releaseInForce, rulesOf } from './db/rules';
 
 /** The plan in force, and what it was compiled from. */
 export interface InForce {
@@ -78,12 +79,20 @@ export interface Submission {
 	keep: readonly string[] | 'touched';
 	/** The version the sender saw; another one is a conflict. */
 	version?: number;
+	/** The release whose results the sender saw; one that decides otherwise is shown first. */
+	release?: number;
 }
 
 /** A fault of a submission, at a field where it concerns one. */
 export interface SubmissionFault {
 	field: string | null;
 	message: string;
+}
+
+/** What the release in force gives where the one the sender saw gave something else. */
+export interface Otherwise {
+	release: number;
+	differences: { field: string; shown: JsonValue; now: JsonValue }[];
 }
 
 /** Thrown when a change is refused; nothing of it was saved. */
@@ -94,7 +103,9 @@ export class RefusedChange extends Error {
 		readonly index: number,
 		readonly status: 400 | 404 | 409 | 422 = 400,
 		/** On a conflict: the record as it is stored now. */
-		readonly current?: { version: number; values: Record<string, JsonValue> }
+		readonly current?: { version: number; values: Record<string, JsonValue> },
+		/** Where the release in force decides otherwise than the one the sender saw. */
+		readonly otherwise?: Otherwise
 	) {
 		super(faults.map((f) => f.message).join(' '));
 		this.name = 'RefusedChange';
@@ -156,7 +167,7 @@ export async function saveIn(
 		const at = s.id === null ? null : stored.get(refKey(s.type, s.id))!;
 		records.push(await submitted(client, sender.workspace, force, s, at, i));
 	}
-	const change = {
+	const change: Change = {
 		records,
 		entryPoint: sender.entryPoint,
 		instant: sender.instant,
@@ -166,6 +177,9 @@ export async function saveIn(
 		settle(plan, change, loader, { explain: true, zones })
 	);
 	refuseBlocked(settled.records);
+	for (const [i, s] of submissions.entries())
+		if (s.release !== undefined && s.release !== force.release)
+			await refuseOtherwise(client, sender.workspace, force, s.release, change, settled, i);
 	const at = new Date(sender.instant).toISOString();
 	const lines: HistoryLine[] = [];
 	const outcomes: SaveOutcome[] = [];
@@ -197,6 +211,38 @@ export async function saveIn(
 			lines
 		);
 	return outcomes;
+}
+
+/**
+ * A form may have run a release that is no longer in force. Where the present one decides otherwise,
+ * the difference is shown before anything is saved.
+ */
+async function refuseOtherwise(
+	client: pg.PoolClient,
+	workspace: string,
+	force: InForce,
+	seen: number,
+	change: Change,
+	settled: Settled,
+	index: number
+) {
+	const doc = seen ? await readRelease(client, workspace, seen) : null;
+	const plan = compilePlan(force.schema, doc ? rulesOf(doc) : { rules: [], order: {} });
+	const before = await settleLoading(client, workspace, force.schema, (loader) =>
+		settle(plan, change, loader, { zones })
+	);
+	const rec = settled.records[index];
+	const { fields } = force.schema.type(rec.type).type;
+	const differences = fields.flatMap((f, i) => {
+		const [shown, now] = [before.records[index].values[i], rec.values[i]];
+		return same(shown, now) ? [] : [{ field: f.id, shown: toJson(shown), now: toJson(now) }];
+	});
+	if (!differences.length) return;
+	const message = `Release ${force.release} is in force now and decides otherwise than release ${seen}.`;
+	throw new RefusedChange([{ field: null, message }], index, 409, undefined, {
+		release: force.release,
+		differences
+	});
 }
 
 /** A blocking message refuses the whole change, at its field. */

@@ -207,24 +207,10 @@ const body = yup.lazy((v: { kind?: string }) => {
 					)
 				})
 				.noUnknown();
-		default:
+		case 'options':
 			return yup
 				.object({
-					kind: yup
-						.string()
-						.required()
-						.oneOf([
-							'options',
-							'bands',
-							'formula',
-							'compose',
-							'split',
-							'table',
-							'lookup',
-							'check',
-							'state',
-							'allowed'
-						]),
+					kind: yup.string().required(),
 					input: text(60),
 					rows: yup.lazy((rows: object) =>
 						yup
@@ -240,6 +226,24 @@ const body = yup.lazy((v: { kind?: string }) => {
 					blank: blank()
 				})
 				.noUnknown();
+		default:
+			return yup.object({
+				kind: yup
+					.string()
+					.required()
+					.oneOf([
+						'options',
+						'bands',
+						'formula',
+						'compose',
+						'split',
+						'table',
+						'lookup',
+						'check',
+						'state',
+						'allowed'
+					])
+			});
 	}
 });
 
@@ -438,8 +442,12 @@ export const checkTrial = (v: unknown) => check<Trial>(trial, v);
 
 /** What a form or the API submits. @throws {BadInput} naming the place */
 export const checkSubmission = (v: unknown) =>
-	check<{ sent: [string, unknown][]; version?: number }>(
-		yup.object({ sent: pairs.required(), version: yup.number().integer() }),
+	check<{ sent: [string, unknown][]; version?: number; release?: number }>(
+		yup.object({
+			sent: pairs.required(),
+			version: yup.number().integer(),
+			release: yup.number().integer().min(0)
+		}),
 		v
 	);
 

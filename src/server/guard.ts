@@ -23,7 +23,13 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
 		if (e instanceof BadInput) return json({ message: e.message }, { status: 400 });
 		if (e instanceof RefusedChange)
 			return json(
-				{ message: e.message, faults: e.faults, index: e.index, current: e.current },
+				{
+					message: e.message,
+					faults: e.faults,
+					index: e.index,
+					current: e.current,
+					otherwise: e.otherwise
+				},
 				{ status: e.status }
 			);
 		throw e;

@@ -3,7 +3,9 @@ import fc from 'fast-check';
 import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { runCli } from '../cli/run';
+import { Schema } from '../core/model/model';
 import { bandOf } from '../core/plan/plan';
+import { indexTable } from '../core/tables/reference';
 import { add, compareNum, mul, num, parseNum, sub } from '../core/value/num';
 
 let client: pg.Client;
@@ -107,5 +109,68 @@ describe('against PostgreSQL', () => {
 			)
 		);
 		expect(ours).toEqual(rows.map((r) => r.b));
+	});
+
+	it('look-ups find what SQL finds over the same rows: exact, longest prefix, range', async () => {
+		const rows = fc.sample(
+			fc.tuple(
+				fc.constantFrom('NL', 'DE', 'FR'),
+				fc.stringMatching(/^[0-9]{0,3}$/),
+				fc.option(fc.integer({ min: 0, max: 30 }), { freq: 6 }),
+				fc.option(fc.integer({ min: 10, max: 60 }), { freq: 6 })
+			),
+			{ numRuns: 400, seed: 5 }
+		);
+		await client.query(
+			'create temp table looked (n integer, land text, code text, lo numeric, hi numeric)'
+		);
+		await client.query(
+			'insert into looked select * from unnest($1::int[], $2::text[], $3::text[], $4::numeric[], $5::numeric[])',
+			[rows.map((_, i) => i), ...[0, 1, 2, 3].map((k) => rows.map((r) => r[k]))]
+		);
+		const schema = new Schema({ types: [], lists: [], zone: 'UTC' });
+		const column = (id: string, type: 'text' | 'number') => ({ id, label: id, type });
+		const index = indexTable(
+			{
+				id: 't',
+				label: 'T',
+				why: '',
+				columns: [
+					column('land', 'text'),
+					column('code', 'text'),
+					column('lo', 'number'),
+					column('hi', 'number')
+				],
+				keys: [
+					{ match: 'exact', column: 'land' },
+					{ match: 'prefix', column: 'code' },
+					{ match: 'range', from: 'lo', to: 'hi' }
+				],
+				rows: rows.map((r) => r.map((v) => (v === null || v === '' ? null : String(v))))
+			},
+			schema
+		);
+		expect(index.faults).toEqual([]);
+		const asked = fc.sample(
+			fc.tuple(
+				fc.constantFrom('NL', 'DE', 'FR', 'PL'),
+				fc.stringMatching(/^[0-9]{1,5}$/),
+				fc.integer({ min: 0, max: 70 })
+			),
+			{ numRuns: runs, seed: 6 }
+		);
+		let found = 0;
+		for (const [land, code, x] of asked) {
+			const { rows: sql } = await client.query<{ n: number }>(
+				`with fit as (select n, length(code) as l from looked
+				   where land = $1 and starts_with($2, code) and coalesce(lo <= $3, true) and coalesce(hi >= $3, true))
+				 select n from fit where l = (select max(l) from fit) order by n`,
+				[land, code, x]
+			);
+			const ours = index.find([land, code, num(x)]);
+			expect(ours).toEqual(sql.map((r) => r.n));
+			found += ours.length;
+		}
+		expect(found).toBeGreaterThan(runs / 2);
 	});
 });

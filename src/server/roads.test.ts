@@ -180,13 +180,17 @@ describe('history', () => {
 			]
 		});
 		const before = (await history(made.id)).length;
-		const saved = await one('full', { id: made.id, sent: [['vat_number', 'X1']], keep: 'touched' });
-		expect(saved.changes.map((c) => [c.field, c.rule])).toEqual([['vat_number', null]]);
+		const saved = await one('full', {
+			id: made.id,
+			sent: [['registered_name', 'X1']],
+			keep: 'touched'
+		});
+		expect(saved.changes.map((c) => [c.field, c.rule])).toEqual([['registered_name', null]]);
 		await one('full', {
 			id: made.id,
 			sent: [
 				['headcount', '9.00'],
-				['vat_number', ' X1 ']
+				['registered_name', ' X1 ']
 			],
 			keep: 'touched'
 		});

@@ -139,7 +139,7 @@ function validatorReason(plan: Plan, report: ClaimReport, format: Format): strin
 			return `it says “${(report.message ?? '').replace(/\.$/, '')}”`;
 		case 'cannot tell': {
 			const blank = report.reads?.find((r) => r.value === null);
-			return `it cannot tell${blank ? `: ${schema.field(blank.type, blank.field)?.label} is blank` : ''}`;
+			return `it cannot tell: ${blank ? `${schema.field(blank.type, blank.field)?.label} is blank` : 'what it asks has no answer'}`;
 		}
 		case 'in effect':
 			return `${v.field.label} is ${v.kind === 'limited' ? 'limited to the options it allows' : v.kind} now`;

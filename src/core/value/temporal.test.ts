@@ -1,5 +1,10 @@
+import { getISOWeek } from 'date-fns';
 import { Temporal } from '@js-temporal/polyfill';
 import fc from 'fast-check';
+import type { Env } from '../feel/compile';
+import { compileExpression } from '../feel/compile';
+import { parseExpression } from '../feel/parse';
+import { Schema } from '../model/model';
 import { describe, expect, it } from 'vitest';
 import { zones } from '../../runtime/zones';
 import { DayTime, LocalDate, LocalTime, Moment, YearMonth } from './temporal';
@@ -104,5 +109,36 @@ describe('texts of dates and durations', () => {
 			expect(DayTime.parse(String(DayTime.parse(t)))!.ms).toBe(DayTime.parse(t)!.ms);
 		for (const t of ['P1Y6M', '-P2Y', 'P0M', 'P14M'])
 			expect(YearMonth.parse(String(YearMonth.parse(t)))!.months).toBe(YearMonth.parse(t)!.months);
+	});
+});
+
+describe('weeks by ISO 8601', () => {
+	const week = (iso: string) => {
+		const schema = new Schema({ types: [], lists: [], zone: 'UTC' });
+		const text = `week of year(date("${iso}"))`;
+		const c = compileExpression(parseExpression(text, { schema, type: null }), {
+			schema,
+			type: null
+		});
+		return String(c.run({ vars: [], steps: 100 } as unknown as Env));
+	};
+	// ISO 8601's own examples: 2005-01-02 is 2004-W53-7, 2007-12-31 is 2008-W01-1
+	it.each([
+		['2005-01-01', '53'],
+		['2005-01-02', '53'],
+		['2007-12-31', '1'],
+		['2008-01-01', '1'],
+		['2026-12-31', '53']
+	])('%s lies in week %s', (iso, w) => {
+		expect(week(iso)).toBe(w);
+	});
+	it('agree with a reference library (date-fns) on any day', () => {
+		fc.assert(
+			fc.property(fc.integer({ min: -30_000, max: 60_000 }), (day) => {
+				const iso = LocalDate.fromEpochDay(day)!.toString();
+				expect([iso, week(iso)]).toEqual([iso, String(getISOWeek(new Date(`${iso}T00:00:00`)))]);
+			}),
+			{ numRuns: 1000 }
+		);
 	});
 });

@@ -148,7 +148,9 @@
 								params: [...d.params, { name: `p${d.params.length + 1}`, type: 'number' }]
 							})}>Add a parameter</button
 					>{/if}
-				<span class="ml-auto text-quiet">May read fields of</span>
+			</div>
+			<div class="mt-1 flex flex-wrap items-center gap-2 text-sm">
+				<span class="text-quiet">May read fields of</span>
 				<select
 					class="box"
 					aria-label="Record type that {d.name} may read"

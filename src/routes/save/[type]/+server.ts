@@ -9,11 +9,11 @@ export const POST: RequestHandler = (event) => {
 	return answer(async () => {
 		if (account.role === 'reader')
 			throw new BadInput('A reader looks and does not change records.');
-		const { sent, version } = checkSubmission(await readJson(event.request));
+		const { sent, version, release } = checkSubmission(await readJson(event.request));
 		const q = event.url.searchParams;
 		const sender = senderOf(account, q.get('form') === 'short' ? 'short' : 'full');
 		const [outcome] = await save(sender, [
-			{ type: event.params.type, id: q.get('id'), sent, keep: 'touched', version }
+			{ type: event.params.type, id: q.get('id'), sent, keep: 'touched', version, release }
 		]);
 		return outcome;
 	});

@@ -13,6 +13,14 @@
 	const field = $derived(w.schema.field(params.type, params.field));
 	const rules = $derived(w.rulesOf(params.type, params.field));
 
+	/** Rules that are open from the start: those that changed or have a finding, else the first. */
+	const leads = $derived.by(() => {
+		const busy = rules.filter(
+			(r) => w.changes.some((c) => c.id === r.id) || w.found.some((f) => f.rule === r.id)
+		);
+		return new Set((busy.length ? busy : rules.slice(0, 1)).map((r) => r.id));
+	});
+
 	function pin() {
 		const first = data.first;
 		const blank = {
@@ -263,7 +271,14 @@
 				{:else}No rule writes this field; it holds what people enter.{/if}
 			</p>
 			{#each rules as rule, i (rule.id)}
-				<RuleCard {rule} {field} place={i} count={rules.length} onshow={show} />
+				<RuleCard
+					{rule}
+					{field}
+					place={i}
+					count={rules.length}
+					lead={leads.has(rule.id)}
+					onshow={show}
+				/>
 			{/each}
 			{#each gone as g (g.id)}
 				<p class="mb-3 border border-dashed border-line px-4 py-2 text-sm">
