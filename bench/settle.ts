@@ -14,8 +14,9 @@ import { Schema } from '../src/core/model/model';
 import type { Rule } from '../src/core/model/rules';
 import { compilePlan } from '../src/core/plan/plan';
 import { settle, type Change } from '../src/core/settle/settle';
+import { indexTable } from '../src/core/tables/reference';
 import { NOTHING_ELSE } from '../src/core/trials/trials';
-import { div, mul, num, roundTo, sub, type Num } from '../src/core/value/num';
+import { compareNum, div, mul, num, parseNum, roundTo, sub, type Num } from '../src/core/value/num';
 import { LocalDate } from '../src/core/value/temporal';
 import { same, type Value } from '../src/core/value/value';
 import { zones } from '../src/runtime/zones';
@@ -63,6 +64,7 @@ const deals = Array.from(
 	(_, i) =>
 		new Map<string, Value>([
 			['name', `Deal ${i}`],
+			['kind', ['new_build', 'retrofit', 'service', 'spare_parts'][i % 4]],
 			['stage', ['enquiry', 'quotation', 'won', 'lost'][i % 4]],
 			['amount', num(1000 + i * 37)],
 			['discount_percent', i % 3 ? num(i % 12) : null],
@@ -91,6 +93,8 @@ const PROBABILITY: Record<string, Num> = {
 	won: num(100),
 	lost: num(0)
 };
+const LIMITS = { new_build: [100_000, 5, 8], retrofit: [50_000, 5, 7.5] } as const;
+const parsed = new Map([5, 8, 7.5, 3, 0].map((x) => [x, parseNum(String(x))!]));
 const BUYER = new Set(['exw', 'fca', 'fas', 'fob']);
 const HUNDRED = num(100);
 const FEE = num(450);
@@ -113,6 +117,13 @@ function byHand(sent: Map<string, Value>) {
 		const part = div((get('discount_percent') as Num | null) ?? num(0), HUNDRED);
 		const net = part && mul(amount, sub(num(1), part)!);
 		put('net_amount', net && roundTo(net, 2));
+	}
+	const kind = get('kind') as string | null;
+	if (kind === 'service' || kind === 'spare_parts')
+		put('discount_limit_percent', parsed.get(kind === 'service' ? 3 : 0)!);
+	else if (kind !== null && amount) {
+		const [at, below, above] = LIMITS[kind as keyof typeof LIMITS];
+		put('discount_limit_percent', parsed.get(compareNum(amount, num(at)) < 0 ? below : above)!);
 	}
 	put('survey_fee', get('site_survey_needed') === true ? FEE : null);
 	if (get('heat_pump') === true && get('supply_phases') === null)
@@ -276,3 +287,113 @@ function many(count: number) {
 }
 const [ten, , , thousand] = [10, 50, 200, 1000].map(many);
 ratio('1000 rules / 10 rules', thousand, ten);
+
+// ---- reference tables and decision tables -----------------------------------------------------------------
+
+console.log(
+	'One look-up in a reference table, by its number of rows: exact, longest prefix and range keys'
+);
+function looked(rows: number) {
+	const text = (id: string) => ({ id, label: id, type: 'text' as const });
+	const number = (id: string) => ({ id, label: id, type: 'number' as const });
+	const index = indexTable(
+		{
+			id: 't',
+			label: 'T',
+			why: '',
+			columns: [text('land'), text('code'), number('lo'), number('hi'), text('out')],
+			keys: [
+				{ match: 'exact', column: 'land' },
+				{ match: 'prefix', column: 'code' },
+				{ match: 'range', from: 'lo', to: 'hi' }
+			],
+			rows: Array.from({ length: rows }, (_, i) => [
+				`L${i % 7}`,
+				String(i % 100).padStart(2, '0'),
+				String(i * 10),
+				String(i * 10 + 9),
+				`R${i}`
+			])
+		},
+		schema
+	);
+	const asked = Array.from({ length: 256 }, (_, k) => {
+		const i = Math.floor((k / 256) * rows);
+		return [`L${i % 7}`, `${String(i % 100).padStart(2, '0')}99`, num(i * 10 + 4)];
+	});
+	for (const [k, keys] of asked.entries())
+		if (index.find(keys)[0] !== Math.floor((k / 256) * rows)) throw new Error('wrong row');
+	return time(`${rows} rows`, (i) => index.find(asked[i & 255]));
+}
+const lookUps = [100, 1_000, 10_000, 100_000].map(looked);
+ratio('100 000 rows / 100 rows', lookUps[3], lookUps[0]);
+
+console.log(
+	'One decision table of seven inputs, settled, by its number of rows (the last row matches)'
+);
+function decided(rows: number) {
+	const fields = Array.from({ length: 8 }, (_, i) => ({
+		id: `f${i}`,
+		label: `F${i}`,
+		group: 'G',
+		type: 'number' as const
+	}));
+	const s = new Schema({
+		zone: 'UTC',
+		lists: [],
+		types: [{ id: 'x', label: 'X', plural: 'X', title: 'f0', short: [], columns: [], fields }]
+	});
+	const p = compilePlan(s, {
+		order: {},
+		rules: [
+			{
+				id: 'r',
+				type: 'x',
+				kind: 'categorize',
+				name: 'R',
+				why: '',
+				moments: ['created', 'changed', 'request'],
+				entryPoints: null,
+				watch: null,
+				entering: false,
+				guard: null,
+				outputs: [{ id: 'o', field: 'f7', hold: 'locked', none: 'clear' }],
+				body: {
+					kind: 'table',
+					hit: 'U',
+					inputs: Array.from({ length: 7 }, (_, k) => ({ text: `F${k}` })),
+					rows: Array.from({ length: rows }, (_, i) => ({
+						id: `r${i}`,
+						when: Array.from({ length: 7 }, (_, k) => ({
+							text: k === i % 7 ? `[${i * 10}..${i * 10 + 9}]` : '-'
+						})),
+						then: [{ text: String(i) }]
+					}))
+				}
+			}
+		]
+	});
+	if (p.problems.length) throw new Error(p.problems[0].message);
+	const at = (rows - 1) * 10 + 3;
+	const c: Change = {
+		records: [
+			{
+				type: 'x',
+				id: '1',
+				created: false,
+				was: fields.map(() => null),
+				sent: new Map(
+					fields.slice(0, 7).map((f, k) => [f.id, num(k === (rows - 1) % 7 ? at : -5)])
+				),
+				keep: 'touched',
+				inLine: true
+			}
+		],
+		entryPoint: 'full',
+		instant: 0,
+		person: null
+	};
+	return time(`${rows} rows`, () => settle(p, c, NOTHING_ELSE, { zones }));
+}
+const tables = [10, 100, 1_500].map(decided);
+ratio('1500 rows / 10 rows', tables[2], tables[0]);

@@ -57,7 +57,9 @@ export function formatValue(
 		case 'number':
 			return formatNumber(v) + (field.unit ? `\u00a0${field.unit}` : '');
 		case 'money':
-			return `${formatNumber(v)}\u00a0${field.currency ?? 'EUR'}`;
+			return field.currencyField
+				? formatNumber(v)
+				: `${formatNumber(v)}\u00a0${field.currency ?? 'EUR'}`;
 		case 'percent':
 			return `${formatNumber(v)}\u00a0%`;
 		case 'date':
@@ -87,7 +89,9 @@ export function describeField(field: Field, schema: Schema): string {
 		case 'link':
 			return `link to ${schema.type(field.target!).type.label.toLowerCase()}`;
 		case 'money':
-			return `amount in ${field.currency ?? 'EUR'}`;
+			return field.currencyField
+				? 'amount in the currency of its record'
+				: `amount in ${field.currency ?? 'EUR'}`;
 		case 'number':
 			return field.unit ? `number in ${field.unit}` : 'number';
 		case 'percent':

@@ -10,12 +10,13 @@ import { isSupportedCountry, parsePhoneNumberFromString } from 'libphonenumber-j
 import isEmailAddress from 'validator/lib/isEmail.js';
 import * as postal from 'validator/lib/isPostalCode.js';
 
-// these packages are CommonJS: Node gives their exports as the default, bundlers by name
-const { checkVAT, countries } =
-	'checkVAT' in jsvat ? jsvat : (jsvat as { default: typeof import('jsvat-next') }).default;
-const { default: isPostal, locales } = (
-	typeof postal.default === 'function' ? postal : postal.default
-) as typeof postal;
+/** These packages are CommonJS: Node gives their exports as the default, bundlers by name. */
+function exportsOf<T extends object>(module: T): T {
+	const inner = (module as { default?: unknown }).default;
+	return typeof inner === 'object' && inner !== null ? (inner as T) : module;
+}
+const { checkVAT, countries } = exportsOf(jsvat);
+const { default: isPostal, locales } = exportsOf(postal);
 const POSTAL: ReadonlySet<string> = new Set(locales);
 
 /** Longest identifier looked at, in UTF-16 units; longer ones are none. */

@@ -168,12 +168,15 @@ const clip = (s: string) => (s.length > 60 ? `${s.slice(0, 60)}…` : s);
 /**
  * The value as the field holds it: blank as null, text trimmed, amounts rounded half-even to the
  * ISO 4217 digits of their currency, numbers to the field's decimals.
+ * @param currency ISO 4217 code, where another field tells it; without it such an amount is not rounded
  */
-export function hold(field: Field, v: Value): Value {
+export function hold(field: Field, v: Value, currency?: string): Value {
 	if (isBlank(v)) return null;
 	if (typeof v === 'string') return v.trim();
 	if (v instanceof Num) {
-		const places = field.type === 'money' ? currencyDigits(field.currency ?? 'EUR') : field.places;
+		const code = field.currencyField ? currency : (field.currency ?? 'EUR');
+		const places =
+			field.type !== 'money' ? field.places : code === undefined ? undefined : currencyDigits(code);
 		return places === undefined ? v : roundTo(v, places);
 	}
 	return v;

@@ -35,6 +35,8 @@ export interface Field {
 	inverse?: string;
 	/** ISO 4217 code of a money field. */
 	currency?: string;
+	/** Of a money field: the choice of the same record type whose option is its currency, by code or label. */
+	currencyField?: string;
 	/** Unit shown behind a number, such as `m²`. */
 	unit?: string;
 	/** Decimals a number is rounded to (half-even) when written; without it, none are cut. */

@@ -2,7 +2,7 @@
  * Compiles a rule set into a plan: for every field that rules write, its claims in order and its
  * rank, so that one ordered pass settles a change. Nothing here runs a rule.
  */
-import type { Schema } from '../model/model';
+import type { Field, Schema } from '../model/model';
 import { refKey } from '../model/model';
 import type { RuleSet } from '../model/rules';
 import { RuleCompiler } from './compile-rule';
@@ -71,10 +71,12 @@ export function compilePlan(model: Schema, set: RuleSet): Plan {
 			depend(key, edges);
 		}
 	}
+	const amounts = amountsByCurrency(schema);
+	for (const [key, a] of amounts) depend(key, [a.source]);
 	for (const [key, list] of byField) sortClaims(list, set.order[key] ?? []);
 
 	const { sorted, cycle } = topologicalOrder(
-		fieldKeys(schema).filter((k) => byField.has(k) || limits.has(k)),
+		fieldKeys(schema).filter((k) => byField.has(k) || limits.has(k) || amounts.has(k)),
 		(k) => sources.get(k) ?? []
 	);
 	if (cycle)
@@ -93,7 +95,8 @@ export function compilePlan(model: Schema, set: RuleSet): Plan {
 		const limited = limits.get(key) ?? [];
 		addUpperGuards(claims);
 		const [type] = key.split('.');
-		const { field, target } = all[0] ?? limited[0];
+		const amount = amounts.get(key);
+		const { field, target } = all[0] ?? limited[0] ?? amount!;
 		nodes.push({
 			type,
 			field,
@@ -103,10 +106,24 @@ export function compilePlan(model: Schema, set: RuleSet): Plan {
 			hasLocked: claims.some((c) => c.output.hold === 'locked'),
 			hasFill: claims.some((c) => c.output.hold === 'fill'),
 			restricts: claims.some((c) => c.output.hold === 'locked' || c.output.closed),
+			currency: amount?.currency ?? -1,
 			limits: limited
 		});
 	}
 	return index(schema, nodes, validators, problems);
+}
+
+/** Amounts whose currency another field tells, by `type.field`. */
+function amountsByCurrency(schema: Schema) {
+	const out = new Map<string, { field: Field; target: number; currency: number; source: string }>();
+	for (const { type, at } of schema.types.values())
+		for (const field of type.fields) {
+			const currency = at.get(field.currencyField ?? '');
+			if (field.type !== 'money' || currency === undefined) continue;
+			const source = refKey(type.id, field.currencyField!);
+			out.set(refKey(type.id, field.id), { field, target: at.get(field.id)!, currency, source });
+		}
+	return out;
 }
 
 function index(schema: Schema, nodes: PlanNode[], checks: Validator[], problems: Problem[]): Plan {
@@ -133,6 +150,7 @@ function index(schema: Schema, nodes: PlanNode[], checks: Validator[], problems:
 		if (node.hasFill) t.filling.push(i);
 		for (const c of [...node.claims, ...node.adders]) claims.set(c.id, c);
 		for (const v of node.limits) validators.set(v.id, v);
+		if (node.currency >= 0) t.watchers[node.currency].push(i);
 		for (const c of [...node.claims, ...node.adders, ...node.limits])
 			for (const f of [...c.triggers, ...c.triggersSent])
 				if (!t.watchers[f].includes(i)) t.watchers[f].push(i);

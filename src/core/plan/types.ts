@@ -124,6 +124,8 @@ export interface PlanNode {
 	adders: Claim[];
 	/** Some claim is Locked or closed to people. */
 	restricts: boolean;
+	/** The field (index) that tells the currency of an amount, -1 where none does: what is entered is rounded by it. */
+	currency: number;
 	/** Validate rules that make it read-only or limit its options: they come before any claim. */
 	limits: Validator[];
 }

@@ -345,6 +345,47 @@ describe('one pass', () => {
 	});
 });
 
+describe('amounts whose currency another field tells', () => {
+	const withCurrency = new Schema({
+		...schema.model,
+		lists: [
+			...schema.model.lists,
+			{
+				id: 'currency',
+				label: 'Currency',
+				options: ['EUR', 'JPY', 'KWD'].map((c) => ({ id: c.toLowerCase(), label: c }))
+			}
+		],
+		types: schema.model.types.map((t) => ({
+			...t,
+			fields: [
+				...t.fields.map((f) => (f.id === 'money' ? { ...f, currencyField: 'cur' } : f)),
+				{ id: 'cur', label: 'Currency', group: 'G', type: 'choice' as const, list: 'currency' }
+			]
+		}))
+	});
+	// ISO 4217: EUR has two digits, JPY none, KWD three
+	it.each([
+		['eur', '1.23'],
+		['jpy', '1'],
+		['kwd', '1.234'],
+		[null, '1.2345']
+	])('%s: entered and derived alike are rounded to %s', (cur, want) => {
+		const entered = compilePlan(withCurrency, { rules: [], order: {} });
+		expect(run(entered, { money: '1.2345', cur }).json.money).toBe(want);
+		const derived = compilePlan(withCurrency, { rules: [rule('money', 'A')], order: {} });
+		expect(run(derived, { a: '1.2345', cur }).json.money).toBe(want);
+	});
+	it('follow a currency that a rule gives', () => {
+		const byRule = rule('cur', {
+			kind: 'formula',
+			formulas: [{ expr: { k: 'option', list: 'currency', option: 'jpy' } }]
+		});
+		const plan = compilePlan(withCurrency, { rules: [byRule], order: {} });
+		expect(run(plan, { money: '99.5' }, { was: null }).json.money).toBe('100');
+	});
+});
+
 describe('what is not at hand', () => {
 	it('leaves the field as it is and says so; a blank link needs nothing', () => {
 		const plan = planOf(rule('b', 'boss.a + 1'), rule('c', 'a'));

@@ -585,10 +585,28 @@ class Pass {
 
 	private node(rec: Working, node: PlanNode) {
 		this.env.rec = rec;
+		if (node.currency >= 0) this.roundAmount(rec, node);
 		if (node.limits.length) this.limit(rec, node);
 		if (node.claims.length) this.settleField(rec, node);
 		if (node.adders.length) this.addTo(rec, node);
 		if (node.limits.length) this.leftBehind(rec, node);
+	}
+
+	/** The currency that another field of the record tells, by its option's code or label. */
+	private currencyOf(rec: Working, node: PlanNode): string | undefined {
+		if (node.currency < 0) return undefined;
+		const v = rec.settled[node.currency];
+		const list = this.schema.type(rec.type).type.fields[node.currency].list;
+		const o = typeof v === 'string' && list ? this.schema.option(list, v) : undefined;
+		return o?.code ?? o?.label;
+	}
+
+	/** An amount that was entered is rounded by the currency that is settled by now. */
+	private roundAmount(rec: Working, node: PlanNode) {
+		const i = node.index;
+		if (!rec.given[i]) return;
+		rec.settled[i] = hold(node.field, rec.settled[i], this.currencyOf(rec, node));
+		rec.changed[i] = same(rec.settled[i], rec.was[i]) ? 0 : 1;
 	}
 
 	/** Walks the claim order: the first claim that applies and has a result decides. */
@@ -742,7 +760,7 @@ class Pass {
 	private claim(rec: Working, node: PlanNode, c: Claim, result: BodyResult) {
 		const { id } = node.field;
 		const i = node.index;
-		const value = result.got ? hold(node.field, result.value) : null;
+		const value = result.got ? hold(node.field, result.value, this.currencyOf(rec, node)) : null;
 		const more: Partial<ClaimReport> = { value, row: result.row };
 		const left = node.limits.length ? this.optionsLeft(rec, node) : null;
 		const outside = left && !isBlank(value) && !allowedIn(value, left.ids);

@@ -105,7 +105,17 @@ export const actions: Actions = {
 					refuse('Choose the record type that this field links to.');
 				field.target = v.target;
 			}
-			if (v.kind === 'money') field.currency = 'EUR';
+			if (v.kind === 'money') {
+				const teller = t.fields.find(
+					(f) => f.type === 'choice' && v.unit && nameKey(f.label) === nameKey(v.unit)
+				);
+				if (teller) field.currencyField = teller.id;
+				else if (!v.unit || /^[A-Z]{3}$/.test(v.unit)) field.currency = v.unit || 'EUR';
+				else
+					refuse(
+						`The currency of an amount is a code such as EUR, or a choice of ${t.label} that tells it; “${v.unit}” is neither.`
+					);
+			}
 			if (v.unit && v.kind === 'number') field.unit = v.unit;
 			await transaction((c) => addField(c, account.workspace, t.id, field));
 			return { done: `${t.label} has the field “${field.label}” now.` };

@@ -108,6 +108,14 @@
 					>{/if}
 				{#if kind === 'number'}<label class="text-sm"
 						>Unit<br /><input class="box w-20" name="unit" maxlength="20" /></label
+					>{:else if kind === 'money'}<label class="text-sm"
+						>Currency<br /><input
+							class="box w-28"
+							name="unit"
+							maxlength="20"
+							placeholder="EUR"
+							title="A code such as EUR, or the name of the choice on the same record that tells it"
+						/></label
 					>{/if}
 				<label class="text-sm"
 					>Heading<br /><select class="box" name="group"
