@@ -1,5 +1,5 @@
 /** The rules of the demo workspace: what its three releases hold, and the draft on top of them. */
-import { compileExpression, compileTests } from '../src/core/feel/compile';
+import { compileDefinition, compileExpression, compileTests } from '../src/core/feel/compile';
 import { typeOfField } from '../src/core/feel/types';
 import { readTemplate } from '../src/core/feel/template';
 import { parseExpression, parseTests } from '../src/core/feel/parse';
@@ -22,8 +22,7 @@ import type {
 } from '../src/core/model/rules';
 import { demoModel } from './model';
 
-/** What the demo's formulas may name beside fields. */
-export const demoDefinitions: Definition[] = [
+const written: Definition[] = [
 	{
 		id: 'rate',
 		name: 'Rate per m²',
@@ -43,6 +42,12 @@ export const demoDefinitions: Definition[] = [
 		body: { text: '1 - otherwise(percent, 0) / 100' }
 	}
 ];
+
+/** What the demo's formulas may name beside fields, read into trees as the page stores them. */
+export const demoDefinitions: Definition[] = written.map((d) => ({
+	...d,
+	body: { expr: bare(compileDefinition(d, new Schema(demoModel)).expr) }
+}));
 
 /** Country desk: what follows from a customer's country. */
 export const countryDesk: ReferenceTable = {

@@ -100,6 +100,7 @@ test('from a draft with mistakes to a release in force everywhere, and back', as
 test('every main page is accessible and fits a laptop without sideways scrolling', async ({
 	page
 }) => {
+	test.slow();
 	await page.setViewportSize({ width: 1280, height: 650 });
 	for (const path of [
 		'/write/customer/size_class',

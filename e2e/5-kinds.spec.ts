@@ -161,6 +161,7 @@ test('a definition is changed in one place and renamed without changing what rul
 	page
 }) => {
 	await open(page, '/definitions');
+	const changes = await page.getByTestId('station-write').textContent();
 	const card = page.locator('#definition-rate');
 	await card.getByLabel(/^Expression of/).fill('if fit = "Strong" then 50 else null');
 	await card.getByLabel('Name of the definition').fill('Worth per square metre');
@@ -180,7 +181,7 @@ test('a definition is changed in one place and renamed without changing what rul
 		.fill('if fit = "Strong" then 42 else if fit = "Fair" then 25 else null');
 	await card.getByLabel('Name of the definition').fill('Rate per m²');
 	await expect(page.getByText('Draft saved')).toBeVisible();
-	await expect(page.getByTestId('station-write')).toContainText('2 changes');
+	await expect(page.getByTestId('station-write')).toHaveText(changes!);
 });
 
 test('options that a rule adds come and go; one given by hand stays', async ({ page }) => {

@@ -34,6 +34,13 @@ await shot('options', '/write/deal/freight_paid_by', () =>
 	page.selectOption('#s-delivery_rule', 'ddp')
 );
 await shot('formula', '/write/lead/expected_value', () => page.selectOption('#s-fit', 'strong'));
+await shot('table', '/write/deal/discount_limit_percent', async () => {
+	await page.selectOption('#s-kind', 'retrofit');
+	await page.fill('#s-amount', '50000');
+});
+await shot('lookup', '/write/customer/currency', () => page.selectOption('#s-country', 'denmark'));
+await shot('reference', '/tables/country_desk');
+await shot('definitions', '/definitions');
 await shot('check', '/check');
 await shot('try', '/try', () => page.click('tbody tr:first-child button'));
 await shot('rehearse', '/rehearse', async () => {

@@ -134,7 +134,7 @@
 						/>
 						{@render kind(p.name, p, (t) => param(d, i, t))}
 						{#if !disabled}<button
-								class="min-h-6 min-w-6"
+								class="tiny"
 								aria-label="Remove parameter {p.name}"
 								onclick={() => edit(d, 'parameter', { params: d.params.filter((_, k) => k !== i) })}
 								>✕</button
@@ -196,5 +196,10 @@
 	.plain {
 		background: none;
 		border: 0;
+		min-height: 24px;
+	}
+	.tiny {
+		min-width: 24px;
+		min-height: 24px;
 	}
 </style>

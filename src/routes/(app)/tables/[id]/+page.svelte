@@ -234,7 +234,7 @@
 					class="inline-flex flex-wrap items-center gap-1 border border-hairline bg-sheet px-2 py-0.5"
 				>
 					<select
-						class="bg-transparent"
+						class="small bg-transparent"
 						aria-label="Key column {i + 1}"
 						{disabled}
 						value={key.match === 'range' ? key.from : key.column}
@@ -248,7 +248,7 @@
 						>{#each table.columns as c (c.id)}<option value={c.id}>{c.label}</option>{/each}</select
 					>
 					<select
-						class="max-w-52 bg-transparent"
+						class="small max-w-52 bg-transparent"
 						aria-label="How key {i + 1} is matched"
 						{disabled}
 						value={key.match}
@@ -258,7 +258,7 @@
 					>
 					{#if key.match === 'range'}
 						<select
-							class="bg-transparent"
+							class="small bg-transparent"
 							aria-label="End of the range of key {i + 1}"
 							{disabled}
 							value={key.to}
@@ -268,7 +268,7 @@
 						>
 					{/if}
 					{#if !disabled}<button
-							class="min-h-6 min-w-6"
+							class="tiny"
 							aria-label="Remove key {i + 1}"
 							onclick={() => edit('key', (t) => ({ keys: t.keys.filter((_, k) => k !== i) }))}
 							>✕</button
@@ -336,7 +336,7 @@
 								/>
 								<span class="flex items-center font-normal text-quiet">
 									<select
-										class="bg-transparent text-xs"
+										class="small bg-transparent text-xs"
 										aria-label="Type of {c.label}"
 										{disabled}
 										value={c.type}
@@ -345,7 +345,7 @@
 											>{/each}</select
 									>
 									{#if c.type === 'choice' || c.type === 'choices'}<select
-											class="max-w-28 bg-transparent text-xs"
+											class="small max-w-28 bg-transparent text-xs"
 											aria-label="Option list of {c.label}"
 											{disabled}
 											value={c.list}
@@ -353,7 +353,7 @@
 											>{#each w.model.lists as l (l.id)}<option value={l.id}>{l.label}</option
 												>{/each}</select
 										>{:else if c.type === 'link'}<select
-											class="max-w-28 bg-transparent text-xs"
+											class="small max-w-28 bg-transparent text-xs"
 											aria-label="Record type of {c.label}"
 											{disabled}
 											value={c.target}
@@ -362,7 +362,7 @@
 												>{/each}</select
 										>{/if}
 									{#if !disabled}<button
-											class="ml-auto min-h-6 min-w-6"
+											class="tiny ml-auto"
 											aria-label="Remove column {c.label}"
 											onclick={() => removeColumn(i)}>✕</button
 										>{/if}
@@ -404,7 +404,7 @@
 										>▲ key of row {doubles.get(r)! + 1}</span
 									>{/if}
 								{#if !disabled}<button
-										class="min-h-6 min-w-6"
+										class="tiny"
 										aria-label="Remove row {r + 1}"
 										onclick={() =>
 											edit('remove row', (t) => ({ rows: t.rows.filter((_, x) => x !== r) }))}
@@ -486,5 +486,11 @@
 	.plain {
 		background: none;
 		border: 0;
+		min-height: 24px;
+	}
+	.small,
+	.tiny {
+		min-width: 24px;
+		min-height: 24px;
 	}
 </style>
