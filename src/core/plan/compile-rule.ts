@@ -5,20 +5,14 @@ import { printExpression } from '../feel/print';
 import { compileTemplate, plainText } from '../feel/template';
 import type { Expr, Fault } from '../feel/tree';
 import type { Ty } from '../feel/types';
-import { ANY, BOOLEAN, typeOfField } from '../feel/types';
-import type { JsonValue } from '../model/codec';
-import { fromJson } from '../model/codec';
+import { BOOLEAN } from '../feel/types';
 import type { Field, FieldRef, Schema } from '../model/model';
 import { refKey } from '../model/model';
-import type { Blank, Body, Formula, Output, Rule } from '../model/rules';
+import type { Body, Formula, Output, Rule } from '../model/rules';
 import { claimId } from '../model/rules';
-import type { Num } from '../value/num';
-import type { LocalDate } from '../value/temporal';
-import type { Value } from '../value/value';
-import { order } from '../value/value';
 import { BodyCompiler } from './compile-body';
 import { readFormula } from './read-formula';
-import type { BodyResult, Claim, GuardPart, Place, Problem, Seen, Validator } from './types';
+import type { Claim, GuardPart, Place, Problem, Seen, Validator } from './types';
 
 /** A claim and what must be settled before it. */
 export interface Made {

@@ -758,7 +758,6 @@ class Pass {
 
 	/** The first claim with a result: its hold decides whether it is written. */
 	private claim(rec: Working, node: PlanNode, c: Claim, result: BodyResult) {
-		const { id } = node.field;
 		const i = node.index;
 		const value = result.got ? hold(node.field, result.value, this.currencyOf(rec, node)) : null;
 		const more: Partial<ClaimReport> = { value, row: result.row };

@@ -93,7 +93,7 @@
 					oninput={(e) => edit(d, 'name', { name: e.currentTarget.value })}
 				/>
 				{#if !disabled}<button
-						class="textlink text-sm text-brick"
+						class="textlink text-sm text-brick disabled:text-quiet"
 						disabled={uses.length > 0}
 						title={uses.length ? 'Formulas use it' : ''}
 						onclick={() => w.removePart('definition', d.id)}>Remove</button

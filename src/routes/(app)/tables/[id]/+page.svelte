@@ -297,7 +297,7 @@
 					/></label
 				>
 				<button
-					class="textlink text-brick"
+					class="textlink text-brick disabled:text-quiet"
 					disabled={uses.length > 0}
 					title={uses.length ? 'Rules look it up' : ''}
 					onclick={() => {
