@@ -65,10 +65,22 @@ export class LimitError extends Error {
 export interface Read extends FieldRef {
 	image: Image;
 	/** The links followed to get there, from the record at hand; empty for its own fields. */
-	via: FieldRef[];
+	via: Step[];
 	/** Reached through the other side of a link, from any number of records. */
 	many: boolean;
+	/** The way begins at a parameter of a definition (its place), not at the record at hand. */
+	param?: number;
+	/** The way there cannot be followed backwards: by the person's record, or through values of unknown origin. */
+	loose?: boolean;
 }
+
+/** One step along a link: to the record it points to, or back to all the records that point here. */
+export interface Step extends FieldRef {
+	back: boolean;
+}
+
+/** How an expression comes to the records it gives. */
+type Way = Pick<Read, 'via' | 'many' | 'param' | 'loose'>;
 
 /** What else than fields the result depends on. */
 export type Outside = 'now' | 'today' | 'person' | 'entry point';
@@ -94,6 +106,8 @@ export interface CompileOptions {
 	expected?: Ty;
 	/** Types of the variables, in the order of their slots in {@link Env.vars}. */
 	variables?: readonly { name: string; ty: Ty }[];
+	/** The variables are parameters of a definition: what is read through them begins there. */
+	params?: boolean;
 	/** Type of `?`. */
 	input?: Ty;
 	/** Reads settled values as they were before the change: for *entering*. */
@@ -152,7 +166,14 @@ export function compileDefinition(d: Definition, schema: Schema, before = false)
 						variables: variables.map((v) => v.name)
 					});
 		const expected = d.result ? T.typeOfField(d.result) : undefined;
-		c = compileExpression(expr, { schema, type: d.type, variables, expected, before });
+		c = compileExpression(expr, {
+			schema,
+			type: d.type,
+			variables,
+			params: true,
+			expected,
+			before
+		});
 	} catch (e) {
 		if (!(e instanceof FormulaError)) throw e;
 		c = { ...faulty(''), faults: [e.fault] };
@@ -168,7 +189,15 @@ export function compileDefinition(d: Definition, schema: Schema, before = false)
 }
 
 const readKey = (r: Read) =>
-	[r.image, r.type, r.field, r.many, ...r.via.flatMap((v) => [v.type, v.field])].join('.');
+	[
+		r.image,
+		r.type,
+		r.field,
+		r.many,
+		r.param,
+		r.loose,
+		...r.via.flatMap((v) => [v.type, v.field, v.back])
+	].join('.');
 const unique = <T>(xs: readonly T[], key: (x: T) => string): T[] => [
 	...new Map(xs.map((x) => [key(x), x])).values()
 ];
@@ -196,12 +225,14 @@ class Compiler {
 	private readonly reads: Read[] = [];
 	private readonly outside = new Set<Outside>();
 	private readonly events: FieldRef[] = [];
-	private slots: { name: string; ty: Ty }[];
+	private slots: { name: string; ty: Ty; ways?: Way[] }[];
 	private readonly schema: Schema;
 
 	constructor(private o: CompileOptions) {
 		this.schema = o.schema;
-		this.slots = [...(o.variables ?? [])];
+		this.slots = (o.variables ?? []).map((v, param) =>
+			o.params ? { ...v, ways: [{ via: [], many: false, param }] } : v
+		);
 	}
 
 	result(r: Part): Compiled {
@@ -412,7 +443,8 @@ class Compiler {
 		const i = this.schema.types.get(e.type)?.at.get(e.field);
 		if (!f || i === undefined) return this.bad(e, 'This field is no longer there.');
 		const image = this.image(imageOf(e.of));
-		this.reads.push({ type: e.type, field: e.field, image, ...linksOf(e.of) });
+		for (const way of this.ways(e.of))
+			this.reads.push({ type: e.type, field: e.field, image, ...way });
 		const one = (env: Env, id: Value): Value => {
 			if (typeof id !== 'string') return null;
 			const rec = env.record(e.type, id);
@@ -431,14 +463,49 @@ class Compiler {
 		const f = this.schema.field(e.type, e.field);
 		if (!f) return this.bad(e, 'This link is no longer there.');
 		const image = this.image(e.of ? imageOf(e.of) : 'settled');
-		const links = e.of ? linksOf(e.of) : { via: [], many: false };
-		this.reads.push({ type: e.type, field: e.field, image, via: links.via, many: true });
+		for (const way of this.ways(e))
+			this.reads.push({ type: e.type, field: e.field, image, ...way });
 		const run: Run = (env) => {
 			const id = of ? of.run(env) : (env.rec?.id ?? null);
 			return typeof id === 'string' ? env.related(e.type, e.field, id, image) : null;
 		};
 		const ty = T.listOf({ t: 'record', type: e.type });
 		return { expr: of ? { ...e, of: of.expr } : e, ty, run };
+	}
+
+	/** How an expression comes to the records it gives: one way for each branch it may take. */
+	private ways(e: Expr): Way[] {
+		const loose: Way[] = [{ via: [], many: true, loose: true }];
+		switch (e.k) {
+			case 'field':
+				return [{ via: [{ type: e.type, field: e.field, back: false }], many: false }];
+			case 'filter':
+				return this.ways(e.of);
+			case 'through':
+			case 'related': {
+				const back = e.k === 'related';
+				const inner = e.of ? this.ways(e.of) : [{ via: [], many: false }];
+				return inner.map((w) => ({
+					...w,
+					via: [...w.via, { type: e.type, field: e.field, back }],
+					many: w.many || back
+				}));
+			}
+			case 'if':
+				return [...this.ways(e.t), ...this.ways(e.e)];
+			case 'list':
+				return e.items.flatMap((x) => this.ways(x));
+			case 'call':
+				return e.args.length ? e.args.flatMap((x) => this.ways(x)) : loose;
+			case 'null':
+				return [];
+			case 'var':
+				for (let i = this.slots.length - 1; i >= 0; i--)
+					if (this.slots[i].name === e.name) return this.slots[i].ways ?? loose;
+				return loose;
+			default:
+				return loose;
+		}
 	}
 
 	private environment(e: Expr & { k: 'env' }): Part {
@@ -757,7 +824,7 @@ class Compiler {
 			const to = it.to && this.wanted(this.expr(it.to), T.NUMBER);
 			const ty = to ? T.NUMBER : of.ty.t === 'list' || of.ty.t === 'range' ? of.ty.of : T.ANY;
 			env0.parts.push({ of, to, slot: this.slots.length });
-			this.slots.push({ name: it.name, ty });
+			this.slots.push({ name: it.name, ty, ways: this.ways(it.of) });
 			return { name: it.name, of: of.expr, to: to?.expr ?? null };
 		});
 	}
@@ -808,7 +875,7 @@ class Compiler {
 		const of = this.expr(e.of);
 		const element = of.ty.t === 'list' ? of.ty.of : of.ty;
 		const slot = this.slots.length;
-		this.slots.push({ name: 'item', ty: element });
+		this.slots.push({ name: 'item', ty: element, ways: this.ways(e.of) });
 		const by = this.expr(e.by);
 		this.slots.length = slot;
 		const isNumber = by.ty.t === 'number';
@@ -874,7 +941,18 @@ class Compiler {
 		const c = compileDefinition(d, this.schema, this.o.before);
 		if (c.faults.length)
 			return this.bad(e, `The definition “${d.name}” has a fault: ${c.faults[0].message}`);
-		this.reads.push(...c.reads);
+		for (const r of c.reads) {
+			if (r.param === undefined) this.reads.push(r);
+			else
+				for (const way of this.ways(e.args[r.param]))
+					this.reads.push({
+						...r,
+						...way,
+						via: [...way.via, ...r.via],
+						many: way.many || r.many,
+						param: way.param
+					});
+		}
 		this.events.push(...c.events);
 		c.outside.forEach((o) => this.outside.add(o));
 		const body = c.run;
@@ -1082,19 +1160,6 @@ function imageOf(e: Expr): Image {
 	if (e.k === 'through' || e.k === 'filter') return imageOf(e.of);
 	if (e.k === 'related') return e.of ? imageOf(e.of) : 'settled';
 	return 'settled';
-}
-
-function linksOf(e: Expr): { via: FieldRef[]; many: boolean } {
-	if (e.k === 'field') return { via: [{ type: e.type, field: e.field }], many: false };
-	if (e.k === 'filter') return linksOf(e.of);
-	if (e.k === 'through' || e.k === 'related') {
-		const inner = e.of ? linksOf(e.of) : { via: [], many: false };
-		return {
-			via: [...inner.via, { type: e.type, field: e.field }],
-			many: inner.many || e.k === 'related'
-		};
-	}
-	return { via: [], many: true };
 }
 
 function step(env: Env) {

@@ -211,7 +211,11 @@ class Parser {
 		for (let f = frames.length - 1; f >= 0; f--)
 			for (const k of frames[f]) {
 				const end = this.spells(k);
-				if (end > bestEnd && (!needsCall(k.entry) || this.calls(end))) [best, bestEnd] = [k, end];
+				// before brackets a function is meant, even where a field has its name
+				const better =
+					end > bestEnd ||
+					(end === bestEnd && k.entry.what === 'fn' && best && isField(best.entry));
+				if (better && (!needsCall(k.entry) || this.calls(end))) [best, bestEnd] = [k, end];
 			}
 		if (best) this.i = bestEnd;
 		return best;
@@ -870,6 +874,7 @@ class Parser {
 	}
 }
 
+const isField = (e: Entry) => e.what === 'field' || e.what === 'related';
 /** A function, or a definition with parameters, is only meant where brackets follow. */
 const needsCall = (e: Entry) => e.what === 'fn' || (e.what === 'definition' && !e.bare);
 

@@ -101,10 +101,10 @@ export interface CompiledTemplate extends Pick<
 
 /** Compiles a template. */
 export function compileTemplate(template: Template, scope: Scope): CompiledTemplate {
-	const { faults } = readTemplate(printTemplate(template, scope.schema), scope);
+	const { template: read, faults } = readTemplate(printTemplate(template, scope.schema), scope);
 	const outside: Compiled['outside'] = new Set();
 	const compiled: Compiled[] = [];
-	const parts = template.map((p): ((env: Env) => Piece) => {
+	const parts = read.map((p): ((env: Env) => Piece) => {
 		if (typeof p === 'string') return () => ({ fixed: p });
 		if (!('expr' in p)) return () => ({ value: null });
 		const c = compileExpression(p.expr, scope);

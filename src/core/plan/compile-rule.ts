@@ -1,5 +1,5 @@
 /** Compiles one rule: its guard and body into closures, and what they read into triggers and edges. */
-import type { Compiled, Read, Run } from '../feel/compile';
+import type { Compiled, Read, Run, Step } from '../feel/compile';
 import { compileExpression } from '../feel/compile';
 import { printExpression } from '../feel/print';
 import { compileTemplate, plainText } from '../feel/template';
@@ -12,11 +12,17 @@ import type { Body, Formula, Output, Rule } from '../model/rules';
 import { claimId } from '../model/rules';
 import { BodyCompiler } from './compile-body';
 import { readFormula } from './read-formula';
-import type { Claim, GuardPart, Place, Problem, Seen, Validator } from './types';
+import type { Claim, GuardPart, Place, Problem, ReachedField, Seen, Validator } from './types';
+
+/** What the guard of a claim depends on: a claim below moves on when it lets go. */
+export interface OfGuard {
+	guardReads: number[];
+	guardReached: ReachedField[];
+}
 
 /** A claim and what must be settled before it. */
 export interface Made {
-	claim: Claim & { guardReads: number[] };
+	claim: Claim & OfGuard;
 	/** Fields (`type.field`) whose settled values must be there first. */
 	edges: string[];
 }
@@ -75,10 +81,10 @@ export class RuleCompiler {
 	private dependencies(reads: readonly Read[], events: readonly FieldRef[]) {
 		const t = this.schema.type(this.rule.type);
 		const at = (r: FieldRef) => t.at.get(r.field)!;
-		const isOwn = (r: Read) => r.type === this.rule.type && !r.via.length;
+		const isOwn = (r: Read) => r.type === this.rule.type && !r.via.length && !r.loose;
 		const settled = reads.filter((r) => r.image === 'settled');
 		const links = settled.flatMap((r) =>
-			r.via.filter((v) => v.type === this.rule.type).slice(0, 1)
+			r.via.slice(0, 1).filter((v) => !v.back && v.type === this.rule.type)
 		);
 		let triggers = unique([...settled.filter(isOwn), ...links, ...events].map(at));
 		if (this.rule.watch) {
@@ -95,7 +101,8 @@ export class RuleCompiler {
 			edges: settled.flatMap((r) => [
 				refKey(r.type, r.field),
 				...r.via.map((v) => refKey(v.type, v.field))
-			])
+			]),
+			reached: reachedBy(settled)
 		};
 	}
 
@@ -241,7 +248,7 @@ export class RuleCompiler {
 			const reads = [...(guard?.reads ?? []), ...body.reads];
 			const events = [...(guard?.events ?? []), ...body.events];
 			const own = refKey(rule.type, output.field);
-			const { triggers, triggersSent, edges } = this.dependencies(reads, events);
+			const { triggers, triggersSent, edges, reached } = this.dependencies(reads, events);
 			if (edges.includes(own)) {
 				this.problem(
 					rule.body.kind === 'formula' ? `formula ${i}` : 'input',
@@ -274,14 +281,21 @@ export class RuleCompiler {
 					triggersSent,
 					reads: dedupe(reads),
 					used: dedupe(body.reads),
+					reached,
 					readsOwnSent: triggersSent.includes(target),
 					eventful,
-					guardReads: guard ? this.dependencies(guard.reads, guard.events).triggers : []
+					...this.ofGuard(guard)
 				},
 				edges
 			});
 		});
 		return made;
+	}
+
+	private ofGuard(guard: Compiled | null): OfGuard {
+		if (!guard) return { guardReads: [], guardReached: [] };
+		const { triggers, reached } = this.dependencies(guard.reads, guard.events);
+		return { guardReads: triggers, guardReached: reached };
 	}
 
 	/** Guard and body as they were before the change: what an adding claim gave then is what it withdraws. */
@@ -311,11 +325,16 @@ export class RuleCompiler {
 	private checkLocked(
 		output: Output,
 		field: Field,
-		reads: { image: string }[],
+		reads: { image: string; loose?: boolean }[],
 		outside: Set<string>,
 		eventful: boolean
 	) {
 		const { rule } = this;
+		if (reads.some((r) => r.loose) && !outside.has('person'))
+			this.problem(
+				'outputs',
+				`${field.label} is Locked, and this reads records on a way that cannot be followed backwards; name the links one by one.`
+			);
 		const say = (m: string) =>
 			this.problem('outputs', `${field.label} is Locked: it always equals this rule. ${m}`);
 		if (
@@ -357,9 +376,35 @@ export class RuleCompiler {
 
 const unique = (xs: number[]) => [...new Set(xs)];
 
+/**
+ * Fields of other records that a rule depends on, with the way to each: those it reads, and the links
+ * on the way. Their change makes the rule run at the record where the way begins.
+ */
+function reachedBy(reads: readonly Read[]): ReachedField[] {
+	const out = new Map<string, ReachedField>();
+	const add = (type: string, field: string, via: readonly Step[]) => {
+		const key = [type, field, ...via.flatMap((v) => [v.type, v.field, v.back])].join('.');
+		out.set(key, { type, field, via: [...via] });
+	};
+	for (const r of reads) {
+		if (r.loose || r.param !== undefined) continue;
+		r.via.forEach((v, i) => {
+			// a link back is a field of the records it leads to; a link onwards one of those before it
+			if (v.back) add(v.type, v.field, r.via.slice(0, i + 1));
+			else if (i > 0) add(v.type, v.field, r.via.slice(0, i));
+		});
+		if (r.via.length) add(r.type, r.field, r.via);
+	}
+	return [...out.values()];
+}
+
 function dedupe(reads: readonly Read[]): Seen[] {
 	const seen = new Map<string, Seen>();
-	for (const { type, field, image } of reads)
-		seen.set(`${image} ${refKey(type, field)}`, { type, field, image });
+	for (const r of reads) {
+		if (r.loose || r.param !== undefined) continue;
+		const { type, field, image, via, many } = r;
+		const key = [image, type, field, ...via.flatMap((v) => [v.type, v.field, v.back])].join('.');
+		seen.set(key, { type, field, image, via, many });
+	}
 	return [...seen.values()];
 }

@@ -5,9 +5,19 @@
 import type { Field, Schema } from '../model/model';
 import { refKey } from '../model/model';
 import type { RuleSet } from '../model/rules';
+import type { OfGuard } from './compile-rule';
 import { RuleCompiler } from './compile-rule';
 import { topologicalOrder } from './order';
-import type { Claim, Plan, PlanNode, Problem, TypePlan, Validator } from './types';
+import type {
+	Claim,
+	Plan,
+	PlanNode,
+	Problem,
+	Reach,
+	ReachedField,
+	TypePlan,
+	Validator
+} from './types';
 
 export type {
 	BodyResult,
@@ -16,6 +26,8 @@ export type {
 	PlanNode,
 	Place,
 	Problem,
+	Reach,
+	ReachedField,
 	Seen,
 	TableTrace,
 	TypePlan,
@@ -155,7 +167,24 @@ function index(schema: Schema, nodes: PlanNode[], checks: Validator[], problems:
 			for (const f of [...c.triggers, ...c.triggersSent])
 				if (!t.watchers[f].includes(i)) t.watchers[f].push(i);
 	});
-	return { schema, nodes, types, problems, claims, validators };
+	return { schema, nodes, types, problems, claims, validators, reach: reachOf(nodes) };
+}
+
+/** Turned round: from each field to what depends on it at other records. */
+function reachOf(nodes: readonly PlanNode[]): Map<string, Reach[]> {
+	const out = new Map<string, Reach[]>();
+	const seen = new Set<string>();
+	nodes.forEach((node, i) => {
+		for (const c of [...node.claims, ...node.adders])
+			for (const { type, field, via } of c.reached) {
+				const key = refKey(type, field);
+				const once = [i, key, ...via.flatMap((v) => [v.type, v.field, v.back])].join(' ');
+				if (seen.has(once)) continue;
+				seen.add(once);
+				out.set(key, [...(out.get(key) ?? []), { via, node: i, type: node.type }]);
+			}
+	});
+	return out;
 }
 
 const fieldKeys = (schema: Schema) =>
@@ -174,10 +203,12 @@ function sortClaims(claims: Claim[], ids: string[]) {
 /** A claim moves on when a claim above it lets go, so it is also triggered by what guards above it read. */
 function addUpperGuards(claims: Claim[]) {
 	const above = new Set<number>();
-	for (const c of claims) {
-		const own = (c as Claim & { guardReads: number[] }).guardReads;
+	const far: ReachedField[] = [];
+	for (const c of claims as (Claim & OfGuard)[]) {
 		c.triggers = [...new Set([...c.triggers, ...above])];
-		own.forEach((f) => above.add(f));
+		c.reached = [...c.reached, ...far];
+		c.guardReads.forEach((f) => above.add(f));
+		far.push(...c.guardReached);
 	}
 }
 

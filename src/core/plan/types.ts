@@ -1,5 +1,5 @@
 /** What compiling a rule set gives. */
-import type { Run } from '../feel/compile';
+import type { Run, Step } from '../feel/compile';
 import type { Image } from '../feel/tree';
 import type { Field, FieldRef, Schema } from '../model/model';
 import type { FieldState, Output, Rule } from '../model/rules';
@@ -43,9 +43,26 @@ export interface TableTrace {
 	rows: { row: number; cell: number | null; unknown?: boolean }[];
 }
 
-/** A field read, and which image of it. */
+/** A field read, which image of it, and the links that lead to it; `many` when to any number of records. */
 export interface Seen extends FieldRef {
 	image: Image;
+	via: Step[];
+	many: boolean;
+}
+
+/** A field of another record that a claim depends on, and the links that lead from the claim's record to it. */
+export interface ReachedField extends FieldRef {
+	via: Step[];
+}
+
+/** What a change of one field sets going at other records. */
+export interface Reach {
+	/** The way from the record that depends to the one that changed. */
+	via: readonly Step[];
+	/** Position in {@link Plan.nodes} of the field that depends. */
+	node: number;
+	/** Record type of the record that depends. */
+	type: string;
 }
 
 /** A leaf of a guard, for showing which part was true. */
@@ -79,6 +96,8 @@ export interface Claim {
 	reads: Seen[];
 	/** Those its body reads, for explanations. */
 	used: Seen[];
+	/** Fields of other records it depends on. */
+	reached: ReachedField[];
 	/** Reads what was sent for its own target: a cleaning rule, which the sender's own value cannot keep out. */
 	readsOwnSent: boolean;
 	/** Depends on the event itself, so it does not run on request. */
@@ -146,6 +165,8 @@ export interface TypePlan {
 
 export interface Plan {
 	schema: Schema;
+	/** By `type.field`: what its change sets going at other records. */
+	reach: ReadonlyMap<string, readonly Reach[]>;
 	/** In the order in which they are settled. */
 	nodes: PlanNode[];
 	/** By record type; types without rules are there too. */

@@ -1,11 +1,11 @@
 /** Says in a sentence why a claim wrote or did not: the same words on every page, in history and on the command line. */
-import type { FieldRef } from '../model/model';
+import type { FieldRef, Schema } from '../model/model';
 import type { Claim, Plan } from '../plan/plan';
 import { bandText, ruleOf } from '../plan/plan';
 import { toJson } from '../model/codec';
 import type { Value } from '../value/value';
 import { isList } from '../value/value';
-import type { ClaimReport } from './settle';
+import type { ClaimReport, SeenValue } from './settle';
 
 /** Writes a value for people, in their locale; the default is plain. */
 export type Format = (ref: FieldRef, v: Value) => string;
@@ -38,6 +38,12 @@ const ORDINAL = [
 ];
 const nth = (k: number) => ORDINAL[k] ?? `${k + 1}th`;
 
+/** A field by its label; one read through links with the links before it: `Customer’s Size class`. */
+function labelOf(schema: Schema, r: FieldRef & { via?: readonly FieldRef[] }): string {
+	const name = (x: FieldRef) => schema.field(x.type, x.field)?.label ?? x.field;
+	return [...(r.via ?? []).map((v) => `${name(v)}’s`), name(r)].join(' ');
+}
+
 /** Why, without the name of the rule: `Headcount 50 is in [50..250), the third band`. */
 export function reason(
 	plan: Plan,
@@ -47,7 +53,7 @@ export function reason(
 	const claim = plan.claims.get(report.claim);
 	if (!claim) return validatorReason(plan, report, format);
 	const { schema } = plan;
-	const label = (r: FieldRef) => schema.field(r.type, r.field)?.label ?? r.field;
+	const label = (r: FieldRef) => labelOf(schema, r);
 	const told = (r: { type: string; field: string; value: Value }) =>
 		`${label(r)} is ${format(r, r.value)}`;
 	switch (report.outcome) {
@@ -130,7 +136,7 @@ function validatorReason(plan: Plan, report: ClaimReport, format: Format): strin
 	if (!v) return 'its rule has changed since';
 	const { schema } = plan;
 	const told = (report.reads ?? [])
-		.map((r) => `${schema.field(r.type, r.field)?.label ?? r.field} is ${format(r, r.value)}`)
+		.map((r) => `${labelOf(schema, r)} is ${format(r, r.value)}`)
 		.join(', ');
 	switch (report.outcome) {
 		case 'holds':
@@ -139,7 +145,7 @@ function validatorReason(plan: Plan, report: ClaimReport, format: Format): strin
 			return `it says “${(report.message ?? '').replace(/\.$/, '')}”`;
 		case 'cannot tell': {
 			const blank = report.reads?.find((r) => r.value === null);
-			return `it cannot tell: ${blank ? `${schema.field(blank.type, blank.field)?.label} is blank` : 'what it asks has no answer'}`;
+			return `it cannot tell: ${blank ? `${labelOf(schema, blank)} is blank` : 'what it asks has no answer'}`;
 		}
 		case 'in effect':
 			return `${v.field.label} is ${v.kind === 'limited' ? 'limited to the options it allows' : v.kind} now`;
@@ -176,16 +182,20 @@ function inputLabel(plan: Plan, claim: Claim, report: ClaimReport): string {
 	if (body.kind === 'options')
 		return plan.schema.field(claim.rule.type, body.input)?.label ?? body.input;
 	const first = report.reads?.find((r) => r.value === null) ?? report.reads?.[0];
-	return first ? (plan.schema.field(first.type, first.field)?.label ?? first.field) : 'its input';
+	return first ? labelOf(plan.schema, first) : 'its input';
 }
 
 function because(plan: Plan, claim: Claim, report: ClaimReport, format: Format): string {
 	const { body, type } = claim.rule;
 	const { schema } = plan;
-	const label = (r: FieldRef) => schema.field(r.type, r.field)?.label ?? r.field;
+	const label = (r: FieldRef) => labelOf(schema, r);
 	const when = { settled: '', was: ' before', sent: ' as sent' };
-	const told = (report.reads ?? [])
-		.filter((r) => r.value !== null)
+	const reads = report.reads ?? [];
+	// a link that only leads on to another field goes without saying
+	const leads = (r: SeenValue) =>
+		!r.via.length && reads.some((x) => x.via.length && x.via[0].field === r.field);
+	const told = reads
+		.filter((r) => r.value !== null && !leads(r))
 		.map((r) => `${label(r)}${when[r.image]} ${format(r, r.value)}`);
 	if (body.kind === 'lookup') {
 		const table = schema.tables.get(body.table);

@@ -3,9 +3,10 @@
  * field written at most once. The same code runs for a keystroke in a form, a row of an import,
  * a call of the API and a trial.
  */
-import type { Env, RecordView } from '../feel/compile';
+import type { Env, RecordView, Step } from '../feel/compile';
 import { LimitError } from '../feel/compile';
 import { hold, misfit } from '../model/codec';
+import type { Image } from '../feel/tree';
 import type { Schema } from '../model/model';
 import { refKey } from '../model/model';
 import type { EntryPoint, MomentName } from '../model/rules';
@@ -159,6 +160,8 @@ export interface SettledRecord {
 	type: string;
 	id: string;
 	created: boolean;
+	/** Not submitted: the change ran on to it along links. Its blocking messages refuse nothing. */
+	reached: boolean;
 	was: readonly Value[];
 	values: readonly Value[];
 	changes: FieldChange[];
@@ -181,9 +184,14 @@ export interface SettledRecord {
 }
 
 export interface Settled {
+	/** Those submitted, in their order; then those that the change ran on to. */
 	records: SettledRecord[];
+	/** Stored records that rules read through links. */
+	read: { type: string; id: string }[];
 	/** What was not at hand; load it and settle again. Empty when the result is final. */
 	needs: Need[];
+	/** The change would run on to more than {@link MOST_REACHED} records; it must not be kept. */
+	tooMany: boolean;
 }
 
 export interface SettleOptions {
@@ -193,6 +201,8 @@ export interface SettleOptions {
 }
 
 const STEPS = 200_000;
+/** Most records that one change may run on to. */
+export const MOST_REACHED = 20_000;
 
 /** Settles a change on a plan. Never throws for any data; what a rule cannot do is reported in the result. */
 export function settle(
@@ -217,6 +227,8 @@ interface Working extends RecordView {
 	readonly changed: number[];
 	/** Fields that somebody sent. */
 	readonly given: number[];
+	/** Fields (`type.field`) of other records whose change reached this one. */
+	touched: Set<string> | null;
 	out: SettledRecord;
 	outcomes: Map<string, ClaimReport> | null;
 }
@@ -224,9 +236,12 @@ interface Working extends RecordView {
 class Pass {
 	private readonly schema: Schema;
 	private readonly records: Working[] = [];
+	/** The same by `type.id`. */
+	private readonly byKey = new Map<string, Working>();
 	/** Loaded on the way, by `type.id`. */
 	private views: Map<string, RecordView | null> | null = null;
 	private needs: Map<string, Need> | null = null;
+	private tooMany = false;
 	/** For each record, 1 at the nodes to settle; and the same for any record. */
 	private readonly dirty: number[][];
 	private readonly any: number[];
@@ -241,14 +256,19 @@ class Pass {
 	) {
 		this.schema = plan.schema;
 		this.moment = change.onRequest ? 'request' : 'changed';
-		for (const r of change.records) this.records.push(this.open(r));
+		for (const r of change.records) this.take(this.open(r, false));
 		this.any = zeros(plan.nodes.length);
 		const alone = change.records.length === 1;
 		this.dirty = change.records.map(() => (alone ? this.any : zeros(plan.nodes.length)));
 		this.env = new PassEnv(this.schema.model.zone, options.zones, change, this);
 	}
 
-	private open(r: SubmittedRecord): Working {
+	private take(rec: Working) {
+		this.records.push(rec);
+		this.byKey.set(refKey(rec.type, rec.id), rec);
+	}
+
+	private open(r: SubmittedRecord, reached: boolean): Working {
 		const { at, type } = this.schema.type(r.type);
 		const sent = r.was.slice();
 		const stamps = zeros(sent.length);
@@ -275,11 +295,13 @@ class Pass {
 			stamps,
 			changed,
 			given,
+			touched: null,
 			outcomes: this.options.explain ? new Map() : null,
 			out: {
 				type: r.type,
 				id: r.id,
 				created: r.created,
+				reached,
 				was: r.was,
 				values: settled,
 				changes: [],
@@ -298,8 +320,9 @@ class Pass {
 
 	/** A record that a rule reads: one of the change, or a stored one. @throws {PendingRecord} */
 	view(type: string, id: string): RecordView | null {
-		for (const r of this.records) if (r.id === id && r.type === type) return r;
 		const key = refKey(type, id);
+		const own = this.byKey.get(key);
+		if (own) return own;
 		this.views ??= new Map();
 		const seen = this.views.get(key);
 		if (seen !== undefined) return seen;
@@ -310,10 +333,104 @@ class Pass {
 		return v;
 	}
 
-	/** @throws {PendingRecord} */
-	relatedIds(type: string, field: string, id: string): readonly string[] {
-		const ids = this.loader.related(type, field, id);
-		return ids ?? this.pending(`${type}.${field}.${id}`, { type, field, of: id });
+	/**
+	 * The records whose link points to one, with the links that this change moves.
+	 * @throws {PendingRecord}
+	 */
+	relatedIds(type: string, field: string, id: string, image: Image): readonly string[] {
+		const stored = this.loader.related(type, field, id);
+		if (!stored) this.pending(`${type}.${field}.${id}`, { type, field, of: id });
+		const i = this.schema.type(type).at.get(field)!;
+		let ids = stored;
+		for (const r of this.records) {
+			if (r.type !== type) continue;
+			const points = r[image][i] === id && !(image === 'was' && r.submitted.created);
+			if (points === ids.includes(r.id)) continue;
+			ids = points ? [...ids, r.id] : ids.filter((x) => x !== r.id);
+		}
+		return ids;
+	}
+
+	// ---- running on along links -------------------------------------------------------------
+
+	/** Marks what depends on a field of a record at other records, which join the change. */
+	private reach(rec: Working, field: number) {
+		if (!rec.changed[field]) return;
+		const key = refKey(rec.type, this.schema.type(rec.type).type.fields[field].id);
+		const all = this.plan.reach.get(key);
+		if (!all) return;
+		for (const { via, node, type } of all)
+			for (const id of this.whoReads(rec, via)) {
+				const i = this.join(type, id);
+				if (i < 0) continue;
+				this.mark(this.dirty[i], node);
+				(this.records[i].touched ??= new Set()).add(key);
+			}
+	}
+
+	/** The records from which a way leads to a record, before the change or after it. */
+	private whoReads(rec: Working, via: readonly Step[]): ReadonlySet<string> {
+		let here = new Set([rec.id]);
+		let type = rec.type;
+		for (let k = via.length - 1; k >= 0; k--) {
+			const v = via[k];
+			const before = new Set<string>();
+			for (const id of here)
+				for (const x of v.back ? this.parents(type, v.field, id) : this.children(v, id))
+					before.add(x);
+			here = before;
+			type = v.back ? this.schema.field(v.type, v.field)!.target! : v.type;
+		}
+		return here;
+	}
+
+	/** Where a record's link points, and pointed before. */
+	private parents(type: string, field: string, id: string): string[] {
+		const i = this.schema.type(type).at.get(field)!;
+		const view = this.nearby(() => this.view(type, id));
+		return view ? [view.was[i], view.settled[i]].filter((x) => typeof x === 'string') : [];
+	}
+
+	/** The records whose link points to one, or pointed before. */
+	private children(v: Step, id: string): string[] {
+		const i = this.schema.type(v.type).at.get(v.field)!;
+		const ids = this.nearby(() => this.relatedIds(v.type, v.field, id, 'settled')) ?? [];
+		const left = this.records.filter((r) => r.type === v.type && r.was[i] === id).map((r) => r.id);
+		return [...ids, ...left];
+	}
+
+	private nearby<T>(get: () => T): T | null {
+		try {
+			return get();
+		} catch (e) {
+			if (e instanceof PendingRecord) return null;
+			throw e;
+		}
+	}
+
+	/** The place of a record in the change; it joins it if need be. -1 when it is not at hand. */
+	private join(type: string, id: string): number {
+		const key = refKey(type, id);
+		const had = this.byKey.get(key);
+		if (had) return this.records.indexOf(had);
+		if (this.records.length >= MOST_REACHED) {
+			this.tooMany = true;
+			return -1;
+		}
+		const was = this.loader.record(type, id);
+		if (was === undefined)
+			this.needs = (this.needs ?? new Map<string, Need>()).set(key, { type, id });
+		if (!was) return -1;
+		this.views?.delete(key);
+		if (this.records.length === 1) this.dirty[0] = this.any.slice();
+		this.take(
+			this.open(
+				{ type, id, created: false, was, sent: new Map(), keep: new Set(), inLine: true },
+				true
+			)
+		);
+		this.dirty.push(zeros(this.plan.nodes.length));
+		return this.records.length - 1;
 	}
 
 	private pending(key: string, need: Need): never {
@@ -330,10 +447,15 @@ class Pass {
 				if (this.dirty[i][n]) {
 					this.node(this.records[i], nodes[n]);
 					this.markWatchers(this.records[i], nodes[n].index, this.dirty[i]);
+					if (this.plan.reach.size) this.reach(this.records[i], nodes[n].index);
 				}
 		for (const rec of this.records) this.close(rec);
 		return {
 			records: this.records.map((r) => r.out),
+			read: [...(this.views?.values() ?? [])].flatMap((v) =>
+				v ? [{ type: v.type, id: v.id }] : []
+			),
+			tooMany: this.tooMany,
 			needs: this.needs ? [...this.needs.values()] : []
 		};
 	}
@@ -358,6 +480,9 @@ class Pass {
 					this.markWatchers(rec, i, dirty);
 				}
 		}
+		// a field that rules write runs on when it is settled
+		if (this.plan.reach.size && !this.change.onRequest)
+			for (let i = 0; i < rec.given.length; i++) if (p.position[i] < 0) this.reach(rec, i);
 	}
 
 	private markWatchers(rec: Working, field: number, dirty: number[]) {
@@ -370,6 +495,8 @@ class Pass {
 		if (rec.submitted.created && !c.rule.watch) return true;
 		for (const i of c.triggers) if (rec.changed[i]) return true;
 		for (const i of c.triggersSent) if (!same(rec.sent[i], rec.was[i])) return true;
+		if (rec.touched)
+			for (const r of c.reached) if (rec.touched.has(refKey(r.type, r.field))) return true;
 		return false;
 	}
 
@@ -823,12 +950,10 @@ class Pass {
 	private evidence(rec: Working, c: Claim | Validator): Partial<ClaimReport> {
 		if (!rec.outcomes) return {};
 		const own = (seen: readonly Seen[]): SeenValue[] =>
-			seen
-				.filter((r) => r.type === rec.type)
-				.map((r) => {
-					const j = this.schema.type(r.type).at.get(r.field);
-					return { ...r, value: j === undefined ? null : rec[r.image][j] };
-				});
+			seen.flatMap((r) => {
+				const value = this.valueOf(rec, r);
+				return value === undefined ? [] : [{ ...r, value }];
+			});
 		return {
 			...('trace' in c && c.trace ? { table: this.traced(c.trace) } : {}),
 			guard: c.guardParts.map((p) => ({
@@ -838,6 +963,20 @@ class Pass {
 			})),
 			reads: own(c.used)
 		};
+	}
+
+	/** What a read gave: of the record itself, or of the one record that links lead to; undefined for many. */
+	private valueOf(rec: Working, r: Seen): Value | undefined {
+		if (r.many) return undefined;
+		let view: RecordView | null = rec;
+		for (const v of r.via) {
+			const id: Value = view.settled[this.schema.type(v.type).at.get(v.field)!];
+			const { target } = this.schema.field(v.type, v.field)!;
+			view = typeof id === 'string' ? this.nearby(() => this.view(target!, id)) : null;
+			if (!view) return null;
+		}
+		const j = this.schema.type(r.type).at.get(r.field);
+		return j === undefined ? null : view[r.image][j];
 	}
 
 	private traced(trace: NonNullable<Claim['trace']>): TableTrace | undefined {
@@ -979,7 +1118,7 @@ class PassEnv implements Env {
 	record(type: string, id: string): RecordView | null {
 		return this.pass.view(type, id);
 	}
-	related(type: string, field: string, id: string): readonly string[] {
-		return this.pass.relatedIds(type, field, id);
+	related(type: string, field: string, id: string, image: Image): readonly string[] {
+		return this.pass.relatedIds(type, field, id, image);
 	}
 }
