@@ -1,7 +1,9 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { findings } from '../src/core/check/findings';
+import type { Definition, ReferenceTable } from '../src/core/model/model';
 import { Schema } from '../src/core/model/model';
+import type { Rule } from '../src/core/model/rules';
 import type { JsonValue } from '../src/core/model/codec';
 import type { Plan } from '../src/core/plan/plan';
 import { compilePlan } from '../src/core/plan/plan';
@@ -9,7 +11,7 @@ import { reason } from '../src/core/settle/reason';
 import { settle } from '../src/core/settle/settle';
 import { NOTHING_ELSE, runTrial, submissionOf, valuesToJson } from '../src/core/trials/trials';
 import { zones } from '../src/runtime/zones';
-import { BadInput, checkRule } from '../src/server/door';
+import { BadInput, checkDefinition, checkRule, checkTable } from '../src/server/door';
 import { generate } from './generate';
 import { demoModel } from './model';
 import { demoDraft, demoReleases } from './rules';
@@ -125,24 +127,45 @@ describe('the demo', () => {
 			{ text: '"a" < 1' }
 		);
 		let compiled = 0;
+		const base = demoReleases[2].set;
+		const parts = [
+			...rules.map((doc, i) => ({
+				doc,
+				check: checkRule,
+				put: (x: Rule) => ({ ...base, rules: rules.map((r, k) => (k === i ? x : r)) }),
+				type: doc.type
+			})),
+			...base.definitions!.map((doc, i) => ({
+				doc,
+				check: checkDefinition,
+				put: (x: Definition) => ({
+					...base,
+					definitions: base.definitions!.map((r, k) => (k === i ? x : r))
+				}),
+				type: 'lead'
+			})),
+			...base.tables!.map((doc) => ({
+				doc,
+				check: checkTable,
+				put: (x: ReferenceTable) => ({ ...base, tables: [x] }),
+				type: 'customer'
+			}))
+		];
 		fc.assert(
-			fc.property(fc.nat(rules.length - 1), fc.nat(), odd, (which, at, value) => {
-				const changed = mutated(rules[which], at, value);
+			fc.property(fc.nat(parts.length - 1), fc.nat(), odd, (which, at, value) => {
+				const { doc, check, put, type } = parts[which];
+				const changed = mutated(doc, at, value);
 				try {
-					checkRule(changed);
+					check(changed);
 				} catch (e) {
 					if (e instanceof BadInput) return;
 					throw e;
 				}
 				compiled++;
-				const rule = changed as (typeof rules)[number];
-				const set = {
-					...demoReleases[2].set,
-					rules: rules.map((r, i) => (i === which ? rule : r))
-				};
+				const set = put(changed as never);
 				const plan = compilePlan(schema, set);
 				findings(plan, set, zones);
-				settled(plan, rules[which].type, null, {});
+				settled(plan, type, null, {});
 			}),
 			{ numRuns: Number(process.env.RIGID_RUNS ?? 250), seed: 20261124 }
 		);

@@ -559,6 +559,36 @@ const third: Rule[] = [
 		{ hold: 'locked' }
 	),
 	rule(
+		'open_deals',
+		'customer',
+		'derive',
+		'Open deals',
+		'How many deals of the customer are neither won nor lost.',
+		['open_deals'],
+		compute('customer', 'count(deals[Stage in ("Enquiry", "Survey", "Quotation", "Negotiation")])'),
+		{ hold: 'locked', none: 'clear' }
+	),
+	rule(
+		'order_value',
+		'customer',
+		'derive',
+		'Order value to date',
+		'What the customer has ordered so far, discounts taken off.',
+		['order_value_to_date'],
+		compute('customer', 'otherwise(sum(deals[Stage = "Won"].Net amount), 0)'),
+		{ hold: 'locked', none: 'clear' }
+	),
+	rule(
+		'last_order',
+		'customer',
+		'derive',
+		'Last order on',
+		'The latest close date among the deals that were won.',
+		['last_order_on'],
+		compute('customer', 'max(deals[Stage = "Won"].Close date)'),
+		{ hold: 'locked', none: 'clear' }
+	),
+	rule(
 		'vat',
 		'customer',
 		'validate',

@@ -1,8 +1,8 @@
 /** Fills an empty workspace with the demo: people, model, releases, draft, trials and records. */
-import type { JsonValue } from '../src/core/model/codec';
 import { fromJson, toJson } from '../src/core/model/codec';
 import { Schema } from '../src/core/model/model';
 import { compilePlan, ruleOf } from '../src/core/plan/plan';
+import type { Loader } from '../src/core/settle/settle';
 import { settle } from '../src/core/settle/settle';
 import { reason } from '../src/core/settle/reason';
 import { NOTHING_ELSE } from '../src/core/trials/trials';
@@ -78,38 +78,44 @@ export async function seed(db: Db, sizes: DemoSizes = DEMO_SIZES): Promise<void>
 	for (const r of demoReleases) await createRelease(db, w, r.set, demoModel, r.note, author);
 	await replaceDraft(db, w, demoDraft, author);
 	for (const t of demoTrials) await saveTrial(db, w, t);
-	for (const type of ['engineer', 'district', 'customer', 'contact', 'lead', 'deal'])
-		await seedRecords(db, type, sizes);
+	// deals are settled first, since customers roll them up, and stored last, since they link to them
+	const deals = settleAll('deal', sizes, NOTHING_ELSE);
+	const near = pointing(deals);
+	for (const type of ['engineer', 'district', 'customer', 'contact', 'lead'])
+		await store(db, type, settleAll(type, sizes, near));
+	await store(db, 'deal', deals);
 }
 
-async function seedRecords(db: Db, type: string, sizes: DemoSizes) {
+interface Seeded {
+	values: readonly Value[];
+	setBy: Record<string, SetBy>;
+	/** From before the rules: nothing settled it. */
+	old: boolean;
+}
+
+/** A loader that knows the deals of each customer and nothing else. Numbers run from 1 up. */
+function pointing(deals: readonly Seeded[]): Loader {
+	const link = new Schema(demoModel).type('deal').at.get('customer')!;
+	const byCustomer = new Map<string, string[]>();
+	deals.forEach(({ values }, i) => {
+		const customer = String(values[link]);
+		byCustomer.set(customer, [...(byCustomer.get(customer) ?? []), String(i + 1)]);
+	});
+	return {
+		record: (type, id) => (type === 'deal' ? deals[Number(id) - 1].values : undefined),
+		related: (type, _field, id) => (type === 'deal' ? (byCustomer.get(id) ?? []) : [])
+	};
+}
+
+/** Makes the records of a type and settles each as a new one. */
+function settleAll(type: string, sizes: DemoSizes, near: Loader): Seeded[] {
 	const schema = new Schema(demoModel);
 	const plan = compilePlan(schema, demoReleases[2].set);
 	const { fields } = schema.type(type).type;
 	const rnd = seeded(type.length);
 	const at = new Date(MADE).toISOString();
-	let batch: unknown[][] = [];
-	const columns = [
-		'workspace',
-		'settled_by',
-		'set_by',
-		'created_at',
-		'updated_at',
-		...fields.map((f) => columnOf(f.id))
-	];
-	const perBatch = Math.floor(60_000 / columns.length);
-	const flush = async () => {
-		if (!batch.length) return;
-		const rows = batch.map(
-			(row, i) => `(${row.map((_, k) => `$${i * columns.length + k + 1}`).join(', ')})`
-		);
-		await db.query(
-			`insert into ${tableOf(type)} (${columns.join(', ')}) values ${rows.join(', ')}`,
-			batch.flat()
-		);
-		batch = [];
-	};
-	for (const record of generate(type, sizes)) {
+	let number = 0;
+	return [...generate(type, sizes)].map((record) => {
 		const sent = new Map<string, Value>();
 		for (const [id, json] of Object.entries(record)) {
 			if (json === null) continue;
@@ -117,21 +123,29 @@ async function seedRecords(db: Db, type: string, sizes: DemoSizes) {
 			if (!r.ok) throw new Error(r.message);
 			sent.set(id, r.value);
 		}
-		const was = fields.map(() => null);
 		const change = {
 			records: [
-				{ type, id: 'new', created: true, was, sent, keep: new Set<string>(), inLine: true }
+				{
+					type,
+					id: String(++number),
+					created: true,
+					was: fields.map(() => null),
+					sent,
+					keep: new Set<string>(),
+					inLine: true
+				}
 			],
 			entryPoint: 'full' as const,
 			instant: MADE,
 			person: '1'
 		};
-		const rec = settle(plan, change, NOTHING_ELSE, { explain: true, zones }).records[0];
+		const options = { explain: true, alone: true, zones };
+		const rec = settle(plan, change, near, options).records[0];
 		// some records are older than the rules: their size class was picked by hand, or never
 		const old =
 			type === 'customer' && sent.get('trading_name') !== 'Brackwater Tulips' && rnd() < 0.04;
+		const values = [...rec.values];
 		const setBy: Record<string, SetBy> = {};
-		const json: JsonValue[] = rec.values.map(toJson);
 		for (const c of rec.changes) {
 			if (!c.claim) continue;
 			const report = rec.reports.find((r) => r.claim === c.claim)!;
@@ -145,12 +159,40 @@ async function seedRecords(db: Db, type: string, sizes: DemoSizes) {
 				because: reason(plan, report)
 			};
 		}
+		for (const [claim, options] of rec.added) {
+			const { id } = plan.claims.get(claim)!.field;
+			if (setBy[id]) setBy[id].added = { [claim]: options };
+		}
 		if (old) {
-			json[schema.type(type).at.get('size_class')!] = rnd() < 0.5 ? null : 'large';
+			values[schema.type(type).at.get('size_class')!] = rnd() < 0.5 ? null : 'large';
 			delete setBy.size_class;
 		}
-		batch.push([DEMO_WORKSPACE, old ? null : 3, setBy, at, at, ...json]);
-		if (batch.length >= perBatch) await flush();
+		return { values, setBy, old };
+	});
+}
+
+async function store(db: Db, type: string, records: readonly Seeded[]) {
+	const { fields } = new Schema(demoModel).type(type).type;
+	const at = new Date(MADE).toISOString();
+	const columns = [
+		'workspace',
+		'settled_by',
+		'set_by',
+		'created_at',
+		'updated_at',
+		...fields.map((f) => columnOf(f.id))
+	];
+	const perBatch = Math.floor(60_000 / columns.length);
+	for (let from = 0; from < records.length; from += perBatch) {
+		const batch = records
+			.slice(from, from + perBatch)
+			.map((r) => [DEMO_WORKSPACE, r.old ? null : 3, r.setBy, at, at, ...r.values.map(toJson)]);
+		const rows = batch.map(
+			(row, i) => `(${row.map((_, k) => `$${i * columns.length + k + 1}`).join(', ')})`
+		);
+		await db.query(
+			`insert into ${tableOf(type)} (${columns.join(', ')}) values ${rows.join(', ')}`,
+			batch.flat()
+		);
 	}
-	await flush();
 }

@@ -13,7 +13,7 @@ import { ENTRY_POINTS, type EntryPoint, type RuleSet } from '../core/model/rules
 import { compilePlan, ruleOf, type Plan } from '../core/plan/plan';
 import { reason } from '../core/settle/reason';
 import { settle } from '../core/settle/settle';
-import { NOTHING_ELSE, runTrial, submissionOf, type Trial } from '../core/trials/trials';
+import { nearLoader, runTrial, submissionOf, type Trial } from '../core/trials/trials';
 import { Num, parseNum } from '../core/value/num';
 import { LocalDate, Moment } from '../core/value/temporal';
 import { isContext, isList, show, type Value } from '../core/value/value';
@@ -182,6 +182,7 @@ interface ChangeFile {
 	at?: string;
 	person?: string | null;
 	onRequest?: boolean;
+	near?: Trial['near'];
 }
 
 function settleChange({ plan }: Loaded, file: unknown, explain: boolean): Output {
@@ -199,7 +200,9 @@ function settleChange({ plan }: Loaded, file: unknown, explain: boolean): Output
 	const instant = change.at === undefined ? Date.now() : Date.parse(change.at);
 	if (Number.isNaN(instant)) throw new Wrong(`at: “${String(change.at)}” is no moment.`);
 	let record;
+	let loader;
 	try {
+		loader = nearLoader(plan.schema, change.near);
 		record = submissionOf(plan.schema, {
 			type: change.type,
 			was: change.was ?? null,
@@ -218,8 +221,8 @@ function settleChange({ plan }: Loaded, file: unknown, explain: boolean): Output
 			person: change.person ?? null,
 			onRequest: change.onRequest
 		},
-		NOTHING_ELSE,
-		{ zones, explain: true }
+		loader,
+		{ zones, explain: true, alone: true }
 	).records[0];
 	const name = (claim: string) => ruleOf(plan, claim)?.name ?? claim;
 	const { fields } = plan.schema.type(change.type).type;

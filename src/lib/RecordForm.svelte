@@ -11,7 +11,7 @@
 	import { compilePlan, ruleOf } from '$core/plan/plan';
 	import { reason } from '$core/settle/reason';
 	import { settle } from '$core/settle/settle';
-	import { NOTHING_ELSE, submissionOf } from '$core/trials/trials';
+	import { submissionOf } from '$core/trials/trials';
 	import type { SetBy } from '$server/db/records';
 	import { zones } from '../runtime/zones';
 	import ValueInput from './ValueInput.svelte';
@@ -71,7 +71,11 @@
 				instant: Date.now(),
 				person: w.account.person
 			};
-			return settle(plan, change, NOTHING_ELSE, { explain: true, states: true, zones }).records[0];
+			void w.near.version;
+			const options = { explain: true, states: true, alone: true, zones };
+			const settled = settle(plan, change, w.near.loader, options);
+			if (settled.needs.length) queueMicrotask(() => w.near.want(settled.needs));
+			return settled.records[0];
 		} catch {
 			return null;
 		}
@@ -160,7 +164,7 @@
 			} else {
 				const rules = answer.changes.filter((c: { rule: string | null }) => c.rule).length;
 				const own = answer.changes.length - rules;
-				saved = `Saved by release ${answer.release}: ${own} field${own === 1 ? '' : 's'} from you, ${rules} by rules.`;
+				saved = `Saved by release ${answer.release}: ${own} field${own === 1 ? '' : 's'} from you, ${rules} by rules${answer.reached.length ? `, and ${answer.reached.length} related record${answer.reached.length === 1 ? '' : 's'}` : ''}.`;
 				sent = [];
 				if (id === null) await goto(`/records/${typeId}/${answer.id}`);
 				else await invalidateAll();

@@ -139,6 +139,7 @@
 			entryPoint: s.entryPoint,
 			at: w.instant(),
 			person: w.account.person,
+			near: w.nearSample(),
 			expect: expectation()
 		};
 		const trouble = await w.keepTrial(trial);

@@ -18,8 +18,9 @@ import type { EntryPoint, Rule, RuleSet } from '$core/model/rules';
 import { claimId } from '$core/model/rules';
 import { compilePlan, readFormula, type Plan } from '$core/plan/plan';
 import { settle, type SettledRecord } from '$core/settle/settle';
-import { NOTHING_ELSE, submissionOf, type Trial } from '$core/trials/trials';
+import { submissionOf, valuesToJson, type Trial } from '$core/trials/trials';
 import { zones } from '../runtime/zones';
+import { Near } from './near.svelte';
 import type { TrialAnswer, TrialJob, TrialOutcome } from '../workers/trials.worker';
 import type { LayoutData } from '../routes/(app)/$types';
 
@@ -67,6 +68,8 @@ export class Workbench {
 	sample = $state.raw<Sample | null>(null);
 	saving = $state<Saving>('saved');
 	trouble = $state<string | null>(null);
+	/** What rules read of other records. */
+	readonly near = new Near(() => this.schema);
 	/** A wide editor takes the whole page. */
 	wide = $state(false);
 
@@ -92,6 +95,8 @@ export class Workbench {
 	#timer: ReturnType<typeof setTimeout> | null = null;
 	#flushing: Promise<void> | null = null;
 	#worker: Worker | null = null;
+	/** Records that the sample read last through links. */
+	#read: { type: string; id: string }[] = [];
 	#job = 0;
 	#wantsTrials = false;
 
@@ -107,6 +112,7 @@ export class Workbench {
 		this.force = data.inForce;
 		this.trials = data.trials;
 		this.rehearsal = data.rehearsal;
+		this.near.forget();
 		if (this.saving !== 'saved' && this.saving !== 'conflict') return;
 		this.saving = 'saved';
 		this.trouble = null;
@@ -469,12 +475,29 @@ export class Workbench {
 				instant: Date.parse(s.day ? `${s.day}T09:00:00.000Z` : new Date().toISOString()),
 				person: this.account.person
 			};
-			return settle(this.shown.plan, change, NOTHING_ELSE, { explain: true, states: true, zones })
-				.records[0];
+			void this.near.version;
+			const settled = settle(this.shown.plan, change, this.near.loader, {
+				explain: true,
+				states: true,
+				alone: true,
+				zones
+			});
+			if (settled.needs.length) queueMicrotask(() => this.near.want(settled.needs));
+			this.#read = settled.read;
+			return settled.records[0];
 		} catch {
 			// the sample holds a value the model no longer knows
 			return null;
 		}
+	}
+
+	/** The linked records that the sample reads, as a trial keeps them. */
+	nearSample(): Trial['near'] {
+		const near = this.#read.flatMap(({ type, id }) => {
+			const values = this.near.loader.record(type, id);
+			return values ? [{ type, id, values: valuesToJson(this.schema, type, values) }] : [];
+		});
+		return near.length ? near : undefined;
 	}
 
 	field(type: string, id: string): Field | undefined {

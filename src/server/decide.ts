@@ -19,7 +19,7 @@ import type {
 	SettledRecord,
 	SubmittedRecord
 } from '../core/settle/settle';
-import { settle } from '../core/settle/settle';
+import { MOST_REACHED, settle } from '../core/settle/settle';
 import type { Value } from '../core/value/value';
 import { same } from '../core/value/value';
 import { zones } from '../runtime/zones';
@@ -146,22 +146,51 @@ export interface SaveOutcome {
 	failures: { field: string; rule: string; message: string }[];
 	/** Advice of checks; blocking messages refuse the change instead. */
 	messages: { field: string; rule: string; message: string }[];
+	/** Other records that the change ran on to; told with the first record of a change. */
+	reached: { type: string; id: string; fields: string[] }[];
 }
 
-/** Saves submissions as one change: all or none. @throws {RefusedChange} */
-export function save(sender: Sender, submissions: readonly Submission[]): Promise<SaveOutcome[]> {
-	return transaction((client) => saveIn(client, sender, submissions));
-}
+/** Most times a change is settled again because it ran on to records that were not locked yet. */
+const MOST_ROUNDS = 8;
 
-/** The same inside a transaction that is open already. */
-export async function saveIn(
-	client: pg.PoolClient,
+/** Thrown inside a transaction that must begin again with more records locked. */
+class MoreLocks extends Error {}
+
+/**
+ * Saves submissions as one change: all or none, with every record it runs on to. All records it
+ * touches or reads are locked in one order at the start of its transaction; which these are is known
+ * after settling it once, so it begins again until nothing was missing. @throws {RefusedChange}
+ */
+export async function save(
 	sender: Sender,
 	submissions: readonly Submission[]
 ): Promise<SaveOutcome[]> {
+	const locks = new Map<string, Set<string>>();
+	for (let round = 1; ; round++) {
+		try {
+			return await transaction((client) => saveLocking(client, sender, submissions, locks));
+		} catch (e) {
+			if (!(e instanceof MoreLocks)) throw e;
+			if (round === MOST_ROUNDS)
+				throw new RefusedChange(
+					[{ field: null, message: 'Others keep changing the same records. Try again.' }],
+					0,
+					409
+				);
+		}
+	}
+}
+
+/** @param locks ids by record type; what turns out to be missing is added before {@link MoreLocks} is thrown */
+async function saveLocking(
+	client: pg.PoolClient,
+	sender: Sender,
+	submissions: readonly Submission[],
+	locks: Map<string, Set<string>>
+): Promise<SaveOutcome[]> {
 	const force = await inForce(client, sender.workspace);
 	const { schema, plan } = force;
-	const stored = await lockStored(client, sender.workspace, schema, submissions);
+	const stored = await lockStored(client, sender.workspace, schema, submissions, locks);
 	const records: SubmittedRecord[] = [];
 	for (const [i, s] of submissions.entries()) {
 		const at = s.id === null ? null : stored.get(refKey(s.type, s.id))!;
@@ -173,9 +202,21 @@ export async function saveIn(
 		instant: sender.instant,
 		person: sender.account.person
 	};
-	const settled = await settleLoading(client, sender.workspace, schema, (loader) =>
-		settle(plan, change, loader, { explain: true, zones })
+	const children = new Set<string>();
+	const settled = await settleLoading(
+		client,
+		sender.workspace,
+		schema,
+		(loader) => settle(plan, change, loader, { explain: true, zones }),
+		children
 	);
+	if (settled.tooMany)
+		throw new RefusedChange(
+			[{ field: null, message: `This change would run on to more than ${MOST_REACHED} records.` }],
+			0,
+			422
+		);
+	needLocks(settled, stored, children, locks);
 	refuseBlocked(settled.records);
 	for (const [i, s] of submissions.entries())
 		if (s.release !== undefined && s.release !== force.release)
@@ -184,6 +225,8 @@ export async function saveIn(
 	const lines: HistoryLine[] = [];
 	const outcomes: SaveOutcome[] = [];
 	for (const rec of settled.records) {
+		if (rec.reached && !rec.changes.length && !rec.failures.length && !rec.messages.length)
+			continue;
 		const before = stored.get(refKey(rec.type, rec.id))?.setBy ?? {};
 		const { outcome, history, setBy } = describe(force, sender, rec, at, before);
 		if (rec.created || rec.changes.length)
@@ -196,12 +239,18 @@ export async function saveIn(
 				force.release,
 				at
 			);
-		else {
+		else if (!rec.reached) {
 			outcome.version = stored.get(refKey(rec.type, rec.id))?.version ?? 1;
 			await markSettled(client, sender.workspace, rec.type, rec.id, force.release);
 		}
 		lines.push(...history);
-		outcomes.push(outcome);
+		if (!rec.reached) outcomes.push(outcome);
+		else if (rec.changes.length)
+			outcomes[0].reached.push({
+				type: rec.type,
+				id: rec.id,
+				fields: rec.changes.map((c) => c.field)
+			});
 	}
 	if (lines.length)
 		await writeHistory(
@@ -245,9 +294,30 @@ async function refuseOtherwise(
 	});
 }
 
+/**
+ * Begins again when the change reached, or read through a link, a stored record that is not locked.
+ * What was read as one of the many that point to a locked record needs no lock of its own: whoever
+ * changes it reaches that record, and waits for it.
+ */
+function needLocks(
+	settled: Settled,
+	stored: ReadonlyMap<string, StoredRecord>,
+	children: ReadonlySet<string>,
+	locks: Map<string, Set<string>>
+) {
+	const parents = settled.read.filter((r) => !children.has(refKey(r.type, r.id)));
+	const touched = [...settled.records.filter((r) => r.reached), ...parents];
+	const missing = touched.filter((r) => !stored.has(refKey(r.type, r.id)));
+	if (!missing.length) return;
+	for (const { type, id } of missing)
+		locks.set(type, (locks.get(type) ?? new Set<string>()).add(id));
+	throw new MoreLocks();
+}
+
 /** A blocking message refuses the whole change, at its field. */
 function refuseBlocked(records: readonly SettledRecord[]) {
 	records.forEach((rec, i) => {
+		if (rec.reached) return;
 		const faults = rec.messages
 			.filter((m) => m.blocking)
 			.map((m) => ({ field: m.field, message: m.text }));
@@ -259,9 +329,11 @@ async function lockStored(
 	client: Db,
 	workspace: string,
 	schema: Schema,
-	submissions: readonly Submission[]
+	submissions: readonly Submission[],
+	locks: ReadonlyMap<string, ReadonlySet<string>>
 ) {
-	const byType = new Map<string, string[]>();
+	const byType = new Map<string, Set<string>>();
+	for (const [type, ids] of locks) byType.set(type, new Set(ids));
 	submissions.forEach((s, i) => {
 		if (!schema.types.has(s.type))
 			throw new RefusedChange(
@@ -271,12 +343,19 @@ async function lockStored(
 			);
 		if (s.id !== null && !/^\d{1,18}$/.test(s.id))
 			throw new RefusedChange([{ field: null, message: `“${s.id}” is no record number.` }], i, 404);
-		if (s.id !== null) byType.set(s.type, [...(byType.get(s.type) ?? []), s.id]);
+		if (s.id !== null) byType.set(s.type, (byType.get(s.type) ?? new Set<string>()).add(s.id));
 	});
 	const stored = new Map<string, StoredRecord>();
 	// in (type, id) order, so that two changes never wait for each other in a circle
 	for (const type of [...byType.keys()].sort())
-		for (const r of await readRecords(client, schema, workspace, type, byType.get(type)!, true))
+		for (const r of await readRecords(
+			client,
+			schema,
+			workspace,
+			type,
+			[...byType.get(type)!],
+			true
+		))
 			stored.set(refKey(type, r.id), r);
 	submissions.forEach((s, i) => {
 		if (s.id === null) return;
@@ -359,12 +438,16 @@ export function addedOf(stored: StoredRecord | null): ReadonlyMap<string, readon
 	return new Map(Object.values(stored?.setBy ?? {}).flatMap((s) => Object.entries(s.added ?? {})));
 }
 
-/** Settles, loads what was not at hand and settles again, until nothing is missing. */
+/**
+ * Settles, loads what was not at hand and settles again, until nothing is missing.
+ * @param children filled with the records (`type.id`) that were found by pointing to another
+ */
 export async function settleLoading(
 	db: Db,
 	workspace: string,
 	schema: Schema,
-	run: (loader: Loader) => Settled
+	run: (loader: Loader) => Settled,
+	children = new Set<string>()
 ): Promise<Settled> {
 	const records = new Map<string, readonly Value[] | null>();
 	const related = new Map<string, readonly string[]>();
@@ -374,23 +457,35 @@ export async function settleLoading(
 	};
 	for (let round = 0; ; round++) {
 		const settled = run(loader);
-		if (!settled.needs.length || round > 20) return settled;
+		if (!settled.needs.length || round > 50) return settled;
 		await load(settled.needs);
 	}
 
 	async function load(needs: readonly Need[]) {
 		const byType = new Map<string, string[]>();
+		const collections = new Map<string, { type: string; field: string; of: string[] }>();
 		for (const n of needs) {
 			if ('id' in n) byType.set(n.type, [...(byType.get(n.type) ?? []), n.id]);
-			else
-				related.set(
-					`${n.type}.${n.field}.${n.of}`,
-					await relatedIds(db, workspace, n.type, n.field, n.of)
-				);
+			else {
+				const key = refKey(n.type, n.field);
+				const c = collections.get(key) ?? { type: n.type, field: n.field, of: [] };
+				c.of.push(n.of);
+				collections.set(key, c);
+			}
+		}
+		for (const { type, field, of } of collections.values()) {
+			const found = await relatedIds(db, workspace, type, field, of);
+			for (const parent of of) {
+				const ids = found.get(parent) ?? [];
+				related.set(`${type}.${field}.${parent}`, ids);
+				for (const id of ids) children.add(refKey(type, id));
+				// what points here is read next: all of it at once, not one round a record
+				byType.set(type, (byType.get(type) ?? []).concat(ids));
+			}
 		}
 		for (const [type, ids] of byType) {
 			for (const id of ids) records.set(refKey(type, id), null);
-			const numbers = ids.filter((id) => /^\d{1,18}$/.test(id));
+			const numbers = [...new Set(ids)].filter((id) => /^\d{1,18}$/.test(id));
 			for (const r of await readRecords(db, schema, workspace, type, numbers))
 				records.set(refKey(type, r.id), r.values);
 		}
@@ -462,6 +557,9 @@ function describe(
 			'set aside'
 		);
 	for (const f of rec.failures) line(f.field, null, null, f.claim, f.message, 'failed');
+	// in a record that the change ran on to, a check refuses nothing: what it says is kept for people to see
+	if (rec.reached)
+		for (const m of rec.messages) line(m.field, null, null, m.claim, m.text, 'failed');
 	const outcome: SaveOutcome = {
 		type: rec.type,
 		id: rec.id,
@@ -494,7 +592,8 @@ function describe(
 			field: m.field,
 			rule: ruleName(m.claim),
 			message: m.text
-		}))
+		})),
+		reached: []
 	};
 	return { outcome, history, setBy };
 }

@@ -5,6 +5,7 @@ import { FIELD_TYPES, type Definition, type ReferenceTable } from '../core/model
 import { ENTRY_POINTS, FIELD_STATES, HIT_POLICIES, MOMENTS, type Rule } from '../core/model/rules';
 import { MAX_DECISION_INPUTS, MAX_DECISION_ROWS } from '../core/tables/decision';
 import { MAX_COLUMNS, MAX_ROWS } from '../core/tables/reference';
+import type { Need } from '../core/settle/settle';
 import type { Trial } from '../core/trials/trials';
 import { IDENTITY } from './db/model';
 
@@ -385,6 +386,11 @@ const trial = yup
 		entryPoint: yup.string().required().oneOf(ENTRY_POINTS),
 		at: text(40),
 		person: yup.string().strict().nullable(),
+		near: yup
+			.array()
+			.strict()
+			.max(500)
+			.of(yup.object({ type: text(60), id: text(20), values: values.required() }).noUnknown()),
 		expect: yup
 			.array()
 			.strict()
@@ -450,6 +456,45 @@ export const checkSubmission = (v: unknown) =>
 		}),
 		v
 	);
+
+/** What a form has not at hand. @throws {BadInput} naming the place */
+export const checkNeeds = (v: unknown) =>
+	check<{ needs: Need[] }>(
+		yup.object({
+			needs: yup
+				.array()
+				.strict()
+				.required()
+				.max(200)
+				.of(
+					yup.lazy((n: { id?: unknown }) =>
+						n && 'id' in n
+							? yup
+									.object({
+										type: text(60),
+										id: yup
+											.string()
+											.strict()
+											.required()
+											.matches(/^\d{1,18}$/)
+									})
+									.noUnknown()
+							: yup
+									.object({
+										type: text(60),
+										field: text(60),
+										of: yup
+											.string()
+											.strict()
+											.required()
+											.matches(/^\d{1,18}$/)
+									})
+									.noUnknown()
+					)
+				)
+		}),
+		v
+	).needs;
 
 /** A claim order. @throws {BadInput} naming the place */
 export const checkOrder = (v: unknown) =>

@@ -5,16 +5,15 @@ import type { Schema } from '../core/model/model';
 import type { RuleSet } from '../core/model/rules';
 import type { Plan } from '../core/plan/plan';
 import { compilePlan } from '../core/plan/plan';
-import type { Change } from '../core/settle/settle';
+import type { Change, Loader, Settled } from '../core/settle/settle';
 import { settle } from '../core/settle/settle';
 import { NOTHING_ELSE } from '../core/trials/trials';
-import type { Value } from '../core/value/value';
 import { same } from '../core/value/value';
 import { zones } from '../runtime/zones';
 import type { Db } from './db/pool';
-import { addedOf } from './decide';
+import { addedOf, settleLoading } from './decide';
 import type { StoredRecord } from './db/records';
-import { eachRecord } from './db/records';
+import { eachPiece } from './db/records';
 
 /** How many records are kept to show for each field. */
 const SHOWN = 100;
@@ -54,9 +53,12 @@ export async function rehearse(
 	);
 	for (const t of types) {
 		const title = schema.type(t.id).at.get(t.title)!;
-		const visit = (r: StoredRecord) => {
+		const visit = (r: StoredRecord, loader: Loader) => {
 			result.looked++;
-			const [before, after] = [standing(force, r, instant), standing(plan, r, instant)];
+			const [before, after] = [
+				standing(force, r, instant, loader),
+				standing(plan, r, instant, loader)
+			].map((s) => s.records[0].values);
 			let differs = false;
 			t.fields.forEach((f, i) => {
 				if (same(before[i], after[i])) return;
@@ -88,7 +90,17 @@ export async function rehearse(
 			});
 			if (differs) result.records++;
 		};
-		await eachRecord(db, schema, workspace, t.id, visit);
+		await eachPiece(db, schema, workspace, t.id, async (piece) => {
+			let near: Loader = NOTHING_ELSE;
+			await settleLoading(db, workspace, schema, (loader) => {
+				near = loader;
+				const needs = piece.flatMap((r) =>
+					[force, plan].flatMap((p) => standing(p, r, instant, loader).needs)
+				);
+				return { records: [], read: [], needs, tooMany: false };
+			});
+			for (const r of piece) visit(r, near);
+		});
 	}
 	result.fields = [...found.values()]
 		.map(({ tally, ...f }) => ({
@@ -99,8 +111,8 @@ export async function rehearse(
 	return result;
 }
 
-/** The values a record would have if the standing claims ran on it now. */
-function standing(plan: Plan, r: StoredRecord, instant: number): readonly Value[] {
+/** What a record would be if the standing claims ran on it now. */
+function standing(plan: Plan, r: StoredRecord, instant: number, loader: Loader): Settled {
 	const change: Change = {
 		records: [
 			{
@@ -119,5 +131,5 @@ function standing(plan: Plan, r: StoredRecord, instant: number): readonly Value[
 		person: null,
 		onRequest: true
 	};
-	return settle(plan, change, NOTHING_ELSE, { zones }).records[0].values;
+	return settle(plan, change, loader, { zones });
 }

@@ -384,7 +384,8 @@ class Compiler {
 	private text(e: Expr & { k: 'text' }, expected?: Ty): Part {
 		const want = expected?.t === 'list' ? expected.of : expected;
 		if (want?.t !== 'choice') return this.constant(e, T.TEXT, e.v);
-		const list = this.schema.lists.get(want.list)!;
+		const list = this.schema.lists.get(want.list);
+		if (!list) return this.bad(e, 'The option list of this choice is no longer there.');
 		const key = e.v.trim().toLowerCase();
 		const found =
 			list.options.find((o) => o.label === e.v) ??
@@ -1098,7 +1099,8 @@ class Compiler {
 				`${e.fn}() names a field of the record itself, such as ${e.fn}(${spell(params[0])}).`
 			);
 		const f = this.expr(target);
-		const i = this.schema.types.get(target.type)!.at.get(target.field)!;
+		const i = this.schema.types.get(target.type)?.at.get(target.field);
+		if (i === undefined) return f;
 		this.events.push({ type: target.type, field: target.field });
 		const after = reader(target.image === 'sent' ? 'sent' : 'settled', i);
 		const before = reader('was', i);

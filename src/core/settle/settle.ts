@@ -197,6 +197,8 @@ export interface Settled {
 export interface SettleOptions {
 	explain?: boolean;
 	states?: boolean;
+	/** Settles the submitted records only: the change does not run on to others. */
+	alone?: boolean;
 	zones: ZoneClock;
 }
 
@@ -355,7 +357,7 @@ class Pass {
 
 	/** Marks what depends on a field of a record at other records, which join the change. */
 	private reach(rec: Working, field: number) {
-		if (!rec.changed[field]) return;
+		if (!rec.changed[field] || this.options.alone) return;
 		const key = refKey(rec.type, this.schema.type(rec.type).type.fields[field].id);
 		const all = this.plan.reach.get(key);
 		if (!all) return;

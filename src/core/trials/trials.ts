@@ -31,6 +31,8 @@ export interface Trial {
 	at: string;
 	/** Record of the person who makes the change. */
 	person?: string | null;
+	/** Linked records that are at hand, with their stored values. */
+	near?: { type: string; id: string; values: Record<string, JsonValue> }[];
 	expect: Expectation[];
 }
 
@@ -52,6 +54,22 @@ export interface TrialResult {
 
 /** A loader that has no other records at hand: what is read through a link is pending, never taken for blank. */
 export const NOTHING_ELSE: Loader = { record: () => undefined, related: () => undefined };
+
+/**
+ * A loader that has the records of a trial at hand and no others. @throws {Error} naming a field or
+ * value that does not fit
+ */
+export function nearLoader(schema: Schema, near: Trial['near'] = []): Loader {
+	if (!near.length) return NOTHING_ELSE;
+	const records = near.map((r) => ({ ...r, values: valuesFromJson(schema, r.type, r.values) }));
+	return {
+		record: (type, id) => records.find((r) => r.type === type && r.id === id)?.values,
+		related: (type, field, id) => {
+			const i = schema.type(type).at.get(field)!;
+			return records.filter((r) => r.type === type && r.values[i] === id).map((r) => r.id);
+		}
+	};
+}
 
 /** Values by field as the array the core works on. @throws {Error} naming a field or value that does not fit */
 export function valuesFromJson(
@@ -121,7 +139,8 @@ export function runTrial(plan: Plan, trial: Trial, zones: ZoneClock): TrialResul
 			instant: at,
 			person: trial.person ?? null
 		};
-		settled = settle(plan, change, NOTHING_ELSE, { explain: true, zones }).records[0];
+		const loader = nearLoader(plan.schema, trial.near);
+		settled = settle(plan, change, loader, { explain: true, alone: true, zones }).records[0];
 	} catch (e) {
 		return { trial: trial.id, held: false, lines: [], fault: (e as Error).message };
 	}

@@ -75,34 +75,41 @@ export async function readRecords(
 	lock = false
 ): Promise<StoredRecord[]> {
 	const r = await db.query(
-		`select * from ${tableOf(type)} where workspace = $1 and id = any($2::bigint[]) order by id ${lock ? 'for update' : ''}`,
+		`select * from ${tableOf(type)} where workspace = $1 and id = any($2::bigint[]) order by id ${lock ? 'for no key update' : ''}`,
 		[workspace, ids]
 	);
 	return r.rows.map((row) => toStored(schema, type, row));
 }
 
-/** Ids of the records whose link points to a record. */
+/** Ids of the records whose link points to each of some records; those nobody points to are left out. */
 export async function relatedIds(
 	db: Db,
 	workspace: string,
 	type: string,
 	field: string,
-	id: string
-): Promise<string[]> {
-	const r = await db.query(
-		`select id from ${tableOf(type)} where workspace = $1 and ${columnOf(field)} = $2 order by id`,
-		[workspace, id]
+	of: readonly string[]
+): Promise<Map<string, string[]>> {
+	const numbers = of.filter((id) => /^\d{1,18}$/.test(id));
+	const r = await db.query<{ id: string; parent: string }>(
+		`select id, ${columnOf(field)} as parent from ${tableOf(type)} where workspace = $1 and ${columnOf(field)} = any($2::bigint[]) order by id`,
+		[workspace, numbers]
 	);
-	return r.rows.map((x) => String(x.id));
+	const out = new Map<string, string[]>();
+	for (const { id, parent } of r.rows) {
+		const had = out.get(String(parent));
+		if (had) had.push(String(id));
+		else out.set(String(parent), [String(id)]);
+	}
+	return out;
 }
 
-/** Hands every record of a type to a function, in pieces, so that memory stays flat. */
-export async function eachRecord(
+/** Hands every record of a type to a function, piece by piece, so that memory stays flat. */
+export async function eachPiece(
 	db: Db,
 	schema: Schema,
 	workspace: string,
 	type: string,
-	visit: (r: StoredRecord) => void,
+	visit: (records: StoredRecord[]) => Promise<void>,
 	piece = 1000
 ): Promise<void> {
 	let after = '0';
@@ -111,7 +118,7 @@ export async function eachRecord(
 			`select * from ${tableOf(type)} where workspace = $1 and id > $2 order by id limit ${piece}`,
 			[workspace, after]
 		);
-		for (const row of r.rows) visit(toStored(schema, type, row));
+		await visit(r.rows.map((row) => toStored(schema, type, row)));
 		if (r.rows.length < piece) return;
 		after = String(r.rows[r.rows.length - 1].id);
 	}
