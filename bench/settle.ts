@@ -14,6 +14,9 @@ import { Schema } from '../src/core/model/model';
 import type { Rule } from '../src/core/model/rules';
 import { compilePlan } from '../src/core/plan/plan';
 import { settle, type Change } from '../src/core/settle/settle';
+import { analyseBoxes } from '../src/core/check/boxes';
+import { compileTests } from '../src/core/feel/compile';
+import { parseTests } from '../src/core/feel/parse';
 import { indexTable } from '../src/core/tables/reference';
 import { NOTHING_ELSE } from '../src/core/trials/trials';
 import { compareNum, div, mul, num, parseNum, roundTo, sub, type Num } from '../src/core/value/num';
@@ -399,3 +402,31 @@ function decided(rows: number) {
 }
 const tables = [10, 100, 1_500].map(decided);
 ratio('1500 rows / 10 rows', tables[2], tables[0]);
+
+// ---- analysis of decision tables ----------------------------------------------------------------------------
+
+console.log(
+	'Gaps, overlaps and covered rows of a decision table of seven inputs, by its number of rows'
+);
+function analysis(rows: number) {
+	const domains = Array.from({ length: 7 }, () => ({ kind: 'number' as const, places: 0 }));
+	const side = Math.round(Math.sqrt(rows));
+	const cell = (text: string) =>
+		compileTests(parseTests(text, { schema, type: null }), {
+			schema,
+			type: null,
+			input: { t: 'number' }
+		}).tests;
+	const any = cell('-');
+	// a grid over two inputs, and the other five parted once in each row
+	const table = Array.from({ length: side * side }, (_, i) =>
+		Array.from({ length: 7 }, (_, k) => {
+			const n = k === 0 ? i % side : k === 1 ? Math.floor(i / side) : -1;
+			if (n >= 0) return cell(n === side - 1 ? `>= ${n * 10}` : `[${n * 10}..${n * 10 + 9}]`);
+			return k === 2 + (i % 5) ? cell('< 1000000') : any;
+		})
+	);
+	return time(`${side * side} rows`, () => analyseBoxes(domains, table), 3);
+}
+const analyses = [100, 1_500].map(analysis);
+ratio('1500 rows / 100 rows', analyses[1], analyses[0]);

@@ -554,6 +554,8 @@ const third: Rule[] = [
 			"Retrofit" | >= 50000 => 7.5
 			"Service" | - => 3
 			"Spare parts" | - => 0
+			"New build", "Retrofit" | null => null
+			null | - => null
 		`
 		),
 		{ hold: 'locked' }

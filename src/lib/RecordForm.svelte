@@ -62,7 +62,12 @@
 	const result = $derived.by(() => {
 		try {
 			const record = {
-				...submissionOf(plan.schema, { type: typeId, was: id === null ? null : values, sent }),
+				...submissionOf(plan.schema, {
+					type: typeId,
+					was: id === null ? null : values,
+					sent,
+					...(id === null ? {} : { record: id })
+				}),
 				inLine: inLine || sent.length === 0
 			};
 			const change = {

@@ -87,6 +87,10 @@
 		const own = claim
 			? [...new Set([...claim.triggers, ...claim.triggersSent])].map((i) => type.fields[i].label)
 			: [];
+		for (const r of claim && 'reached' in claim ? claim.reached : []) {
+			const name = `${w.schema.type(r.type).type.label}’s ${w.schema.field(r.type, r.field)?.label}`;
+			if (!own.includes(name)) own.push(name);
+		}
 		return own.length ? and(own) : 'what it reads';
 	});
 	const fieldChoices = $derived(

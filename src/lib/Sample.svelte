@@ -139,6 +139,7 @@
 			entryPoint: s.entryPoint,
 			at: w.instant(),
 			person: w.account.person,
+			...(s.created || !s.id ? {} : { record: s.id }),
 			near: w.nearSample(),
 			expect: expectation()
 		};

@@ -467,7 +467,8 @@ export class Workbench {
 			const record = submissionOf(this.schema, {
 				type: s.type,
 				was: s.created ? null : s.was,
-				sent
+				sent,
+				...(s.created || !s.id ? {} : { record: s.id })
 			});
 			const change = {
 				records: [record],

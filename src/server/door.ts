@@ -386,6 +386,7 @@ const trial = yup
 		entryPoint: yup.string().required().oneOf(ENTRY_POINTS),
 		at: text(40),
 		person: yup.string().strict().nullable(),
+		record: yup.string().strict().max(20),
 		near: yup
 			.array()
 			.strict()

@@ -6,21 +6,28 @@ import { compileDefinition } from '../feel/compile';
 import { FUNCTION_NAMES } from '../feel/functions';
 import { nameKey } from '../feel/names';
 import type { JsonValue } from '../model/codec';
-import type { Schema } from '../model/model';
+import { currencyDigits } from '../model/currency';
+import type { Field, Model, Schema } from '../model/model';
 import { refKey } from '../model/model';
-import type { Limit, LookupBody, Rule, RuleSet } from '../model/rules';
+import type { DecisionBody, Limit, LookupBody, Rule, RuleSet } from '../model/rules';
 import type { Place, Plan } from '../plan/plan';
-import { bandText } from '../plan/plan';
+import { bandText, readFormula } from '../plan/plan';
 import { NOTHING_ELSE, valuesFromJson } from '../trials/trials';
 import type { Outcome } from '../settle/settle';
 import { settle } from '../settle/settle';
 import { doubledRows } from '../tables/cells';
+import { readCell } from '../tables/decision';
 import { indexTable } from '../tables/reference';
 import * as n from '../value/num';
 import { Num, parseNum } from '../value/num';
 import { LocalDate } from '../value/temporal';
 import type { ZoneClock } from '../value/temporal';
-import { fromJson } from '../model/codec';
+import type { Value } from '../value/value';
+import type { Tests } from '../feel/tree';
+import { ANY } from '../feel/types';
+import type { Analysis, Combination, Domain } from './boxes';
+import { analyseBoxes } from './boxes';
+import { fromJson, toJson } from '../model/codec';
 
 /** Changes a rule so that a finding goes away; the editor applies it. */
 export type Repair =
@@ -147,6 +154,7 @@ class Check {
 		if (rule.body.kind === 'bands') found.push(...this.bands(rule, rule.body));
 		if (rule.body.kind === 'options') found.push(...this.options(rule, rule.body));
 		if (rule.body.kind === 'lookup') found.push(...this.lookup(rule, rule.body));
+		if (rule.body.kind === 'table') found.push(...this.table(rule, rule.body));
 		return found;
 	}
 
@@ -336,11 +344,158 @@ class Check {
 		return out;
 	}
 
+	/** The own fields that a decision table reads as they are, with the values they can have; null where it computes. */
+	private domains(rule: Rule, body: DecisionBody): { field: Field; domain: Domain }[] | null {
+		const out: { field: Field; domain: Domain }[] = [];
+		for (const f of body.inputs) {
+			const e =
+				'expr' in f
+					? f.expr
+					: readFormula(f, { schema: this.schema, type: rule.type }).compiled?.expr;
+			if (e?.k !== 'field' || e.image !== 'settled' || e.type !== rule.type) return null;
+			const field = this.schema.field(e.type, e.field)!;
+			const domain = domainOf(field, this.schema);
+			if (!domain) return null;
+			out.push({ field, domain });
+		}
+		return out;
+	}
+
+	/** Combinations of a decision table that no row takes, that two take, and rows that never get their turn. */
+	private table(rule: Rule, body: DecisionBody): Finding[] {
+		const inputs = this.domains(rule, body);
+		const scope = { schema: this.schema, type: rule.type };
+		const cells = body.rows.map((r) =>
+			body.inputs.map(
+				(f, k) =>
+					readCell(r.when[k] ?? { text: '' }, readFormula(f, scope).compiled?.ty ?? ANY, scope)
+						.compiled?.tests ?? null
+			)
+		);
+		const whole = cells.every((row) => row.every((c) => c !== null));
+		const found = inputs && whole ? analysed(body, this.schema, inputs, cells as Tests[][]) : null;
+		if (!found)
+			return [
+				{
+					...base(rule, 'input', 'not analysed'),
+					severity: 'advisory',
+					message:
+						'Not analysed: this table computes in its inputs or cells, so which combinations its rows take is not known.'
+				}
+			];
+		const out: Finding[] = [];
+		const witnessOf = (c: Combination) => ({
+			...this.guardValues(rule),
+			...Object.fromEntries(inputs!.map(({ field }, k) => [field.id, toJson(c.values[k])]))
+		});
+		const say = (c: Combination) =>
+			inputs!
+				.map(({ field }, k) => `${field.label} ${this.sayValue(field, c.values[k])}`)
+				.join(', ');
+		// a table that passes on to another rule may leave combinations to it
+		const key = refKey(rule.type, rule.outputs[0]?.field ?? '');
+		const node = this.plan.nodes.find((n) => refKey(n.type, n.field.id) === key);
+		const place = node?.claims.findIndex((c) => c.rule.id === rule.id) ?? -1;
+		const passesOn = rule.outputs[0]?.none === 'next' && !!node && place < node.claims.length - 1;
+		const lists = body.hit.startsWith('C') || body.hit === 'R' || body.hit === 'O';
+		for (const g of passesOn || lists ? [] : found.gaps) {
+			const blank = g.values.includes(null);
+			const witness = witnessOf(g);
+			if (!this.shows(rule, witness, ['no row', 'blank', 'left', 'cleared'])) continue;
+			out.push({
+				...base(rule, 'input', `gap ${say(g)}`),
+				severity: blank ? 'advisory' : 'blocking',
+				message: blank
+					? `No row says what a blank gives: ${say(g)} gives no result.`
+					: `No row takes ${say(g)}.`,
+				witness
+			});
+		}
+		for (const o of body.hit === 'U' || body.hit === 'A' ? found.overlaps : []) {
+			const witness = witnessOf(o);
+			if (!this.shows(rule, witness, ['several rows', 'left', 'cleared'])) continue;
+			out.push({
+				...base(rule, `cell ${o.rows[1]} 0`, `overlap ${o.rows.join(' ')}`),
+				severity: 'blocking',
+				message: `Rows ${o.rows.map((r) => r + 1).join(' and ')} both take ${say(o)}.`,
+				witness
+			});
+		}
+		for (const c of body.hit === 'F' ? found.covered : found.covered.filter((x) => !x.by.length))
+			out.push({
+				...base(rule, `cell ${c.row} 0`, `covered ${c.row}`),
+				severity: 'advisory',
+				message: c.by.length
+					? `Row ${c.row + 1} never gets its turn: ${c.by.length > 1 ? 'rows' : 'row'} ${c.by.map((r) => r + 1).join(', ')} ${c.by.length > 1 ? 'take' : 'takes'} all of it first.`
+					: `Row ${c.row + 1} can never match: one of its cells takes no value.`
+			});
+		if (!found.complete)
+			out.push({
+				...base(rule, 'input', 'incomplete'),
+				severity: 'advisory',
+				message:
+					'Not analysed to the end: this table has too many combinations to look for every gap.'
+			});
+		return out;
+	}
+
+	private sayValue(field: Field, v: Value): string {
+		if (v === null) return 'blank';
+		if (typeof v === 'boolean') return v ? 'yes' : 'no';
+		return field.list && typeof v === 'string'
+			? (this.schema.option(field.list, v)?.label ?? v)
+			: String(v);
+	}
+
 	private say(rule: Rule, v: JsonValue): string {
 		const f = this.schema.field(rule.type, rule.outputs[0].field);
 		return f?.list && typeof v === 'string'
 			? (this.schema.option(f.list, v)?.label ?? v)
 			: String(v);
+	}
+}
+
+const analyses = new WeakMap<DecisionBody, { model: Model; found: Analysis | null }>();
+
+/** The analysis of a table; made once, as long as table and model stay the same. */
+function analysed(
+	body: DecisionBody,
+	schema: Schema,
+	inputs: readonly { domain: Domain }[],
+	cells: Tests[][]
+): Analysis | null {
+	const had = analyses.get(body);
+	if (had?.model === schema.model) return had.found;
+	const found = analyseBoxes(
+		inputs.map((i) => i.domain),
+		cells
+	);
+	analyses.set(body, { model: schema.model, found });
+	return found;
+}
+
+/** The values that a field can have, for the analysis of tables; null where they are not analysed. */
+function domainOf(field: Field, schema: Schema): Domain | null {
+	switch (field.type) {
+		case 'number':
+			return { kind: 'number', places: field.places ?? null };
+		case 'percent':
+			return { kind: 'number', places: field.places ?? null };
+		case 'money':
+			return {
+				kind: 'number',
+				places: field.currencyField ? null : currencyDigits(field.currency ?? 'EUR')
+			};
+		case 'date':
+			return { kind: 'date' };
+		case 'yesno':
+			return { kind: 'options', values: [true, false] };
+		case 'choice': {
+			const options = schema.lists.get(field.list!)!.options.filter((o) => !o.retired);
+			return { kind: 'options', values: options.map((o) => o.id) };
+		}
+		default:
+			return null;
 	}
 }
 

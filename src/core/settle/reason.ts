@@ -74,7 +74,13 @@ export function reason(
 		}
 		case 'not triggered': {
 			const t = schema.types.get(claim.rule.type)!.type.fields;
-			const names = [...new Set([...claim.triggers, ...claim.triggersSent])].map((i) => t[i].label);
+			const far = claim.reached.map((r) => {
+				const of = schema.types.get(r.type)!.type.label;
+				return `${of}’s ${schema.field(r.type, r.field)?.label ?? r.field}`;
+			});
+			const names = [
+				...new Set([...[...claim.triggers, ...claim.triggersSent].map((i) => t[i].label), ...far])
+			];
 			if (!names.length) return 'it reacts to no field';
 			const list =
 				names.length > 1 ? `${names.slice(0, -1).join(', ')} and ${names.at(-1)}` : names[0];

@@ -340,7 +340,12 @@ class Pass {
 	 * @throws {PendingRecord}
 	 */
 	relatedIds(type: string, field: string, id: string, image: Image): readonly string[] {
-		const stored = this.loader.related(type, field, id);
+		let stored = this.loader.related(type, field, id);
+		if (!stored) {
+			const { target } = this.schema.field(type, field)!;
+			// nothing stored points to a record that is only now made
+			if (this.byKey.get(refKey(target!, id))?.submitted.created) stored = [];
+		}
 		if (!stored) this.pending(`${type}.${field}.${id}`, { type, field, of: id });
 		const i = this.schema.type(type).at.get(field)!;
 		let ids = stored;

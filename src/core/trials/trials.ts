@@ -31,6 +31,8 @@ export interface Trial {
 	at: string;
 	/** Record of the person who makes the change. */
 	person?: string | null;
+	/** Number of the stored record that the sample is, where linked records point to it. */
+	record?: string;
 	/** Linked records that are at hand, with their stored values. */
 	near?: { type: string; id: string; values: Record<string, JsonValue> }[];
 	expect: Expectation[];
@@ -105,7 +107,7 @@ export function valuesToJson(
 /** The change that a trial makes. @throws {Error} when the trial speaks of fields or options that are gone */
 export function submissionOf(
 	schema: Schema,
-	trial: Pick<Trial, 'type' | 'was' | 'sent'>
+	trial: Pick<Trial, 'type' | 'was' | 'sent' | 'record'>
 ): SubmittedRecord {
 	const t = schema.type(trial.type);
 	const sent = new Map<string, Value>();
@@ -118,7 +120,7 @@ export function submissionOf(
 	}
 	return {
 		type: trial.type,
-		id: 'sample',
+		id: trial.record ?? 'sample',
 		created: trial.was === null,
 		was: valuesFromJson(schema, trial.type, trial.was ?? {}),
 		sent,

@@ -65,9 +65,10 @@
 	<h2 class="mt-6 text-sm">Looked for</h2>
 	<p class="text-sm text-quiet">
 		Formulas and definitions that cannot be read or do not fit their field · fields that depend on
-		each other in a circle · numbers that no band takes · options nobody mapped · cells of tables
-		that do not fit their column, and two rows for one key · blank input nobody decided about ·
-		watched fields narrowed so that a value can go stale. Formulas are checked for their types and
-		names; which values they can take is not analysed.
+		each other in a circle · numbers that no band takes · combinations of a decision table that no
+		row takes or two rows take, and rows that never get their turn · options nobody mapped · cells
+		of tables that do not fit their column, and two rows for one key · blank input nobody decided
+		about · watched fields narrowed so that a value can go stale. Formulas are checked for their
+		types and names; which values they can take is not analysed.
 	</p>
 </div>
