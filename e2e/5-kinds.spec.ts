@@ -210,3 +210,48 @@ test('identifiers are checked at their field, in the form and through the API al
 	});
 	expect(status).toBe(422);
 });
+
+test('a deal that is won reaches its customer: the totals, and the history with the reason', async ({
+	page
+}) => {
+	await open(page, '/records/customer/7');
+	const orders = page.locator('[data-field=order_value_to_date] output');
+	const before = await orders.textContent();
+	const saved = await page.evaluate(async () => {
+		const r = await fetch('/save/deal', {
+			method: 'POST',
+			headers: { 'content-type': 'application/json' },
+			body: JSON.stringify({
+				sent: [
+					['name', 'Reaches its customer'],
+					['customer', '7'],
+					['stage', 'won'],
+					['amount', '1234.50'],
+					['close_date', '2030-01-01']
+				]
+			})
+		});
+		return (await r.json()) as { reached: { type: string; id: string }[] };
+	});
+	expect(saved.reached).toMatchObject([{ type: 'customer', id: '7' }]);
+	await open(page, '/records/customer/7');
+	await expect(orders).not.toHaveText(before!);
+	await expect(page.locator('[data-field=last_order_on] output')).toHaveText('1 Jan 2030');
+	await expect(page.getByText('Order value to date').nth(1)).toBeVisible();
+	// the form of a new deal reads its customer, which is fetched when the rule asks for it
+	await openSheet(page, '/write/customer/order_value_to_date');
+	await expect(page.getByRole('button', { name: /^Watched fields/ })).toContainText(
+		'Deal’s Net amount'
+	);
+});
+
+test('a formula reads through a link: the sample fetches the record and shows its value', async ({
+	page
+}) => {
+	await openSheet(page, '/write/deal/name');
+	await page.getByRole('button', { name: /^Derive: text/ }).click();
+	await page.getByLabel('Text for Name').fill('{Customer.Trading name} – {Kind}');
+	await page.locator('#s-kind').selectOption('service');
+	await expect(page.getByTestId('wrote-name')).toContainText(/\S+ \S+ – Service/);
+	await takeOut(page, 'Name: composed');
+});

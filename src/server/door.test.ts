@@ -2,7 +2,15 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { demoDraft } from '../../demo/rules';
 import { demoTrials } from '../../demo/trials';
-import { BadInput, checkRule, checkTrial, readJson } from './door';
+import {
+	BadInput,
+	checkDefinition,
+	checkNeeds,
+	checkRule,
+	checkTable,
+	checkTrial,
+	readJson
+} from './door';
 
 const request = (body: string) => new Request('http://x/', { method: 'POST', body });
 
@@ -27,6 +35,25 @@ describe('the door', () => {
 		).toThrow('body.formulas[0]');
 		expect(() => checkRule({ ...r, extra: 1 })).toThrow('extra');
 		expect(() => checkTrial({ ...demoTrials[0], expect: [] })).toThrow('at least one field');
+	});
+
+	it('lets every definition and table of the demo in, and names the place of what is wrong in others', () => {
+		for (const d of demoDraft.definitions!) expect(checkDefinition(structuredClone(d))).toEqual(d);
+		for (const x of demoDraft.tables!) expect(checkTable(structuredClone(x))).toEqual(x);
+		const [d] = demoDraft.definitions!;
+		const [x] = demoDraft.tables!;
+		expect(() => checkDefinition({ ...d, name: ' ' })).toThrow('name');
+		expect(() => checkDefinition({ ...d, params: [{ name: 'a', type: 'matrix' }] })).toThrow(
+			'params[0].type'
+		);
+		expect(() => checkTable({ ...x, keys: [{ match: 'about', column: 'country' }] })).toThrow(
+			'keys[0].match'
+		);
+		expect(() => checkTable({ ...x, rows: [['netherlands']] })).toThrow('rows[0]');
+		expect(() => checkTable({ ...x, rows: [[1, 2, 3]] })).toThrow('rows[0]');
+		expect(() => checkTable(null)).toThrow(BadInput);
+		expect(() => checkNeeds({ needs: [{ type: 'deal', id: '1; drop' }] })).toThrow('needs[0].id');
+		expect(checkNeeds({ needs: [{ type: 'deal', id: '1' }] })).toHaveLength(1);
 	});
 
 	it('refuses anything else with a named error only', () => {

@@ -21,6 +21,9 @@ import {
 	readDraft,
 	readRelease,
 	releaseInForce,
+	removePart,
+	rulesOf,
+	savePart,
 	saveRule,
 	hashOf
 } from './db/rules';
@@ -335,6 +338,94 @@ describe('what is refused', () => {
 		const kept = await importCsv(sender('import'), 'customer', csv, ['service_plan']);
 		expect(plain.ok && plain.rows[0].outcome!.values.service_plan).toBe('full_care');
 		expect(kept.ok && kept.rows[0].outcome!.values.service_plan).toBe('on_call');
+	});
+});
+
+describe('a release while a form is open', () => {
+	it('shows where the one in force decides otherwise before it saves; else it saves', async () => {
+		const set = demoReleases[2].set;
+		const moved = {
+			...set,
+			rules: set.rules.map((r) =>
+				r.id === 'size_class' && r.body.kind === 'bands'
+					? {
+							...r,
+							body: {
+								...r.body,
+								limits: r.body.limits.map((l) => (l.at === '50' ? { ...l, at: '70' } : l))
+							}
+						}
+					: r
+			)
+		};
+		const { model } = await readModel(db(), t.workspace);
+		const before = await releaseInForce(db(), t.workspace);
+		const made = await one('full', { sent: [['headcount', '10']] });
+		const number = await transaction((c) =>
+			createRelease(c, t.workspace, moved, model, 'moved', t.author.id)
+		);
+		const submit = (headcount: string, release: number) =>
+			one('full', { id: made.id, sent: [['headcount', headcount]], keep: 'touched', release });
+		// the form ran the release before: 60 was Medium there and is Small now
+		await expect(submit('60', before)).rejects.toMatchObject({
+			status: 409,
+			otherwise: {
+				release: number,
+				differences: [{ field: 'size_class', shown: 'medium', now: 'small' }]
+			}
+		});
+		expect((await submit('20', before)).values.size_class).toBe('small');
+		expect((await submit('60', number)).values.size_class).toBe('small');
+		await transaction((c) => putInForce(c, t.workspace, before, t.author.id));
+	});
+});
+
+describe('sets that rules add to', () => {
+	it('remember in the record what each rule added: a permit given by hand outlives its country', async () => {
+		const made = await one('api', {
+			sent: [
+				['country', 'netherlands'],
+				['permitted_fuels', ['wood_chips']]
+			]
+		});
+		expect(made.values.permitted_fuels).toEqual(
+			expect.arrayContaining(['wood_chips', 'natural_gas', 'geothermal'])
+		);
+		const german = await one('api', { id: made.id, sent: [['country', 'germany']] });
+		// Germany gives wood chips too; the one given by hand is still the hand's when Germany goes
+		const polish = await one('api', { id: made.id, sent: [['country', 'netherlands']] });
+		expect(german.values.permitted_fuels).toEqual(expect.arrayContaining(['wood_chips', 'biogas']));
+		expect(polish.values.permitted_fuels).toContain('wood_chips');
+		expect(polish.values.permitted_fuels).not.toContain('biogas');
+	});
+});
+
+describe('codes of options', () => {
+	it('are taken by import and API where an identity or label is', async () => {
+		expect((await one('api', { sent: [['country', 'DK']] })).values.country).toBe('denmark');
+		expect((await one('import', { sent: [['country', 'PL']] })).values.currency).toBe('pln');
+	});
+});
+
+describe('definitions and tables of the draft', () => {
+	it('are stored with versions: the second edit of the same version is refused', async () => {
+		const { set, partVersions } = await readDraft(db(), t.workspace);
+		const [desk] = set.tables!;
+		const version = partVersions[`table:${desk.id}`];
+		const store = (why: string, v: number) =>
+			transaction((c) => savePart(c, t.workspace, 'table', { ...desk, why }, v, t.author.id));
+		expect(await store('mine', version)).toBe(version + 1);
+		expect(await store('theirs', version)).toBeNull();
+		expect((await readDraft(db(), t.workspace)).set.tables![0].why).toBe('mine');
+		expect(await store(desk.why, version + 1)).toBe(version + 2);
+		expect(await transaction((c) => removePart(c, t.workspace, 'table', desk.id, version))).toBe(
+			false
+		);
+	});
+	it('travel with a release and come back as the draft', async () => {
+		const doc = (await readRelease(db(), t.workspace, 3))!;
+		expect(rulesOf(doc).tables!.map((x) => x.id)).toEqual(['country_desk']);
+		expect(rulesOf(doc).definitions!.map((d) => d.name)).toContain('Share left');
 	});
 });
 

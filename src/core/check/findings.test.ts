@@ -1,7 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import { zones } from '../../runtime/zones';
-import type { Body, Rule } from '../model/rules';
-import { formula, planOf, rule, run, setOf } from '../testing/world';
+import type { Definition, ReferenceTable } from '../model/model';
+import type { Body, HitPolicy, Rule, RuleSet } from '../model/rules';
+import { compilePlan } from '../plan/plan';
+import { formula, planOf, rule, run, schema, setOf } from '../testing/world';
 import { findings } from './findings';
 
 const found = (...rules: Rule[]) => findings(planOf(...rules), setOf(...rules), zones);
@@ -84,5 +86,193 @@ describe('findings', () => {
 		const twice = rule('b', 'a');
 		expect(found(twice, { ...twice })[0].message).toContain('Two rules');
 		expect(found(rule('b', 'c'), rule('c', 'b')).map((f) => f.place)).toEqual(['order', 'order']);
+	});
+});
+
+describe('decision tables', () => {
+	const table = (hit: HitPolicy, inputs: string[], lines: [string[], string | null][]): Body => ({
+		kind: 'table',
+		hit,
+		inputs: inputs.map((t) => formula(t)),
+		rows: lines.map(([when, then], i) => ({
+			id: `r${i}`,
+			when: when.map((text) => ({ text })),
+			then: [then === null ? null : { text: then }]
+		}))
+	});
+	const on = (body: Body, more: Parameters<typeof rule>[2] = {}) => rule('b', body, more);
+	const messages = (...rules: Rule[]) => found(...rules).map((f) => `${f.severity}: ${f.message}`);
+
+	it('a combination that no row takes is shown by a record that was run', () => {
+		const r = on(
+			table(
+				'U',
+				['Stage', 'A'],
+				[
+					[['"Won"', '< 10'], '1'],
+					[['"Won"', '>= 20'], '2'],
+					[['not("Won")', '-'], '3'],
+					[['-', 'null'], '4']
+				]
+			)
+		);
+		const [gap, ...rest] = found(r);
+		expect(rest.map((f) => f.message)).toEqual(['Rows 3 and 4 both take Stage Enquiry, A blank.']);
+		expect(gap).toMatchObject({
+			severity: 'blocking',
+			message: 'No row takes Stage Won, A 10.',
+			witness: { stage: 'won', a: '10' }
+		});
+	});
+	it('a blank nobody decided about is advice; a row that tests for it decides', () => {
+		expect(
+			messages(
+				on(
+					table(
+						'U',
+						['A'],
+						[
+							[['< 10'], '1'],
+							[['>= 10'], '2']
+						]
+					)
+				)
+			)
+		).toEqual(['advisory: No row says what a blank gives: A blank gives no result.']);
+		expect(
+			messages(
+				on(
+					table(
+						'U',
+						['A'],
+						[
+							[['< 10'], '1'],
+							[['>= 10'], '2'],
+							[['null'], null]
+						]
+					)
+				)
+			)
+		).toEqual([]);
+	});
+	it('rows that share a combination matter where at most one may match, not where the first counts', () => {
+		const rows: [string[], string][] = [
+			[['<= 10'], '1'],
+			[['>= 10'], '2'],
+			[['null'], '0']
+		];
+		expect(messages(on(table('U', ['A'], rows)))).toEqual([
+			'blocking: Rows 1 and 2 both take A 10.'
+		]);
+		expect(messages(on(table('F', ['A'], rows)))).toEqual([]);
+		expect(messages(on(table('C+', ['A'], rows)))).toEqual([]);
+	});
+	it('rows that agree may share a combination under “any”', () => {
+		const agree: [string[], string][] = [
+			[['<= 10'], '1'],
+			[['>= 10'], '1'],
+			[['null'], '0']
+		];
+		expect(messages(on(table('A', ['A'], agree)))).toEqual([]);
+	});
+	it('a row that earlier ones cover, or that can never match, is named with its certificate', () => {
+		expect(
+			messages(
+				on(
+					table(
+						'F',
+						['A'],
+						[
+							[['< 10'], '1'],
+							[['>= 10'], '2'],
+							[['[5..15]'], '3'],
+							[['[9..3]'], '4'],
+							[['null'], '0']
+						]
+					)
+				)
+			)
+		).toEqual([
+			'advisory: Row 3 never gets its turn: rows 1, 2 take all of it first.',
+			'advisory: Row 4 can never match: one of its cells takes no value.'
+		]);
+	});
+	it('a table that passes on leaves combinations to the rule below it', () => {
+		const some = on(table('F', ['A'], [[['< 10'], '1']]), { output: { none: 'next' } });
+		expect(messages(some, rule('b', 'C'))).toEqual([]);
+		expect(messages(some).length).toBeGreaterThan(0);
+	});
+	it('a guard that keeps the gap away leaves nothing to find', () => {
+		const guarded = on(table('U', ['Stage'], [[['"Won"'], '1']]), { if: 'Stage = "Won"' });
+		expect(messages(guarded)).toEqual([]);
+	});
+	it('what computes is listed as not analysed, never as clean', () => {
+		expect(messages(on(table('U', ['A + 1'], [[['-'], '1']])))[0]).toContain('Not analysed');
+		expect(messages(on(table('U', ['A'], [[['? * 2 > 5'], '1']])))[0]).toContain('Not analysed');
+	});
+});
+
+describe('reference tables and definitions', () => {
+	const desk: ReferenceTable = {
+		id: 't',
+		label: 'Desk',
+		why: '',
+		columns: [
+			{ id: 'stage', label: 'Stage', type: 'choice', list: 'stage' },
+			{ id: 'v', label: 'V', type: 'number' }
+		],
+		keys: [{ match: 'exact', column: 'stage' }],
+		rows: [
+			['won', '1'],
+			['won', '2'],
+			['lost', '3'],
+			['offer', '4'],
+			['survey', '5']
+		]
+	};
+	const look = rule('b', {
+		kind: 'lookup',
+		table: 't',
+		keys: [{ text: 'Stage' }],
+		columns: ['v'],
+		several: 'first'
+	});
+	const inSet = (set: RuleSet) => findings(compilePlan(schema, set), set, zones);
+
+	it('an option without a row, and two rows for one key', () => {
+		const stored = { ...look, body: { ...look.body, keys: [formula('Stage')] } as Body };
+		const all = inSet({ rules: [stored], order: {}, tables: [desk] });
+		expect(all.map((f) => f.message)).toEqual([
+			'Desk: row 2 has the same key as row 1, so a look-up finds both.',
+			'“Desk” has no row for “Enquiry” of Stage; it gives no result.'
+		]);
+		expect(all[0].part).toEqual({ kind: 'table', id: 't' });
+	});
+	it('a cell that does not fit its column blocks, with its row', () => {
+		const all = inSet({ rules: [], order: {}, tables: [{ ...desk, rows: [['won', 'many']] }] });
+		expect(all).toMatchObject([
+			{ severity: 'blocking', message: expect.stringContaining('Row 1: V: “many” is no number') }
+		]);
+	});
+	it('a definition with a fault, with the name of another or of a function', () => {
+		const d = (id: string, name: string, text: string): Definition => ({
+			id,
+			name,
+			why: '',
+			type: null,
+			params: [],
+			result: null,
+			body: { text }
+		});
+		const all = inSet({
+			rules: [],
+			order: {},
+			definitions: [d('a', 'Rate', '1 +'), d('b', 'rate', '2'), d('c', 'Sum', '3')]
+		});
+		expect(all.map((f) => `${f.part.id} ${f.message}`)).toEqual([
+			'a Rate: The formula stops here; a value is missing.',
+			'b Two definitions are called “rate”; a formula cannot tell them apart.',
+			'c “Sum” is the name of a function.'
+		]);
 	});
 });
