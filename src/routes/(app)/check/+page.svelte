@@ -18,7 +18,8 @@
 	<p class="mb-3 text-quiet">
 		{#if !w.found.length}Nothing wrong was found in the {w.draft.rules.length} rules of the draft.
 		{:else}{w.found.length} finding{w.found.length > 1 ? 's' : ''} in {w.draft.rules.length} rules, {blocking ||
-				'none'} of them blocking. Each was shown on the record below it before it was listed.{/if}
+				'none'} of them blocking. Where a record stands below, it was run through the draft and shows
+			it.{/if}
 	</p>
 	{#each sorted as f (f.id)}
 		{@const rule = w.rule(f.rule)}
