@@ -276,3 +276,18 @@ describe('reference tables and definitions', () => {
 		]);
 	});
 });
+
+describe('amounts of different currencies', () => {
+	// the fields “Discount %” and “Yen” of the world hold EUR and JPY
+	it.each([
+		["'Discount %' + Yen", true],
+		["A + ('Discount %' * 2 - Yen)", true],
+		["if Flag then 'Discount %' - otherwise(Yen, 0) else 0", true],
+		["'Discount %' + 'Discount %' * A", false],
+		["'Discount %' / 'Discount %' + Yen", false],
+		["'Discount %' * (Yen / Yen)", false]
+	])('%s is a finding: %s', (text, wrong) => {
+		const messages = found(rule('b', text)).map((f) => f.message);
+		expect(messages.some((m) => m.includes('EUR and JPY'))).toBe(wrong);
+	});
+});

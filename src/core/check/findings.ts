@@ -23,7 +23,7 @@ import { Num, parseNum } from '../value/num';
 import { LocalDate } from '../value/temporal';
 import type { ZoneClock } from '../value/temporal';
 import type { Value } from '../value/value';
-import type { Tests } from '../feel/tree';
+import type { Expr, Formula, Tests } from '../feel/tree';
 import { ANY } from '../feel/types';
 import type { Analysis, Combination, Domain } from './boxes';
 import { analyseBoxes } from './boxes';
@@ -150,7 +150,11 @@ class Check {
 	}
 
 	rule(rule: Rule): Finding[] {
-		const found = [...this.blankInput(rule), ...this.narrowWatch(rule)];
+		const found = [
+			...this.blankInput(rule),
+			...this.narrowWatch(rule),
+			...this.mixedCurrencies(rule)
+		];
 		if (rule.body.kind === 'bands') found.push(...this.bands(rule, rule.body));
 		if (rule.body.kind === 'options') found.push(...this.options(rule, rule.body));
 		if (rule.body.kind === 'lookup') found.push(...this.lookup(rule, rule.body));
@@ -252,6 +256,29 @@ class Check {
 				repair: { do: 'watch all', rule: rule.id, label: 'Watch all that it reads' }
 			}
 		];
+	}
+
+	/** Amounts of different currencies added or taken from each other; the fields are the certificate. */
+	private mixedCurrencies(rule: Rule): Finding[] {
+		const { body } = rule;
+		const formulas: [Place, Formula | null][] = [['guard', rule.guard]];
+		if (body.kind === 'formula')
+			body.formulas.forEach((f, i) => formulas.push([`formula ${i}`, f]));
+		else if (body.kind === 'check') formulas.push(['formula 0', body.holds]);
+		else if (body.kind === 'bands' || body.kind === 'split') formulas.push(['input', body.input]);
+		else if (body.kind === 'table') body.inputs.forEach((f, i) => formulas.push([`input ${i}`, f]));
+		return formulas.flatMap(([place, f]) => {
+			const expr = f && readFormula(f, { schema: this.schema, type: rule.type }).compiled?.expr;
+			const mixed = expr && mixedIn(expr, this.schema);
+			if (!mixed) return [];
+			return [
+				{
+					...base(rule, place, `currencies ${place}`),
+					severity: 'blocking' as const,
+					message: `This adds amounts in ${mixed[0]} and ${mixed[1]}, which have no common sum.`
+				}
+			];
+		});
 	}
 
 	private bands(rule: Rule, body: Rule['body'] & { kind: 'bands' }): Finding[] {
@@ -472,6 +499,52 @@ function analysed(
 	);
 	analyses.set(body, { model: schema.model, found });
 	return found;
+}
+
+/** The currency of what an expression gives, where the fields it is made of tell one. */
+function currencyOf(e: Expr, schema: Schema): string | null {
+	const first = (...xs: Expr[]) =>
+		xs.map((x) => currencyOf(x, schema)).find((c) => c !== null) ?? null;
+	switch (e.k) {
+		case 'field':
+		case 'through': {
+			const f = schema.field(e.type, e.field);
+			if (f?.type !== 'money') return null;
+			if (!f.currencyField) return f.currency ?? 'EUR';
+			return `the currency of ${schema.field(e.type, f.currencyField)?.label ?? f.label}`;
+		}
+		case 'neg':
+			return currencyOf(e.a, schema);
+		case 'bin':
+			// an amount by an amount is a ratio, in no currency
+			if (e.op === '/' && currencyOf(e.b, schema)) return null;
+			return ['+', '-', '*', '/'].includes(e.op) ? first(e.a, e.b) : null;
+		case 'if':
+			return first(e.t, e.e);
+		case 'filter':
+			return currencyOf(e.of, schema);
+		case 'call':
+			return ['sum', 'min', 'max', 'mean', 'otherwise', 'decimal', 'abs'].includes(e.fn)
+				? first(...e.args)
+				: null;
+		default:
+			return null;
+	}
+}
+
+/** The two currencies that an expression adds somewhere, or null. */
+function mixedIn(tree: unknown, schema: Schema): [string, string] | null {
+	if (typeof tree !== 'object' || tree === null) return null;
+	const e = tree as Expr;
+	if (e.k === 'bin' && (e.op === '+' || e.op === '-')) {
+		const [a, b] = [currencyOf(e.a, schema), currencyOf(e.b, schema)];
+		if (a && b && a !== b) return [a, b];
+	}
+	for (const x of Object.values(tree)) {
+		const found = mixedIn(x, schema);
+		if (found) return found;
+	}
+	return null;
 }
 
 /** The values that a field can have, for the analysis of tables; null where they are not analysed. */
