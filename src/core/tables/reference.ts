@@ -51,9 +51,6 @@ export function indexTable(table: ReferenceTable, schema: Schema): TableIndex {
 	return index;
 }
 
-/** The type of value that a column holds. */
-export const typeOfColumn = (c: TableColumn): Ty => typeOfField(c);
-
 const NEVER: readonly number[] = [];
 
 function build(table: ReferenceTable, schema: Schema): TableIndex {
@@ -90,7 +87,7 @@ function build(table: ReferenceTable, schema: Schema): TableIndex {
 		table,
 		faults,
 		inputs: keys.map((k) =>
-			typeOfColumn(table.columns[at.get(k.match === 'range' ? k.from : k.column)!])
+			typeOfField(table.columns[at.get(k.match === 'range' ? k.from : k.column)!])
 		),
 		find: (values) => (groups ? lookUp(groups, keys, values) : NEVER),
 		value: (row, column) => rows[row]?.[column] ?? null

@@ -1,7 +1,7 @@
 import { fail } from '@sveltejs/kit';
 import * as yup from 'yup';
 import { nameKey } from '$core/feel/names';
-import type { Field } from '$core/model/model';
+import { FIELD_TYPES, type Field } from '$core/model/model';
 import { createToken, listAccounts, listTokens, revokeToken } from '$server/accounts';
 import { addField, addOption, readModel, updateField, updateOption } from '$server/db/model';
 import { db, transaction } from '$server/db/pool';
@@ -27,21 +27,6 @@ const label = yup
 	.trim()
 	.required('Give it a name.')
 	.max(80, 'A name may have 80 characters.');
-const TYPES = [
-	'text',
-	'email',
-	'phone',
-	'number',
-	'money',
-	'percent',
-	'date',
-	'moment',
-	'yesno',
-	'choice',
-	'choices',
-	'link'
-] as const;
-
 /** An identity from a label: it never changes again, whatever the label becomes. */
 function identity(text: string, taken: (id: string) => boolean): string {
 	const base =
@@ -78,7 +63,7 @@ export const actions: Actions = {
 				.object({
 					type: yup.string().required(),
 					label,
-					kind: yup.string().oneOf(TYPES).required(),
+					kind: yup.string().oneOf(FIELD_TYPES).required(),
 					group: label,
 					list: yup.string(),
 					target: yup.string(),
