@@ -1,5 +1,5 @@
 /** Fills an empty workspace with the demo: people, model, releases, draft, trials and records. */
-import { fromJson, toJson } from '../src/core/model/codec';
+import { fromJson } from '../src/core/model/codec';
 import { Schema } from '../src/core/model/model';
 import { compilePlan, ruleOf } from '../src/core/plan/plan';
 import type { Loader } from '../src/core/settle/settle';
@@ -9,9 +9,10 @@ import { NOTHING_ELSE } from '../src/core/trials/trials';
 import type { Value } from '../src/core/value/value';
 import { zones } from '../src/runtime/zones';
 import { createAccount, type Role } from '../src/server/accounts';
-import { columnOf, createModel, tableOf } from '../src/server/db/model';
+import { createModel, tableOf } from '../src/server/db/model';
 import type { Db } from '../src/server/db/pool';
 import type { SetBy } from '../src/server/db/records';
+import { columnsFor } from '../src/server/db/records';
 import { createRelease, replaceDraft, saveTrial } from '../src/server/db/rules';
 import type { DemoSizes } from './generate';
 import { DEMO_SIZES, generate, seeded } from './generate';
@@ -103,7 +104,8 @@ function pointing(deals: readonly Seeded[]): Loader {
 	});
 	return {
 		record: (type, id) => (type === 'deal' ? deals[Number(id) - 1].values : undefined),
-		related: (type, _field, id) => (type === 'deal' ? (byCustomer.get(id) ?? []) : [])
+		related: (type, _field, id) => (type === 'deal' ? (byCustomer.get(id) ?? []) : []),
+		matching: () => []
 	};
 }
 
@@ -180,13 +182,20 @@ async function store(db: Db, type: string, records: readonly Seeded[]) {
 		'set_by',
 		'created_at',
 		'updated_at',
-		...fields.map((f) => columnOf(f.id))
+		...fields.flatMap((f) => columnsFor(f, null).map((c) => c.column))
 	];
 	const perBatch = Math.floor(60_000 / columns.length);
 	for (let from = 0; from < records.length; from += perBatch) {
 		const batch = records
 			.slice(from, from + perBatch)
-			.map((r) => [DEMO_WORKSPACE, r.old ? null : 3, r.setBy, at, at, ...r.values.map(toJson)]);
+			.map((r) => [
+				DEMO_WORKSPACE,
+				r.old ? null : 3,
+				r.setBy,
+				at,
+				at,
+				...fields.flatMap((f, i) => columnsFor(f, r.values[i]).map((c) => c.value))
+			]);
 		const rows = batch.map(
 			(row, i) => `(${row.map((_, k) => `$${i * columns.length + k + 1}`).join(', ')})`
 		);

@@ -165,6 +165,7 @@ function evaluate(text: string, context: unknown): Output {
 		zones,
 		record: () => null,
 		related: () => [],
+		matching: () => [],
 		steps: 1_000_000,
 		depth: 0
 	});

@@ -1,5 +1,5 @@
 /**
- * Saves changes to records: the one way in for forms, import and API. Reads which release is in
+ * Saves and deletes records: the one way in for forms, import and API. Reads which release is in
  * force in the same transaction, settles the change on it and writes what came of it.
  */
 import type pg from 'pg';
@@ -8,35 +8,36 @@ import { fromJson, misfit, toJson } from '../core/model/codec';
 import { Schema, refKey } from '../core/model/model';
 import type { EntryPoint } from '../core/model/rules';
 import type { Plan } from '../core/plan/plan';
-import { compilePlan, ruleOf } from '../core/plan/plan';
-import { reason } from '../core/settle/reason';
-import type {
-	Change,
-	Loader,
-	Need,
-	SetAside,
-	Settled,
-	SettledRecord,
-	SubmittedRecord
-} from '../core/settle/settle';
-import { MOST_REACHED, settle } from '../core/settle/settle';
+import { compilePlan } from '../core/plan/plan';
+import type { Change, Settled, SettledRecord, SubmittedRecord } from '../core/settle/settle';
+import { settle } from '../core/settle/settle';
+import { valuesToJson } from '../core/trials/trials';
 import type { Value } from '../core/value/value';
 import { same } from '../core/value/value';
 import { zones } from '../runtime/zones';
+import { donePending, putOff, takePending } from './db/carried';
 import { readModel } from './db/model';
 import type { Db } from './db/pool';
 import { transaction } from './db/pool';
-import type { HistoryLine, SetBy, StoredRecord } from './db/records';
+import type { HistoryLine, QuietLine, StoredRecord, Writing } from './db/records';
 import {
+	deleteRecord,
 	existing,
 	markSettled,
 	nextId,
 	readRecords,
 	relatedIds,
 	writeHistory,
-	writeRecord
+	writeRecords
 } from './db/records';
 import { readRelease, releaseInForce, rulesOf } from './db/rules';
+import type { SaveOutcome } from './describe';
+import { describe, titledFormat } from './describe';
+import type { Before } from './near';
+import { settleLoading } from './near';
+import { putOut } from './outbox';
+
+export type { SaveOutcome } from './describe';
 
 /** The plan in force, and what it was compiled from. */
 export interface InForce {
@@ -119,35 +120,8 @@ export interface Sender {
 	entryPoint: EntryPoint;
 	/** Milliseconds since 1970 UTC. */
 	instant: number;
-}
-
-/** What became of a submitted record. */
-export interface SaveOutcome {
-	type: string;
-	id: string;
-	version: number;
-	release: number;
-	created: boolean;
-	values: Record<string, JsonValue>;
-	changes: {
-		field: string;
-		from: JsonValue;
-		to: JsonValue;
-		rule: string | null;
-		because: string | null;
-	}[];
-	setAside: {
-		field: string;
-		sent: JsonValue;
-		stands: JsonValue;
-		rule: string;
-		why: SetAside['why'];
-	}[];
-	failures: { field: string; rule: string; message: string }[];
-	/** Advice of checks; blocking messages refuse the change instead. */
-	messages: { field: string; rule: string; message: string }[];
-	/** Other records that the change ran on to; told with the first record of a change. */
-	reached: { type: string; id: string; fields: string[] }[];
+	/** Most records the change runs on to at once; the rest is put off. The usual number without it. */
+	most?: number;
 }
 
 /** Most times a change is settled again because it ran on to records that were not locked yet. */
@@ -156,19 +130,14 @@ const MOST_ROUNDS = 8;
 /** Thrown inside a transaction that must begin again with more records locked. */
 class MoreLocks extends Error {}
 
-/**
- * Saves submissions as one change: all or none, with every record it runs on to. All records it
- * touches or reads are locked in one order at the start of its transaction; which these are is known
- * after settling it once, so it begins again until nothing was missing. @throws {RefusedChange}
- */
-export async function save(
-	sender: Sender,
-	submissions: readonly Submission[]
-): Promise<SaveOutcome[]> {
+/** Runs work in a transaction; begins again with more records locked until none was missing. */
+async function locking<T>(
+	work: (client: pg.PoolClient, locks: Map<string, Set<string>>) => Promise<T>
+): Promise<T> {
 	const locks = new Map<string, Set<string>>();
 	for (let round = 1; ; round++) {
 		try {
-			return await transaction((client) => saveLocking(client, sender, submissions, locks));
+			return await transaction((client) => work(client, locks));
 		} catch (e) {
 			if (!(e instanceof MoreLocks)) throw e;
 			if (round === MOST_ROUNDS)
@@ -181,21 +150,50 @@ export async function save(
 	}
 }
 
-/** @param locks ids by record type; what turns out to be missing is added before {@link MoreLocks} is thrown */
-async function saveLocking(
-	client: pg.PoolClient,
+/**
+ * Saves submissions as one change: all or none, with every record it runs on to. All records it
+ * touches or reads are locked in one order at the start of its transaction; which these are is known
+ * after settling it once, so it begins again until nothing was missing. @throws {RefusedChange}
+ */
+export async function save(
 	sender: Sender,
-	submissions: readonly Submission[],
-	locks: Map<string, Set<string>>
+	submissions: readonly Submission[]
 ): Promise<SaveOutcome[]> {
-	const force = await inForce(client, sender.workspace);
+	return locking(async (client, locks) => {
+		const force = await inForce(client, sender.workspace);
+		const { schema } = force;
+		const stored = await lockStored(client, sender.workspace, schema, submissions, locks);
+		const records: SubmittedRecord[] = [];
+		for (const [i, s] of submissions.entries()) {
+			const at = s.id === null ? null : stored.get(refKey(s.type, s.id))!;
+			records.push(await submitted(client, sender.workspace, force, s, at, i));
+		}
+		const { change, settled, keep } = await settleLocked(client, sender, force, {
+			records,
+			stored,
+			locks
+		});
+		refuseBlocked(settled.records);
+		for (const [i, s] of submissions.entries())
+			if (s.release !== undefined && s.release !== force.release)
+				await refuseOtherwise(client, sender.workspace, force, s.release, change, settled, i);
+		return keep();
+	});
+}
+
+/** What a transaction settles, and what it has locked. */
+interface Locked {
+	records: readonly SubmittedRecord[];
+	stored: ReadonlyMap<string, StoredRecord>;
+	locks: Map<string, Set<string>>;
+	/** What records were before the change that is carried on. */
+	before?: readonly Before[];
+}
+
+/** Settles a change on locked records. `keep` writes it, with its history and messages. @throws {MoreLocks} */
+async function settleLocked(client: Db, sender: Sender, force: InForce, locked: Locked) {
 	const { schema, plan } = force;
-	const stored = await lockStored(client, sender.workspace, schema, submissions, locks);
-	const records: SubmittedRecord[] = [];
-	for (const [i, s] of submissions.entries()) {
-		const at = s.id === null ? null : stored.get(refKey(s.type, s.id))!;
-		records.push(await submitted(client, sender.workspace, force, s, at, i));
-	}
+	const { records, stored, locks, before } = locked;
 	const change: Change = {
 		records,
 		entryPoint: sender.entryPoint,
@@ -207,59 +205,224 @@ async function saveLocking(
 		client,
 		sender.workspace,
 		schema,
-		(loader) => settle(plan, change, loader, { explain: true, zones }),
-		children
+		(loader) => settle(plan, change, loader, { explain: true, zones, most: sender.most }),
+		children,
+		before
 	);
-	if (settled.tooMany)
-		throw new RefusedChange(
-			[{ field: null, message: `This change would run on to more than ${MOST_REACHED} records.` }],
-			0,
-			422
-		);
 	needLocks(settled, stored, children, locks);
-	refuseBlocked(settled.records);
-	for (const [i, s] of submissions.entries())
-		if (s.release !== undefined && s.release !== force.release)
-			await refuseOtherwise(client, sender.workspace, force, s.release, change, settled, i);
+	return { change, settled, keep: () => keepSettled(client, sender, force, settled, locked) };
+}
+
+/** Writes what was settled: records, history, messages and what is put off. */
+async function keepSettled(
+	client: Db,
+	sender: Sender,
+	force: InForce,
+	settled: Settled,
+	{ records, stored, before = [] }: Locked
+): Promise<SaveOutcome[]> {
+	const { schema, plan, release } = force;
+	const { workspace, account, entryPoint } = sender;
 	const at = new Date(sender.instant).toISOString();
+	const by = entryPoint === 'import' || entryPoint === 'api' ? entryPoint : 'person';
+	const format = await titledFormat(client, workspace, plan, settled);
 	const lines: HistoryLine[] = [];
+	const quiet: QuietLine[] = [];
+	const writings: Writing[] = [];
 	const outcomes: SaveOutcome[] = [];
-	for (const rec of settled.records) {
-		if (rec.reached && !rec.changes.length && !rec.failures.length && !rec.messages.length)
-			continue;
-		const before = stored.get(refKey(rec.type, rec.id))?.setBy ?? {};
-		const { outcome, history, setBy } = describe(force, sender, rec, at, before);
-		if (rec.created || rec.changes.length)
-			outcome.version = await writeRecord(
-				client,
-				schema,
-				sender.workspace,
-				rec,
-				setBy,
-				force.release,
-				at
-			);
-		else if (!rec.reached) {
-			outcome.version = stored.get(refKey(rec.type, rec.id))?.version ?? 1;
-			await markSettled(client, sender.workspace, rec.type, rec.id, force.release);
+	const untouched: SettledRecord[] = [];
+	settled.records.forEach((rec, i) => {
+		if (records[i]?.removed) {
+			lines.push(deletion(schema, rec));
+			return;
 		}
-		lines.push(...history);
-		if (!rec.reached) outcomes.push(outcome);
+		const silent = !rec.changes.length && !rec.failures.length && !rec.messages.length;
+		if (rec.reached && silent && !rec.sends.length) return;
+		const had = stored.get(refKey(rec.type, rec.id))?.setBy ?? {};
+		const told = { name: account.name, by, at, release } as const;
+		const d = describe(plan, told, rec, had, format);
+		if (rec.created || rec.changes.length) writings.push({ rec, setBy: d.setBy });
+		else if (!rec.reached) {
+			d.outcome.version = stored.get(refKey(rec.type, rec.id))?.version ?? 1;
+			untouched.push(rec);
+		}
+		lines.push(...d.history);
+		quiet.push(...d.quiet);
+		if (!rec.reached) outcomes.push(d.outcome);
 		else if (rec.changes.length)
-			outcomes[0].reached.push({
+			outcomes[0]?.reached.push({
 				type: rec.type,
 				id: rec.id,
 				fields: rec.changes.map((c) => c.field)
 			});
+	});
+	const versions = await writeRecords(client, schema, workspace, writings, release, at);
+	for (const o of outcomes) o.version = versions.get(refKey(o.type, o.id)) ?? o.version;
+	for (const r of untouched) await markSettled(client, workspace, r.type, r.id, release);
+	for (const [i, r] of records.entries())
+		if (r.removed) await deleteRecord(client, workspace, r.type, settled.records[i].id);
+	if (!lines.length && !settled.deferred.length) return outcomes;
+	const head = { at, account: account.id, entryPoint, release };
+	const number = await writeHistory(client, workspace, head, lines, quiet);
+	const sent = await putOut(client, workspace, plan, number, settled.records, at);
+	if (settled.deferred.length) {
+		const was = settled.records
+			.filter((r) => r.changes.length || r.created)
+			.map((r) => ({ type: r.type, id: r.id, was: r.was }));
+		await putOff(client, sender, number, schema, [...before, ...was], settled.deferred);
 	}
-	if (lines.length)
-		await writeHistory(
-			client,
-			sender.workspace,
-			{ at, account: sender.account.id, entryPoint: sender.entryPoint, release: force.release },
-			lines
-		);
+	if (outcomes[0]) Object.assign(outcomes[0], { sent, pending: settled.deferred.length });
 	return outcomes;
+}
+
+/** What history keeps of a deleted record: all that it held. */
+function deletion(schema: Schema, rec: SettledRecord): HistoryLine {
+	return {
+		type: rec.type,
+		record: rec.id,
+		field: '',
+		was: valuesToJson(schema, rec.type, rec.was),
+		now: null,
+		claim: null,
+		ruleName: null,
+		because: null,
+		outcome: 'deleted'
+	};
+}
+
+/** Most records whose link may become blank because what it points to is deleted. */
+const MOST_BLANKED = 2_000;
+
+/**
+ * Deletes a record. One that others link to is kept, unless those links say that they become blank;
+ * roll-ups follow. @throws {RefusedChange}
+ */
+export async function remove(
+	sender: Sender,
+	target: { type: string; id: string; version?: number }
+): Promise<void> {
+	const { workspace } = sender;
+	await locking(async (client, locks) => {
+		const force = await inForce(client, workspace);
+		const { schema } = force;
+		if (!schema.types.has(target.type))
+			throw new RefusedChange(
+				[{ field: null, message: `There is no record type “${target.type}”.` }],
+				0,
+				404
+			);
+		// nobody can link to it from here on: whoever tries waits for its key
+		const stored = await lockStored(
+			client,
+			workspace,
+			schema,
+			[{ ...target, sent: [], keep: [] }],
+			locks,
+			target.type
+		);
+		const blanked = new Map<string, Submission>();
+		for (const t of schema.model.types)
+			for (const f of t.fields) {
+				if (f.type !== 'link' || f.target !== target.type) continue;
+				const ids = (await relatedIds(client, workspace, t.id, f.id, [target.id])).get(target.id);
+				const others = ids?.filter((id) => t.id !== target.type || id !== target.id) ?? [];
+				if (!others.length) continue;
+				const many =
+					others.length === 1
+						? `A ${t.label.toLowerCase()}`
+						: `${others.length} ${t.plural.toLowerCase()}`;
+				if (f.whenDeleted !== 'blank' || others.length > MOST_BLANKED)
+					throw new RefusedChange(
+						[
+							{
+								field: null,
+								message: `${many} ${others.length === 1 ? 'links' : 'link'} to it by ${f.label}, so it is kept. Link ${others.length === 1 ? 'it' : 'them'} elsewhere first.`
+							}
+						],
+						0,
+						409
+					);
+				for (const id of others) {
+					const had = blanked.get(refKey(t.id, id)) ?? { type: t.id, id, sent: [], keep: [] };
+					blanked.set(refKey(t.id, id), {
+						...had,
+						sent: [...had.sent, [f.id, null]],
+						keep: [...had.keep, f.id]
+					});
+				}
+			}
+		const rest = [...blanked.values()];
+		lockMore(
+			rest.map((x) => ({ type: x.type, id: x.id! })),
+			stored,
+			locks
+		);
+		const gone = stored.get(refKey(target.type, target.id))!;
+		const records: SubmittedRecord[] = [
+			{
+				type: gone.type,
+				id: gone.id,
+				created: false,
+				was: gone.values,
+				sent: new Map(),
+				keep: new Set(),
+				inLine: true,
+				removed: true
+			}
+		];
+		for (const [i, s] of rest.entries())
+			records.push(
+				await submitted(client, workspace, force, s, stored.get(refKey(s.type, s.id!))!, i + 1)
+			);
+		const { settled, keep } = await settleLocked(client, sender, force, { records, stored, locks });
+		refuseBlocked(settled.records);
+		await keep();
+	});
+}
+
+/**
+ * Settles one piece of what a change was put off at, in a transaction of its own.
+ * @returns how many records were done; 0 when somebody else has them
+ */
+export async function carryOnPiece(piece: {
+	sender: Sender;
+	carried: string;
+	before: readonly Before[];
+	records: readonly { type: string; id: string }[];
+}): Promise<number> {
+	const { sender, carried } = piece;
+	return locking(async (client, locks) => {
+		const pending = await takePending(client, carried, piece.records);
+		if (!pending.length) return 0;
+		const force = await inForce(client, sender.workspace);
+		const all = new Map([...locks].map(([type, ids]) => [type, new Set(ids)]));
+		for (const { type, id } of pending) all.set(type, (all.get(type) ?? new Set()).add(id));
+		const stored = await lockStored(client, sender.workspace, force.schema, [], all);
+		const records = pending.flatMap(({ type, id, touched }): SubmittedRecord[] => {
+			const r = stored.get(refKey(type, id));
+			// one that was deleted meanwhile needs nothing any more
+			if (!r) return [];
+			return [
+				{
+					type,
+					id,
+					created: false,
+					was: r.values,
+					sent: new Map(),
+					keep: new Set(),
+					inLine: true,
+					added: addedOf(r),
+					touched
+				}
+			];
+		});
+		if (records.length) {
+			const locked = { records, stored, locks, before: piece.before };
+			await (await settleLocked(client, sender, force, locked)).keep();
+		}
+		await donePending(client, carried, pending);
+		return pending.length;
+	});
 }
 
 /**
@@ -307,7 +470,16 @@ function needLocks(
 ) {
 	const parents = settled.read.filter((r) => !children.has(refKey(r.type, r.id)));
 	const touched = [...settled.records.filter((r) => r.reached), ...parents];
-	const missing = touched.filter((r) => !stored.has(refKey(r.type, r.id)));
+	lockMore(touched, stored, locks);
+}
+
+/** @throws {MoreLocks} when some records are not locked yet */
+function lockMore(
+	wanted: readonly { type: string; id: string }[],
+	stored: ReadonlyMap<string, StoredRecord>,
+	locks: Map<string, Set<string>>
+) {
+	const missing = wanted.filter((r) => !stored.has(refKey(r.type, r.id)));
 	if (!missing.length) return;
 	for (const { type, id } of missing)
 		locks.set(type, (locks.get(type) ?? new Set<string>()).add(id));
@@ -330,7 +502,9 @@ async function lockStored(
 	workspace: string,
 	schema: Schema,
 	submissions: readonly Submission[],
-	locks: ReadonlyMap<string, ReadonlySet<string>>
+	locks: ReadonlyMap<string, ReadonlySet<string>>,
+	/** A record type whose records are locked so that no link can come to point to them. */
+	keys?: string
 ) {
 	const byType = new Map<string, Set<string>>();
 	for (const [type, ids] of locks) byType.set(type, new Set(ids));
@@ -354,7 +528,7 @@ async function lockStored(
 			workspace,
 			type,
 			[...byType.get(type)!],
-			true
+			type === keys ? 'for update' : 'for no key update'
 		))
 			stored.set(refKey(type, r.id), r);
 	submissions.forEach((s, i) => {
@@ -436,164 +610,4 @@ async function submitted(
 /** What rules added to the sets of a stored record. */
 export function addedOf(stored: StoredRecord | null): ReadonlyMap<string, readonly string[]> {
 	return new Map(Object.values(stored?.setBy ?? {}).flatMap((s) => Object.entries(s.added ?? {})));
-}
-
-/**
- * Settles, loads what was not at hand and settles again, until nothing is missing.
- * @param children filled with the records (`type.id`) that were found by pointing to another
- */
-export async function settleLoading(
-	db: Db,
-	workspace: string,
-	schema: Schema,
-	run: (loader: Loader) => Settled,
-	children = new Set<string>()
-): Promise<Settled> {
-	const records = new Map<string, readonly Value[] | null>();
-	const related = new Map<string, readonly string[]>();
-	const loader: Loader = {
-		record: (type, id) => records.get(refKey(type, id)),
-		related: (type, field, id) => related.get(`${type}.${field}.${id}`)
-	};
-	for (let round = 0; ; round++) {
-		const settled = run(loader);
-		if (!settled.needs.length || round > 50) return settled;
-		await load(settled.needs);
-	}
-
-	async function load(needs: readonly Need[]) {
-		const byType = new Map<string, string[]>();
-		const collections = new Map<string, { type: string; field: string; of: string[] }>();
-		for (const n of needs) {
-			if ('id' in n) byType.set(n.type, [...(byType.get(n.type) ?? []), n.id]);
-			else {
-				const key = refKey(n.type, n.field);
-				const c = collections.get(key) ?? { type: n.type, field: n.field, of: [] };
-				c.of.push(n.of);
-				collections.set(key, c);
-			}
-		}
-		for (const { type, field, of } of collections.values()) {
-			const found = await relatedIds(db, workspace, type, field, of);
-			for (const parent of of) {
-				const ids = found.get(parent) ?? [];
-				related.set(`${type}.${field}.${parent}`, ids);
-				for (const id of ids) children.add(refKey(type, id));
-				// what points here is read next: all of it at once, not one round a record
-				byType.set(type, (byType.get(type) ?? []).concat(ids));
-			}
-		}
-		for (const [type, ids] of byType) {
-			for (const id of ids) records.set(refKey(type, id), null);
-			const numbers = [...new Set(ids)].filter((id) => /^\d{1,18}$/.test(id));
-			for (const r of await readRecords(db, schema, workspace, type, numbers))
-				records.set(refKey(type, r.id), r.values);
-		}
-	}
-}
-
-/** What a settled record means to the sender, to history and to who set each field. */
-function describe(
-	force: InForce,
-	sender: Sender,
-	rec: SettledRecord,
-	at: string,
-	before: Record<string, SetBy>
-) {
-	const { plan } = force;
-	const reports = new Map(rec.reports.map((r) => [r.claim, r]));
-	const why = (claim: string) => reason(plan, reports.get(claim)!);
-	const ruleName = (claim: string) => ruleOf(plan, claim)!.name;
-	const history: HistoryLine[] = [];
-	const setBy: Record<string, SetBy> = {};
-	const line = (
-		field: string,
-		was: Value,
-		now: Value,
-		claim: string | null,
-		because: string | null,
-		outcome: HistoryLine['outcome']
-	) =>
-		history.push({
-			type: rec.type,
-			record: rec.id,
-			field,
-			was: toJson(was),
-			now: toJson(now),
-			claim,
-			ruleName: claim && ruleName(claim),
-			because,
-			outcome
-		});
-	const road =
-		sender.entryPoint === 'import' || sender.entryPoint === 'api' ? sender.entryPoint : 'person';
-	for (const c of rec.changes) {
-		const because = c.claim && why(c.claim);
-		line(c.field, c.from, c.to, c.claim, because, 'set');
-		setBy[c.field] = c.claim
-			? {
-					by: 'rule',
-					name: sender.account.name,
-					at,
-					release: force.release,
-					rule: ruleName(c.claim),
-					claim: c.claim,
-					because: because!
-				}
-			: { by: road, name: sender.account.name, at };
-	}
-	for (const [claim, options] of rec.added) {
-		const { field } = plan.claims.get(claim)!;
-		const had = setBy[field.id] ?? before[field.id];
-		if (had) setBy[field.id] = { ...had, added: { ...had.added, [claim]: options } };
-	}
-	for (const a of rec.setAside)
-		line(
-			a.field,
-			a.stands,
-			a.sent,
-			a.claim,
-			`“${ruleName(a.claim)}” does not let it be set`,
-			'set aside'
-		);
-	for (const f of rec.failures) line(f.field, null, null, f.claim, f.message, 'failed');
-	// in a record that the change ran on to, a check refuses nothing: what it says is kept for people to see
-	if (rec.reached)
-		for (const m of rec.messages) line(m.field, null, null, m.claim, m.text, 'failed');
-	const outcome: SaveOutcome = {
-		type: rec.type,
-		id: rec.id,
-		version: 1,
-		release: force.release,
-		created: rec.created,
-		values: Object.fromEntries(
-			plan.schema.type(rec.type).type.fields.map((f, i) => [f.id, toJson(rec.values[i])])
-		),
-		changes: rec.changes.map((c) => ({
-			field: c.field,
-			from: toJson(c.from),
-			to: toJson(c.to),
-			rule: c.claim && ruleName(c.claim),
-			because: c.claim && why(c.claim)
-		})),
-		setAside: rec.setAside.map((a) => ({
-			field: a.field,
-			sent: toJson(a.sent),
-			stands: toJson(a.stands),
-			rule: ruleName(a.claim),
-			why: a.why
-		})),
-		failures: rec.failures.map((f) => ({
-			field: f.field,
-			rule: ruleName(f.claim),
-			message: f.message
-		})),
-		messages: rec.messages.map((m) => ({
-			field: m.field,
-			rule: ruleName(m.claim),
-			message: m.text
-		})),
-		reached: []
-	};
-	return { outcome, history, setBy };
 }

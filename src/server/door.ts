@@ -2,7 +2,15 @@
 import * as yup from 'yup';
 import { isTree } from '../core/feel/tree-check';
 import { FIELD_TYPES, type Definition, type ReferenceTable } from '../core/model/model';
-import { ENTRY_POINTS, FIELD_STATES, HIT_POLICIES, MOMENTS, type Rule } from '../core/model/rules';
+import {
+	ENTRY_POINTS,
+	FIELD_STATES,
+	HIT_POLICIES,
+	MATCH_HOWS,
+	MOMENTS,
+	ONCE_PER,
+	type Rule
+} from '../core/model/rules';
 import { MAX_DECISION_INPUTS, MAX_DECISION_ROWS } from '../core/tables/decision';
 import { MAX_COLUMNS, MAX_ROWS } from '../core/tables/reference';
 import type { Need } from '../core/settle/settle';
@@ -59,6 +67,8 @@ const part = () =>
 			typeof v === 'string' ? v.length <= 2000 : formula().isValidSync(v)
 		);
 
+const template = () => yup.array().strict().defined().max(100).of(part());
+
 const blank = () =>
 	yup
 		.mixed()
@@ -105,7 +115,7 @@ const body = yup.lazy((v: { kind?: string }) => {
 				.object({
 					kind: yup.string().required(),
 					holds: formula(),
-					message: yup.array().strict().required().min(0).max(100).of(part()),
+					message: template(),
 					blocking: yup.boolean().strict().required(),
 					always: yup.boolean().strict().required()
 				})
@@ -123,12 +133,7 @@ const body = yup.lazy((v: { kind?: string }) => {
 			return yup
 				.object({
 					kind: yup.string().required(),
-					texts: yup
-						.array()
-						.strict()
-						.required()
-						.max(50)
-						.of(yup.array().strict().defined().max(100).of(part())),
+					texts: yup.array().strict().required().max(50).of(template()),
 					blanks: yup
 						.mixed()
 						.test(
@@ -190,6 +195,45 @@ const body = yup.lazy((v: { kind?: string }) => {
 					several: yup.string().required().oneOf(['no result', 'first'])
 				})
 				.noUnknown();
+		case 'match':
+			return yup
+				.object({
+					kind: yup.string().required(),
+					type: text(60),
+					on: yup
+						.array()
+						.strict()
+						.required()
+						.min(0)
+						.max(20)
+						.of(
+							yup
+								.object({
+									field: text(60),
+									how: yup.string().required().oneOf(MATCH_HOWS),
+									value: formula()
+								})
+								.noUnknown()
+						),
+					several: yup.string().required().oneOf(['no result', 'leave', 'clear', 'first'])
+				})
+				.noUnknown();
+		case 'message':
+			return yup
+				.object({
+					kind: yup.string().required(),
+					each: yup
+						.object({ type: text(60), field: text(60) })
+						.noUnknown()
+						.nullable()
+						.defined(),
+					filter: formulaOrNull(),
+					to: formula(),
+					subject: template(),
+					text: template(),
+					once: yup.string().required().oneOf(ONCE_PER)
+				})
+				.noUnknown();
 		case 'allowed':
 			return yup
 				.object({
@@ -240,6 +284,8 @@ const body = yup.lazy((v: { kind?: string }) => {
 						'split',
 						'table',
 						'lookup',
+						'match',
+						'message',
 						'check',
 						'state',
 						'allowed'
@@ -283,6 +329,8 @@ const rule = yup
 					.noUnknown()
 			),
 		body,
+		each: yup.string().strict().max(60),
+		submittedOnly: yup.boolean(),
 		refuses: yup.boolean(),
 		off: yup.boolean()
 	})
@@ -458,6 +506,13 @@ export const checkSubmission = (v: unknown) =>
 		v
 	);
 
+const recordNumber = () =>
+	yup
+		.string()
+		.strict()
+		.required()
+		.matches(/^\d{1,18}$/, '${path} must be a record number');
+
 /** What a form has not at hand. @throws {BadInput} naming the place */
 export const checkNeeds = (v: unknown) =>
 	check<{ needs: Need[] }>(
@@ -468,29 +523,30 @@ export const checkNeeds = (v: unknown) =>
 				.required()
 				.max(200)
 				.of(
-					yup.lazy((n: { id?: unknown }) =>
-						n && 'id' in n
-							? yup
-									.object({
+					yup.lazy((n: { id?: unknown; match?: unknown }) =>
+						(n && 'id' in n
+							? yup.object({ type: text(60), id: recordNumber() })
+							: n && 'match' in n
+								? yup.object({
 										type: text(60),
-										id: yup
-											.string()
+										match: yup
+											.array()
 											.strict()
 											.required()
-											.matches(/^\d{1,18}$/)
+											.min(1)
+											.max(20)
+											.of(
+												yup
+													.object({
+														field: text(60),
+														how: yup.string().required().oneOf(MATCH_HOWS),
+														key: text(4000)
+													})
+													.noUnknown()
+											)
 									})
-									.noUnknown()
-							: yup
-									.object({
-										type: text(60),
-										field: text(60),
-										of: yup
-											.string()
-											.strict()
-											.required()
-											.matches(/^\d{1,18}$/)
-									})
-									.noUnknown()
+								: yup.object({ type: text(60), field: text(60), of: recordNumber() })
+						).noUnknown()
 					)
 				)
 		}),

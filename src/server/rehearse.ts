@@ -11,7 +11,8 @@ import { NOTHING_ELSE } from '../core/trials/trials';
 import { same } from '../core/value/value';
 import { zones } from '../runtime/zones';
 import type { Db } from './db/pool';
-import { addedOf, settleLoading } from './decide';
+import { addedOf } from './decide';
+import { settleLoading } from './near';
 import type { StoredRecord } from './db/records';
 import { eachPiece } from './db/records';
 
@@ -97,7 +98,7 @@ export async function rehearse(
 				const needs = piece.flatMap((r) =>
 					[force, plan].flatMap((p) => standing(p, r, instant, loader).needs)
 				);
-				return { records: [], read: [], needs, tooMany: false };
+				return { records: [], read: [], needs, deferred: [] };
 			});
 			for (const r of piece) visit(r, near);
 		});

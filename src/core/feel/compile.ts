@@ -3,6 +3,7 @@
  * what is read and builds the function. The bound tree is what gets stored.
  */
 import type { Definition, FieldRef, Schema } from '../model/model';
+import type { MatchKey } from '../text/match';
 import * as n from '../value/num';
 import { Num } from '../value/num';
 import { DayTime, LocalDate, LocalTime, Moment, YearMonth } from '../value/temporal';
@@ -45,6 +46,8 @@ export interface Env extends FnEnv {
 	record: (type: string, id: string) => RecordView | null;
 	/** Ids of the records of a type whose link points to a record. */
 	related: (type: string, field: string, id: string, image: Image) => readonly string[];
+	/** Ids, lowest first, of the records of a type whose fields meet every key. */
+	matching: (type: string, keys: readonly MatchKey[]) => readonly string[];
 	/** Steps left before {@link LimitError}. */
 	steps: number;
 	/** How many functions deep it is. */

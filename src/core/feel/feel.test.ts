@@ -27,6 +27,7 @@ const env = (): Env => ({
 	zones,
 	record: () => null,
 	related: () => [],
+	matching: () => [],
 	steps: 100_000,
 	depth: 0
 });

@@ -31,6 +31,8 @@ export interface Field {
 	list?: string;
 	/** Record type a link points to. */
 	target?: string;
+	/** Of a link: whether the record it points to may be deleted, which blanks it. Without it that is refused. */
+	whenDeleted?: 'refuse' | 'blank';
 	/** What the other side of a link is called in formulas: `customer.deals`. */
 	inverse?: string;
 	/** ISO 4217 code of a money field. */

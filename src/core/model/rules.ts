@@ -2,7 +2,7 @@
 import type { Template } from '../feel/template';
 import type { Formula, Tests } from '../feel/tree';
 import type { JsonValue } from './codec';
-import type { Definition, ReferenceTable } from './model';
+import type { Definition, FieldRef, ReferenceTable } from './model';
 
 export type { Definition, DefinitionType, ReferenceTable, TableColumn, TableKey } from './model';
 
@@ -86,6 +86,10 @@ export type Body =
 	| DecisionBody
 	/** The row of a reference table that the keys match, one column for each output. */
 	| LookupBody
+	/** The record of a type whose fields have these values, as a link. */
+	| MatchBody
+	/** A message that leaves when the change is kept; such a rule has no outputs. */
+	| MessageBody
 	/** Option of one field to the options allowed in the output's field; options left out limit nothing. */
 	| { kind: 'allowed'; input: string; rows: Record<string, string[]> };
 
@@ -134,6 +138,49 @@ export interface LookupBody {
 	several: 'no result' | 'first';
 }
 
+/**
+ * How a field of the records searched meets a value: the very same; but for case, accents, spaces
+ * and Unicode form; or by what stands behind the `@` of an e-mail address.
+ */
+export const MATCH_HOWS = ['exact', 'loose', 'domain'] as const;
+export type MatchHow = (typeof MATCH_HOWS)[number];
+
+export interface MatchBody {
+	kind: 'match';
+	/** Record type that is searched. */
+	type: string;
+	/** A record matches when all of them do. */
+	on: { field: string; how: MatchHow; value: Formula }[];
+	/**
+	 * What several matches give: what *no result* means to the output, or leave or clear whatever
+	 * that is, or the first of them by number.
+	 */
+	several: 'no result' | 'leave' | 'clear' | 'first';
+}
+
+/** How often at most one message goes to one recipient about one record. */
+export const ONCE_PER = ['event', 'day', 'week', 'month', 'quarter', 'year'] as const;
+export type OncePer = (typeof ONCE_PER)[number];
+
+export interface MessageBody {
+	kind: 'message';
+	/**
+	 * The link of another type that points here: a message for each of those records, which its
+	 * formulas and texts then speak of. Null for one message, about the record itself.
+	 */
+	each: FieldRef | null;
+	/** Of those records, the ones it goes to. */
+	filter: Formula | null;
+	/** E-mail address it goes to; blank sends nothing. */
+	to: Formula;
+	subject: Template;
+	text: Template;
+	once: OncePer;
+}
+
+/** In the place of a field, for rules that have none. */
+export const MESSAGES = '~messages';
+
 /** What a Validate rule makes of a field. */
 export const FIELD_STATES = ['required', 'read-only', 'hidden', 'limited'] as const;
 export type FieldState = (typeof FIELD_STATES)[number];
@@ -156,6 +203,13 @@ export interface Rule {
 	guard: Formula | null;
 	outputs: Output[];
 	body: Body;
+	/**
+	 * A link of the record type: what sets the rule off happens at the record this points to, and it
+	 * is done for each record that points there. Guard and watched fields are then that record's.
+	 */
+	each?: string;
+	/** Leaves out records that another rule reached; only those that somebody submitted count. */
+	submittedOnly?: boolean;
 	/** A claim that fails refuses the whole change; without it, it leaves its field as it was. */
 	refuses?: boolean;
 	/** Switched off: kept, and not compiled. */

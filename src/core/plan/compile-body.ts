@@ -1,5 +1,5 @@
 /** Compiles what a rule gives: one closure for each output, with what it reads. */
-import type { Compiled, Env } from '../feel/compile';
+import type { Compiled, Env, Read } from '../feel/compile';
 import { compileExpression } from '../feel/compile';
 import { compileTemplate } from '../feel/template';
 import type { Expr, Fault } from '../feel/tree';
@@ -8,12 +8,14 @@ import { ANY, TEXT, fits, sayType, typeOfField } from '../feel/types';
 import type { JsonValue } from '../model/codec';
 import { fromJson } from '../model/codec';
 import type { Field, Schema } from '../model/model';
-import type { Blank, Body, Formula, LookupBody, Rule } from '../model/rules';
+import type { Blank, Body, Formula, LookupBody, MatchBody, MatchHow, Rule } from '../model/rules';
 import type { CompiledDecision } from '../tables/decision';
 import { compileDecision } from '../tables/decision';
 import type { TableIndex } from '../tables/reference';
 import { indexTable } from '../tables/reference';
 import { joinPieces } from '../text/compose';
+import type { MatchKey } from '../text/match';
+import { matchHows, matchKey } from '../text/match';
 import { splitText } from '../text/split';
 import type { Num } from '../value/num';
 import type { LocalDate } from '../value/temporal';
@@ -199,6 +201,68 @@ export class BodyCompiler {
 		};
 	}
 
+	/** Finds the record of a type whose fields meet the values. */
+	private match(body: MatchBody, field: Field): CompiledBody | null {
+		const { schema } = this;
+		const target = schema.types.get(body.type);
+		if (!target) {
+			this.problem('input', 'Choose the record type to search.');
+			return null;
+		}
+		if (field.type !== 'link' || field.target !== body.type) {
+			this.problem(
+				'outputs',
+				`A match among ${target.type.plural.toLowerCase()} gives a link to one; ${field.label} is ${sayType(typeOfField(field), schema)}.`
+			);
+			return null;
+		}
+		if (!body.on.length) {
+			this.problem('input', 'Say which field is to have which value.');
+			return null;
+		}
+		const keys = body.on.map(({ field: id, how, value }, k) => {
+			const f = schema.field(body.type, id);
+			if (!f || !matchHows(f).includes(how)) {
+				this.problem(`column ${k}`, 'Choose the field that must have this value, and how.');
+				return null;
+			}
+			const c = this.formula(value, `key ${k}`, how === 'exact' ? typeOfField(f) : TEXT);
+			return c && { c, field: id, how };
+		});
+		if (keys.some((k) => !k)) return null;
+		const all = keys as { c: Compiled; field: string; how: MatchHow }[];
+		const run: Claim['run'] = (env) => {
+			const wanted: MatchKey[] = [];
+			for (const { c, field: id, how } of all) {
+				const key = matchKey(how, c.run(env));
+				if (key === null) return { got: false, why: 'blank' };
+				wanted.push({ field: id, how, key });
+			}
+			const found = env.matching(body.type, wanted);
+			if (!found.length) return { got: false, why: 'no row' };
+			if (found.length > 1 && body.several !== 'first') {
+				const then = body.several === 'no result' ? {} : { then: body.several };
+				return { got: false, why: 'several', found: found.slice(0, 20), ...then };
+			}
+			return { got: true, value: found[0], found: found.slice(0, 20) };
+		};
+		// which records match cannot be followed backwards, but what they are matched by is settled first
+		const searched = all.map((k): Read => ({
+			type: body.type,
+			field: k.field,
+			image: 'settled',
+			via: [],
+			many: true,
+			loose: true
+		}));
+		return {
+			run,
+			reads: [...all.flatMap((k) => k.c.reads), ...searched],
+			events: all.flatMap((k) => k.c.events),
+			outside: new Set(all.flatMap((k) => [...k.c.outside]))
+		};
+	}
+
 	private constant(json: JsonValue, field: Field, place: Place): Value {
 		const r = fromJson(field, json, this.schema);
 		if (r.ok) return r.value;
@@ -245,6 +309,11 @@ export class BodyCompiler {
 				return this.decide(i);
 			case 'lookup':
 				return this.lookUp(body, i, field);
+			case 'match':
+				return this.match(body, field);
+			case 'message':
+				this.problem('outputs', 'A rule that sends messages writes no field.');
+				return null;
 			case 'check':
 			case 'state':
 			case 'allowed':

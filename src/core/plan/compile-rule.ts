@@ -2,17 +2,28 @@
 import type { Compiled, Read, Run, Step } from '../feel/compile';
 import { compileExpression } from '../feel/compile';
 import { printExpression } from '../feel/print';
+import type { Template } from '../feel/template';
 import { compileTemplate, plainText } from '../feel/template';
 import type { Expr, Fault } from '../feel/tree';
 import type { Ty } from '../feel/types';
-import { BOOLEAN } from '../feel/types';
+import { BOOLEAN, TEXT } from '../feel/types';
 import type { Field, FieldRef, Schema } from '../model/model';
 import { refKey } from '../model/model';
-import type { Body, Formula, Output, Rule } from '../model/rules';
-import { claimId } from '../model/rules';
+import type { Body, Formula, MessageBody, Output, Rule } from '../model/rules';
+import { MESSAGES, claimId } from '../model/rules';
 import { BodyCompiler } from './compile-body';
 import { readFormula } from './read-formula';
-import type { Claim, GuardPart, Place, Problem, ReachedField, Seen, Validator } from './types';
+import type {
+	Claim,
+	GuardPart,
+	MessageRule,
+	Place,
+	Problem,
+	ReachedField,
+	Seen,
+	Validator
+} from './types';
+import { wayKey } from './types';
 
 /** What the guard of a claim depends on: a claim below moves on when it lets go. */
 export interface OfGuard {
@@ -44,8 +55,20 @@ export class RuleCompiler {
 		});
 	}
 
-	private formula(f: Formula, place: Place, expected?: Ty, before = false): Compiled | null {
-		const r = readFormula(f, { schema: this.schema, type: this.rule.type, expected, before });
+	/** The record type at which the rule is set off: its own, or the one its `each` link points to. */
+	private get setOffAt(): string {
+		const { rule, schema } = this;
+		return (rule.each && schema.field(rule.type, rule.each)?.target) || rule.type;
+	}
+
+	private formula(
+		f: Formula,
+		place: Place,
+		expected?: Ty,
+		before = false,
+		type = this.rule.type
+	): Compiled | null {
+		const r = readFormula(f, { schema: this.schema, type, expected, before });
 		for (const fault of r.faults) this.problem(place, fault.message, fault);
 		return r.faults.length ? null : r.compiled;
 	}
@@ -57,10 +80,13 @@ export class RuleCompiler {
 			this.problem('outputs', 'The record type of this rule is no longer there.');
 			return null;
 		}
-		const guard = rule.guard && this.formula(rule.guard, 'guard', BOOLEAN);
+		if (rule.each && schema.field(rule.type, rule.each)?.type !== 'link')
+			this.problem('each', 'Choose the link to the record that sets it off.');
+		const at = this.setOffAt;
+		const guard = rule.guard && this.formula(rule.guard, 'guard', BOOLEAN, false, at);
 		const before =
 			rule.guard && guard && rule.entering
-				? this.formula(rule.guard, 'guard', BOOLEAN, true)
+				? this.formula(rule.guard, 'guard', BOOLEAN, true, at)
 				: null;
 		if (rule.entering && !rule.guard)
 			this.problem('guard', 'A rule that applies on entering needs a guard.');
@@ -73,12 +99,13 @@ export class RuleCompiler {
 				'guard',
 				'On entering compares before and after by itself; its guard cannot read was. or changed().'
 			);
-		if (!rule.outputs.length) this.problem('outputs', 'This rule writes no field yet.');
+		if (!rule.outputs.length && rule.body.kind !== 'message')
+			this.problem('outputs', 'This rule writes no field yet.');
 		return { guard, before, t: schema.type(rule.type) };
 	}
 
 	/** What a rule triggers on, and what must be settled before it. */
-	private dependencies(reads: readonly Read[], events: readonly FieldRef[]) {
+	private dependencies(reads: readonly Read[], events: readonly FieldRef[], away = false) {
 		const t = this.schema.type(this.rule.type);
 		const at = (r: FieldRef) => t.at.get(r.field)!;
 		const isOwn = (r: Read) => r.type === this.rule.type && !r.via.length && !r.loose;
@@ -87,7 +114,7 @@ export class RuleCompiler {
 			r.via.slice(0, 1).filter((v) => !v.back && v.type === this.rule.type)
 		);
 		let triggers = unique([...settled.filter(isOwn), ...links, ...events].map(at));
-		if (this.rule.watch) {
+		if (this.rule.watch && !away) {
 			triggers = [];
 			for (const id of this.rule.watch) {
 				const j = t.at.get(id);
@@ -106,12 +133,44 @@ export class RuleCompiler {
 		};
 	}
 
+	/**
+	 * What sets off a rule that is done for each record that points to another: changes at that other
+	 * record, never at the one it writes.
+	 */
+	private setOff(link: string, guard: Compiled | null) {
+		const { rule, schema } = this;
+		const step: Step = { type: rule.type, field: link, back: false };
+		const at = schema.type(this.setOffAt);
+		const away = (r: Read): Read => ({ ...r, via: [step, ...r.via] });
+		const reads = (guard?.reads ?? []).map(away);
+		const watched = rule.watch ?? [
+			...(guard?.reads ?? []).filter((r) => !r.via.length && r.image !== 'was').map((r) => r.field),
+			...(guard?.events ?? []).map((e) => e.field)
+		];
+		if (!watched.length && !reads.length)
+			this.problem('watch', 'Say what sets it off: a condition, or the fields that are watched.');
+		const reached = watched.flatMap((field): ReachedField[] =>
+			at.at.has(field)
+				? [{ type: at.type.id, field, via: [step], key: wayKey(at.type.id, field, [step]) }]
+				: []
+		);
+		if (reached.length < watched.length)
+			this.problem('watch', 'A watched field is no longer there.');
+		if (!rule.watch) reached.push(...reachedBy(reads.filter((r) => r.image === 'settled')));
+		return { reads, reached: reached.filter((r) => r.via.length) };
+	}
+
 	/** The outputs of a Validate rule. */
 	validators(): { validator: Validator; edges: string[] }[] {
 		const { rule, schema } = this;
 		const head = this.head();
 		if (!head) return [];
 		const { guard, before, t } = head;
+		if (rule.each)
+			this.problem(
+				'each',
+				'A check is about the record itself; read the other one through its link.'
+			);
 		const scope = { schema, type: rule.type };
 		const out: { validator: Validator; edges: string[] }[] = [];
 		for (const output of rule.outputs) {
@@ -245,10 +304,13 @@ export class RuleCompiler {
 			}
 			const body = bodies.output(i, field);
 			if (!body) return;
-			const reads = [...(guard?.reads ?? []), ...body.reads];
-			const events = [...(guard?.events ?? []), ...body.events];
+			const off = rule.each ? this.setOff(rule.each, guard) : null;
+			const reads = [...(off?.reads ?? guard?.reads ?? []), ...body.reads];
+			const events = [...(off ? [] : (guard?.events ?? [])), ...body.events];
 			const own = refKey(rule.type, output.field);
-			const { triggers, triggersSent, edges, reached } = this.dependencies(reads, events);
+			const { triggers, triggersSent, edges, reached } = off
+				? { ...this.dependencies(reads, events, true), triggers: [], triggersSent: [], ...off }
+				: this.dependencies(reads, events);
 			if (edges.includes(own)) {
 				this.problem(
 					rule.body.kind === 'formula' ? `formula ${i}` : 'input',
@@ -261,7 +323,7 @@ export class RuleCompiler {
 				rule.entering ||
 				outside.has('now') ||
 				reads.some((r) => r.image !== 'settled') ||
-				events.length > 0;
+				events.length + (guard?.events.length ?? 0) > 0;
 			if (output.hold === 'locked') this.checkLocked(output, field, reads, outside, eventful);
 			const earlier = output.adds ? this.earlier(output, i, field, eventful, outside) : null;
 			made.push({
@@ -273,7 +335,7 @@ export class RuleCompiler {
 					field,
 					guard: guard?.run ?? null,
 					guardBefore: (before ?? earlier?.guard)?.run ?? null,
-					guardParts: guard ? this.parts(guard.expr) : [],
+					guardParts: guard ? this.parts(guard.expr, this.setOffAt) : [],
 					run: body.run,
 					runBefore: earlier?.body?.run ?? null,
 					trace: body.trace ?? null,
@@ -284,12 +346,64 @@ export class RuleCompiler {
 					reached,
 					readsOwnSent: triggersSent.includes(target),
 					eventful,
-					...this.ofGuard(guard)
+					each: rule.each ? t.at.get(rule.each)! : -1,
+					...(off ? { guardReads: [], guardReached: off.reached } : this.ofGuard(guard))
 				},
 				edges
 			});
 		});
 		return made;
+	}
+
+	/** A rule that sends messages. */
+	message(body: MessageBody): MessageRule | null {
+		const { rule, schema } = this;
+		const before = this.problems.length;
+		const head = this.head();
+		if (!head) return null;
+		const { guard } = head;
+		if (rule.each) this.problem('each', 'Messages say themselves for which records they are.');
+		if (rule.outputs.length) this.problem('outputs', 'A rule that sends messages writes no field.');
+		const link = body.each && schema.field(body.each.type, body.each.field);
+		if (body.each && (link?.type !== 'link' || link.target !== rule.type))
+			this.problem('each', 'Choose which related records it is for.');
+		const about = body.each && link ? body.each.type : rule.type;
+		const scope = { schema, type: about };
+		const filter = body.filter && this.formula(body.filter, 'filter', BOOLEAN, false, about);
+		const to = this.formula(body.to, 'recipient', TEXT, false, about);
+		const text = (template: Template, place: Place, missing: string) => {
+			const c = compileTemplate(template, scope);
+			for (const f of c.faults) this.problem(place, f.message, f);
+			if (!template.length) this.problem(place, missing);
+			return c;
+		};
+		const subject = text(body.subject, 'subject', 'Write the subject.');
+		const words = text(body.text, 'message', 'Write the text.');
+		const { triggers, triggersSent, reached } = this.dependencies(
+			guard?.reads ?? [],
+			guard?.events ?? []
+		);
+		if (this.problems.length > before) return null;
+		return {
+			id: claimId(rule.id, 'message'),
+			rule,
+			field: { id: MESSAGES, label: 'Messages', group: '', type: 'text' },
+			guard: guard?.run ?? null,
+			guardBefore: head.before?.run ?? null,
+			guardParts: guard ? this.parts(guard.expr) : [],
+			triggers,
+			triggersSent,
+			reached,
+			reads: dedupe(guard?.reads ?? []),
+			used: [],
+			eventful: true,
+			each: body.each,
+			once: body.once,
+			filter: filter?.run ?? null,
+			to: to!.run,
+			subject: (env) => plainText(subject.pieces(env)),
+			text: (env) => plainText(words.pieces(env))
+		};
 	}
 
 	private ofGuard(guard: Compiled | null): OfGuard {
@@ -311,6 +425,7 @@ export class RuleCompiler {
 			this.problem('outputs', `${field.label} is added to by this rule. ${m}`);
 		if (field.type !== 'choices') say('Only a multi-choice can be added to.');
 		if (output.hold !== 'follow' || output.closed) say('So it follows and stays open to people.');
+		if (rule.each) say('So it cannot be set off at another record.');
 		if (eventful || outside.size || rule.watch)
 			say('So the rule may read settled values only, and watches all that it reads.');
 		const bodies = new BodyCompiler(schema, rule, () => {}, true);
@@ -330,7 +445,12 @@ export class RuleCompiler {
 		eventful: boolean
 	) {
 		const { rule } = this;
-		if (reads.some((r) => r.loose) && !outside.has('person'))
+		if (rule.body.kind === 'match')
+			this.problem(
+				'outputs',
+				`${field.label} is Locked, and which records match changes with every record; use Follow.`
+			);
+		else if (reads.some((r) => r.loose) && !outside.has('person'))
 			this.problem(
 				'outputs',
 				`${field.label} is Locked, and this reads records on a way that cannot be followed backwards; name the links one by one.`
@@ -347,6 +467,8 @@ export class RuleCompiler {
 			say(
 				'So the rule may read settled values only, not was., sent., now, today, the person or the entry point; use Follow.'
 			);
+		if (rule.each || rule.submittedOnly)
+			say('So it cannot wait for an event at another record or leave records out; use Follow.');
 		if (rule.watch) say('So its watched fields cannot be narrowed; use Follow.');
 		if (rule.entryPoints || rule.moments.length < 3)
 			say('So it holds on every entry point and at every moment; use Follow to narrow it.');
@@ -354,7 +476,7 @@ export class RuleCompiler {
 			say('So without a result it passes on or clears; it cannot leave the field.');
 	}
 
-	private parts(expr: Expr): GuardPart[] {
+	private parts(expr: Expr, type = this.rule.type): GuardPart[] {
 		const out: GuardPart[] = [];
 		const visit = (e: Expr) => {
 			if (e.k === 'and' || e.k === 'or') e.items.forEach(visit);
@@ -363,7 +485,7 @@ export class RuleCompiler {
 				const { text, expr: shown } = printExpression(e, this.schema);
 				const c = compileExpression(shown, {
 					schema: this.schema,
-					type: this.rule.type,
+					type,
 					expected: BOOLEAN
 				});
 				out.push({ text, run: c.run, reads: dedupe(c.reads) });
@@ -383,8 +505,8 @@ const unique = (xs: number[]) => [...new Set(xs)];
 function reachedBy(reads: readonly Read[]): ReachedField[] {
 	const out = new Map<string, ReachedField>();
 	const add = (type: string, field: string, via: readonly Step[]) => {
-		const key = [type, field, ...via.flatMap((v) => [v.type, v.field, v.back])].join('.');
-		out.set(key, { type, field, via: [...via] });
+		const key = wayKey(type, field, via);
+		out.set(key, { type, field, via: [...via], key });
 	};
 	for (const r of reads) {
 		if (r.loose || r.param !== undefined) continue;

@@ -4,12 +4,13 @@
  */
 import type { Field, Schema } from '../model/model';
 import { refKey } from '../model/model';
-import type { RuleSet } from '../model/rules';
+import type { MatchBody, MatchHow, Rule, RuleSet } from '../model/rules';
 import type { OfGuard } from './compile-rule';
 import { RuleCompiler } from './compile-rule';
 import { topologicalOrder } from './order';
 import type {
 	Claim,
+	MessageRule,
 	Plan,
 	PlanNode,
 	Problem,
@@ -22,6 +23,7 @@ import type {
 export type {
 	BodyResult,
 	Claim,
+	MessageRule,
 	Plan,
 	PlanNode,
 	Place,
@@ -45,6 +47,7 @@ export function compilePlan(model: Schema, set: RuleSet): Plan {
 	const sources = new Map<string, Set<string>>();
 	const limits = new Map<string, Validator[]>();
 	const validators: Validator[] = [];
+	const messages: MessageRule[] = [];
 	const depend = (key: string, edges: string[]) => {
 		const s = sources.get(key) ?? new Set();
 		edges.forEach((e) => s.add(e));
@@ -70,6 +73,11 @@ export function compilePlan(model: Schema, set: RuleSet): Plan {
 		if (rule.off) continue;
 		const before = problems.length;
 		const compiler = new RuleCompiler(schema, rule, problems);
+		if (rule.body.kind === 'message') {
+			const message = compiler.message(rule.body);
+			if (message) messages.push(message);
+			continue;
+		}
 		if (rule.kind === 'validate') {
 			const made = compiler.validators();
 			if (problems.length === before) made.forEach((m) => addValidator(m));
@@ -122,7 +130,7 @@ export function compilePlan(model: Schema, set: RuleSet): Plan {
 			limits: limited
 		});
 	}
-	return index(schema, nodes, validators, problems);
+	return index(schema, nodes, validators, messages, problems);
 }
 
 /** Amounts whose currency another field tells, by `type.field`. */
@@ -138,7 +146,13 @@ function amountsByCurrency(schema: Schema) {
 	return out;
 }
 
-function index(schema: Schema, nodes: PlanNode[], checks: Validator[], problems: Problem[]): Plan {
+function index(
+	schema: Schema,
+	nodes: PlanNode[],
+	checks: Validator[],
+	messages: MessageRule[],
+	problems: Problem[]
+): Plan {
 	const types = new Map<string, TypePlan>(
 		schema.model.types.map((t) => [
 			t.id,
@@ -148,7 +162,8 @@ function index(schema: Schema, nodes: PlanNode[], checks: Validator[], problems:
 				position: new Int32Array(t.fields.length).fill(-1),
 				locked: [],
 				filling: [],
-				validators: checks.filter((v) => v.rule.type === t.id)
+				validators: checks.filter((v) => v.rule.type === t.id),
+				messages: []
 			}
 		])
 	);
@@ -167,22 +182,51 @@ function index(schema: Schema, nodes: PlanNode[], checks: Validator[], problems:
 			for (const f of [...c.triggers, ...c.triggersSent])
 				if (!t.watchers[f].includes(i)) t.watchers[f].push(i);
 	});
-	return { schema, nodes, types, problems, claims, validators, reach: reachOf(nodes) };
+	messages.forEach((m, k) => {
+		const t = types.get(m.rule.type)!;
+		const i = nodes.length + k;
+		t.messages.push(i);
+		for (const f of [...m.triggers, ...m.triggersSent])
+			if (!t.watchers[f].includes(i)) t.watchers[f].push(i);
+	});
+	const matched = matchedBy([...claims.values()].map((c) => c.rule));
+	const reach = reachOf(nodes, messages);
+	return { schema, nodes, types, problems, claims, validators, reach, messages, matched };
+}
+
+/** Fields by which rules find records. */
+function matchedBy(rules: readonly Rule[]): Map<string, MatchHow[]> {
+	const out = new Map<string, MatchHow[]>();
+	for (const { body } of rules)
+		for (const { field, how } of body.kind === 'match' ? body.on : []) {
+			const key = refKey((body as MatchBody).type, field);
+			out.set(key, [...new Set([...(out.get(key) ?? []), how])]);
+		}
+	return out;
 }
 
 /** Turned round: from each field to what depends on it at other records. */
-function reachOf(nodes: readonly PlanNode[]): Map<string, Reach[]> {
+function reachOf(
+	nodes: readonly PlanNode[],
+	messages: readonly MessageRule[]
+): Map<string, Reach[]> {
 	const out = new Map<string, Reach[]>();
 	const seen = new Set<string>();
+	const add = (i: number, own: string, reached: readonly ReachedField[]) => {
+		for (const { type, field, via, key } of reached) {
+			const once = `${i} ${key}`;
+			if (seen.has(once)) continue;
+			seen.add(once);
+			const at = refKey(type, field);
+			out.set(at, [...(out.get(at) ?? []), { key, via, node: i, type: own }]);
+		}
+	};
 	nodes.forEach((node, i) => {
-		for (const c of [...node.claims, ...node.adders])
-			for (const { type, field, via } of c.reached) {
-				const key = refKey(type, field);
-				const once = [i, key, ...via.flatMap((v) => [v.type, v.field, v.back])].join(' ');
-				if (seen.has(once)) continue;
-				seen.add(once);
-				out.set(key, [...(out.get(key) ?? []), { via, node: i, type: node.type }]);
-			}
+		for (const c of [...node.claims, ...node.adders]) add(i, node.type, c.reached);
+	});
+	messages.forEach((m, k) => {
+		// one that leaves reached records out has nothing to wait for there
+		if (!m.rule.submittedOnly) add(nodes.length + k, m.rule.type, m.reached);
 	});
 	return out;
 }

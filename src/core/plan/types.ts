@@ -2,7 +2,8 @@
 import type { Run, Step } from '../feel/compile';
 import type { Image } from '../feel/tree';
 import type { Field, FieldRef, Schema } from '../model/model';
-import type { FieldState, Output, Rule } from '../model/rules';
+import { refKey } from '../model/model';
+import type { FieldState, MatchHow, OncePer, Output, Rule } from '../model/rules';
 import type { Value } from '../value/value';
 
 /** Where in a rule a problem lies. */
@@ -21,6 +22,10 @@ export type Place =
 	| `then ${number} ${number}`
 	| `text ${number}`
 	| `key ${number}`
+	| 'recipient'
+	| 'subject'
+	| 'filter'
+	| 'each'
 	| `column ${number}`;
 
 /** A fault of a rule that keeps it from being released. */
@@ -34,8 +39,16 @@ export interface Problem {
 
 /** What running a body gives. */
 export type BodyResult =
-	| { got: true; value: Value; row?: number | string }
-	| { got: false; why: 'no row' | 'blank' | 'null' | 'several'; row?: number | string };
+	| { got: true; value: Value; row?: number | string; found?: readonly string[] }
+	| {
+			got: false;
+			why: 'no row' | 'blank' | 'null' | 'several';
+			row?: number | string;
+			/** The records that a match found. */
+			found?: readonly string[];
+			/** What is done instead of what the output says of *no result*. */
+			then?: 'leave' | 'clear';
+	  };
 
 /** The values of a decision table's inputs, and the zero-based cell at which each row failed; null where it matched. */
 export interface TableTrace {
@@ -53,16 +66,50 @@ export interface Seen extends FieldRef {
 /** A field of another record that a claim depends on, and the links that lead from the claim's record to it. */
 export interface ReachedField extends FieldRef {
 	via: Step[];
+	/** The field and the way in one text: {@link wayKey}. */
+	key: string;
 }
+
+/** A field of another record and the way to it, as one text; it begins with `type.field`. */
+export const wayKey = (type: string, field: string, via: readonly Step[]) =>
+	[refKey(type, field), ...via.map((v) => `${refKey(v.type, v.field)}${v.back ? '<' : '>'}`)].join(
+		' '
+	);
 
 /** What a change of one field sets going at other records. */
 export interface Reach {
+	/** The field and the way in one text: {@link wayKey}. */
+	key: string;
 	/** The way from the record that depends to the one that changed. */
 	via: readonly Step[];
-	/** Position in {@link Plan.nodes} of the field that depends. */
+	/** Position in {@link Plan.nodes} of the field that depends; behind those, in {@link Plan.messages}. */
 	node: number;
 	/** Record type of the record that depends. */
 	type: string;
+}
+
+/** A message rule, compiled. It comes after every field is settled. */
+export interface MessageRule {
+	id: string;
+	rule: Rule;
+	/** Stands where a claim has its field. */
+	field: Field;
+	guard: Run | null;
+	guardBefore: Run | null;
+	guardParts: GuardPart[];
+	/** Own fields (indices) whose change sets it off: settled against was, and sent against was. */
+	triggers: number[];
+	triggersSent: number[];
+	reached: ReachedField[];
+	reads: Seen[];
+	used: Seen[];
+	eventful: boolean;
+	each: FieldRef | null;
+	once: OncePer;
+	filter: Run | null;
+	to: Run;
+	subject: (env: Parameters<Run>[0]) => string;
+	text: (env: Parameters<Run>[0]) => string;
 }
 
 /** A leaf of a guard, for showing which part was true. */
@@ -102,6 +149,8 @@ export interface Claim {
 	readsOwnSent: boolean;
 	/** Depends on the event itself, so it does not run on request. */
 	eventful: boolean;
+	/** Index of the link to the record at which the rule is set off; -1 when that is the record itself. */
+	each: number;
 }
 
 /** A Validate rule on one field: what the field may be, or what must hold and what is said otherwise. */
@@ -161,6 +210,8 @@ export interface TypePlan {
 	filling: number[];
 	/** Checks, required and hidden fields: looked at on settled values. */
 	validators: Validator[];
+	/** Messages, as positions behind the nodes. */
+	messages: number[];
 }
 
 export interface Plan {
@@ -176,9 +227,13 @@ export interface Plan {
 	claims: ReadonlyMap<string, Claim>;
 	/** Every Validate rule's output by the same kind of id. */
 	validators: ReadonlyMap<string, Validator>;
+	messages: readonly MessageRule[];
+	/** Fields by which records are found again, each with how, by `type.field`. */
+	matched: ReadonlyMap<string, readonly MatchHow[]>;
 }
 
-/** The rule behind a claim or a Validate rule's output. */
+/** The rule behind a claim, a Validate rule's output or a message. */
 export function ruleOf(plan: Plan, id: string): Rule | undefined {
-	return (plan.claims.get(id) ?? plan.validators.get(id))?.rule;
+	const of = plan.claims.get(id) ?? plan.validators.get(id);
+	return of?.rule ?? plan.messages.find((m) => m.id === id)?.rule;
 }

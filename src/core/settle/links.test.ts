@@ -190,6 +190,10 @@ describe('settling step by step equals settling from nothing', () => {
 	const id = (n: number) => fc.integer({ min: 1, max: n }).map(String);
 	const link = (n: number) => fc.option(id(n), { freq: 5 });
 	const amount = fc.integer({ min: -5, max: 120 }).map(String);
+	const removal = fc.record({
+		remove: fc.constantFrom('area', 'firm', 'deal'),
+		id: id(5)
+	});
 	const change = fc.oneof(
 		fc.record({ type: fc.constant('area'), id: id(3), sent: fc.record({ rate: amount }) }),
 		fc.record({
@@ -221,17 +225,28 @@ describe('settling step by step equals settling from nothing', () => {
 			fc.property(
 				fc.subarray(rules, { minLength: 1 }),
 				fc.array(
-					fc.uniqueArray(change, {
-						selector: (c) => `${c.type} ${c.id}`,
-						minLength: 1,
-						maxLength: 3
-					}),
+					fc.oneof(
+						{
+							weight: 6,
+							arbitrary: fc.uniqueArray(change, {
+								selector: (c) => `${c.type} ${c.id}`,
+								minLength: 1,
+								maxLength: 3
+							})
+						},
+						{ weight: 1, arbitrary: removal }
+					),
 					{ maxLength: 14 }
 				),
-				(some, steps) => {
+				fc.option(fc.integer({ min: 0, max: 3 })),
+				(some, steps, most) => {
 					const s = storeOf(...some);
+					// put off beyond that many, and carried on in the order in which they were put off
+					s.most = most ?? undefined;
 					for (const step of steps) {
-						s.change(...step);
+						if (Array.isArray(step)) s.change(...step);
+						else s.remove(step.remove, step.id);
+						s.carryOn();
 						expect(s.outOfLine()).toEqual([]);
 					}
 				}

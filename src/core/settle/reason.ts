@@ -51,11 +51,12 @@ export function reason(
 	format: Format = plainFormat(plan)
 ): string {
 	const claim = plan.claims.get(report.claim);
-	if (!claim) return validatorReason(plan, report, format);
+	if (!claim)
+		return plan.messages.some((m) => m.id === report.claim)
+			? messageReason(plan, report, format)
+			: validatorReason(plan, report, format);
 	const { schema } = plan;
 	const label = (r: FieldRef) => labelOf(schema, r);
-	const told = (r: { type: string; field: string; value: Value }) =>
-		`${label(r)} is ${format(r, r.value)}`;
 	switch (report.outcome) {
 		case 'wrote':
 		case 'same value':
@@ -94,19 +95,11 @@ export function reason(
 			return 'it does not apply on this entry point';
 		case 'event left out':
 			return 'it depends on an event, and on request nothing happens to the record';
-		case 'guard false': {
-			const part = report.guard?.find((p) => p.result === false);
-			return part
-				? `“${part.text}” is not so${values(part.values.map(told))}`
-				: 'its guard does not hold';
-		}
-		case 'guard unknown': {
-			const part = report.guard?.find((p) => p.result === null);
-			const blank = part?.values.find((v) => v.value === null);
-			return blank
-				? `it is unknown whether “${part!.text}”: ${label(blank)} is blank`
-				: 'its guard is unknown';
-		}
+		case 'guard false':
+		case 'guard unknown':
+			return guardReason(plan, report, format);
+		case 'reached left out':
+			return 'it takes records that somebody submits, and this one was reached by another';
 		case 'did not come to hold':
 			return 'its guard held before already';
 		case 'outranked': {
@@ -118,6 +111,7 @@ export function reason(
 		case 'several rows':
 			return because(plan, claim, report, format);
 		case 'blank':
+			if (claim.rule.body.kind === 'match') return because(plan, claim, report, format);
 			return `${inputLabel(plan, claim, report)} is blank`;
 		case 'no result': {
 			const blank = report.reads?.find((r) => r.value === null);
@@ -133,6 +127,63 @@ export function reason(
 			return report.message ?? 'something it reads is not at hand yet';
 		default:
 			return 'it does not apply';
+	}
+}
+
+/** Which part of a guard kept a rule out, with the values that were in it. */
+function guardReason(plan: Plan, report: ClaimReport, format: Format): string {
+	const label = (r: FieldRef) => labelOf(plan.schema, r);
+	if (report.outcome === 'guard false') {
+		const part = report.guard?.find((p) => p.result === false);
+		const told = part?.values.map((r) => `${label(r)} is ${format(r, r.value)}`) ?? [];
+		return part ? `“${part.text}” is not so${values(told)}` : 'its guard does not hold';
+	}
+	const part = report.guard?.find((p) => p.result === null);
+	const blank = part?.values.find((v) => v.value === null);
+	return blank
+		? `it is unknown whether “${part!.text}”: ${label(blank)} is blank`
+		: 'its guard is unknown';
+}
+
+/** The same for a message rule. */
+function messageReason(plan: Plan, report: ClaimReport, format: Format): string {
+	const m = plan.messages.find((x) => x.id === report.claim)!;
+	const { fields } = plan.schema.type(m.rule.type).type;
+	const about = m.each && plan.schema.type(m.each.type).type;
+	switch (report.outcome) {
+		case 'sends':
+		case 'nobody': {
+			const { sends, of, withoutAddress, doubled } = report.sending!;
+			const left = [
+				...(withoutAddress ? [`${withoutAddress} without an address`] : []),
+				...(doubled ? [`${doubled} with an address already written to`] : [])
+			];
+			const rest = left.length ? `, leaving out ${left.join(' and ')}` : '';
+			if (!about)
+				return sends.length ? `it writes to ${sends[0].to}` : `there is no address to write to`;
+			return of
+				? `it writes to ${sends.length} of ${of} ${(of === 1 ? about.label : about.plural).toLowerCase()}${rest}`
+				: `there are no ${about.plural.toLowerCase()} to write to`;
+		}
+		case 'not triggered': {
+			const names = [...new Set([...m.triggers, ...m.triggersSent])].map((i) => fields[i].label);
+			return names.length ? `${names.join(', ')} did not change` : 'it reacts to new records only';
+		}
+		case 'guard false':
+		case 'guard unknown':
+			return guardReason(plan, report, format);
+		case 'did not come to hold':
+			return 'its guard held before already';
+		case 'entry point left out':
+			return 'it does not apply on this entry point';
+		case 'moment left out':
+			return 'it does not apply at this moment';
+		case 'reached left out':
+			return 'it takes records that somebody submits, and this one was reached by another';
+		case 'failed':
+			return `it failed: ${report.message ?? 'no reason known'}`;
+		default:
+			return report.message ?? 'it does not apply';
 	}
 }
 
@@ -203,6 +254,20 @@ function because(plan: Plan, claim: Claim, report: ClaimReport, format: Format):
 	const told = reads
 		.filter((r) => r.value !== null && !leads(r))
 		.map((r) => `${label(r)}${when[r.image]} ${format(r, r.value)}`);
+	if (body.kind === 'match') {
+		const target = schema.type(body.type).type;
+		const found = (report.found ?? []).map((id) => format({ type, field: claim.field.id }, id));
+		const blank = reads.filter((r) => r.value === null && !leads(r));
+		if (report.outcome === 'blank' || (blank.length && !told.length))
+			return `${blank.map(label).join(' and ') || 'what it looks for'} is blank`;
+		const wanted = told.join(', ');
+		if (!found.length) return `no ${target.label.toLowerCase()} matches ${wanted}`;
+		if (found.length > 1) {
+			const list = found.slice(0, 5).join(', ') + (found.length > 5 ? ' and more' : '');
+			return `${found.length}${found.length === 20 ? ' or more' : ''} ${target.plural.toLowerCase()} match ${wanted}: ${list}`;
+		}
+		return `${found[0]} matches ${wanted}`;
+	}
 	if (body.kind === 'lookup') {
 		const table = schema.tables.get(body.table);
 		const name = `“${table?.label ?? body.table}”`;

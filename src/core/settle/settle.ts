@@ -13,6 +13,7 @@ import type { EntryPoint, MomentName } from '../model/rules';
 import type {
 	BodyResult,
 	Claim,
+	MessageRule,
 	Plan,
 	PlanNode,
 	Seen,
@@ -20,10 +21,16 @@ import type {
 	TypePlan,
 	Validator
 } from '../plan/plan';
+import type { MatchKey } from '../text/match';
+import { matchKey } from '../text/match';
 import type { ZoneClock } from '../value/temporal';
 import { LocalDate, Moment } from '../value/temporal';
 import type { Value } from '../value/value';
 import { isBlank, isList, same } from '../value/value';
+import type { Outgoing, Sending } from './outgoing';
+import { sendings } from './outgoing';
+
+export type { Outgoing, Sending } from './outgoing';
 
 /** A record that the sender submits. Arrays are in the order of the type's fields. */
 export interface SubmittedRecord {
@@ -41,6 +48,13 @@ export interface SubmittedRecord {
 	keep: ReadonlySet<string> | 'touched';
 	/** Already settled by the plan in force, so that Locked fields are known to be right. */
 	inLine: boolean;
+	/**
+	 * Fields of other records, with the way to each ({@link wayKey}), whose change ran on to this one
+	 * in an earlier transaction: it is settled as reached, and nothing is sent to it.
+	 */
+	touched?: readonly string[];
+	/** It is deleted: no rule runs on it, and what reads or counts it follows. */
+	removed?: boolean;
 	/**
 	 * For claims that add to a set: the options each of them added, by claim. For a claim left out,
 	 * what it gives for the stored values counts as what it added.
@@ -63,10 +77,21 @@ export interface Change {
 export interface Loader {
 	record(type: string, id: string): readonly Value[] | null | undefined;
 	related(type: string, field: string, id: string): readonly string[] | undefined;
+	/** Ids of the stored records whose fields have all the keys. */
+	matching(type: string, keys: readonly MatchKey[]): readonly string[] | undefined;
+	/** What a record was before the change that is carried on, where that was another transaction. */
+	before?(type: string, id: string): readonly Value[] | undefined;
 }
 
 /** Something a rule read that was not at hand. */
-export type Need = { type: string; id: string } | { type: string; field: string; of: string };
+export type Need =
+	| { type: string; id: string }
+	| { type: string; field: string; of: string }
+	| { type: string; match: readonly MatchKey[] };
+
+/** The text under which a search among records is known. */
+export const searchKey = (type: string, keys: readonly MatchKey[]) =>
+	[type, ...keys.flatMap((k) => [k.field, k.how, k.key])].join('\u0000');
 
 /** Why a claim wrote or did not. */
 export type Outcome =
@@ -92,6 +117,11 @@ export type Outcome =
 	| 'cleared'
 	| 'failed'
 	| 'pending'
+	/** It takes submitted records only, and this one was reached. */
+	| 'reached left out'
+	/** Of a message rule: what it sends, or that there is nobody to send to. */
+	| 'sends'
+	| 'nobody'
 	/** Of a Validate rule: what it asks holds; it said its message; it makes the field so; it cannot tell. */
 	| 'holds'
 	| 'said'
@@ -124,6 +154,10 @@ export interface ClaimReport {
 	reads?: SeenValue[];
 	/** How the rows of a decision table fared. */
 	table?: TableTrace;
+	/** Records that a match found. */
+	found?: readonly string[];
+	/** What a message rule sends. */
+	sending?: Sending;
 	/** What went wrong. */
 	message?: string;
 }
@@ -174,6 +208,8 @@ export interface SettledRecord {
 	readOnly: ReadonlyMap<string, string>;
 	/** Messages of checks and required fields that this change concerns. */
 	messages: Message[];
+	/** What message rules send when the change is kept. */
+	sends: Outgoing[];
 	/** Fields that are required, and that are hidden, now; asked for with `states`. */
 	required: ReadonlySet<string>;
 	hidden: ReadonlySet<string>;
@@ -190,8 +226,17 @@ export interface Settled {
 	read: { type: string; id: string }[];
 	/** What was not at hand; load it and settle again. Empty when the result is final. */
 	needs: Need[];
-	/** The change would run on to more than {@link MOST_REACHED} records; it must not be kept. */
-	tooMany: boolean;
+	/**
+	 * Records that the change runs on to beyond the most for one transaction, each with the fields
+	 * and ways by which it is reached. They are settled afterwards; see {@link SubmittedRecord.touched}.
+	 */
+	deferred: Deferred[];
+}
+
+export interface Deferred {
+	type: string;
+	id: string;
+	touched: string[];
 }
 
 export interface SettleOptions {
@@ -199,12 +244,14 @@ export interface SettleOptions {
 	states?: boolean;
 	/** Settles the submitted records only: the change does not run on to others. */
 	alone?: boolean;
+	/** Most records that the change runs on to in one go; {@link MOST_REACHED} without it. */
+	most?: number;
 	zones: ZoneClock;
 }
 
 const STEPS = 200_000;
-/** Most records that one change may run on to. */
-export const MOST_REACHED = 20_000;
+/** Most records that one change runs on to in one transaction. */
+export const MOST_REACHED = 2_000;
 
 /** Settles a change on a plan. Never throws for any data; what a rule cannot do is reported in the result. */
 export function settle(
@@ -240,10 +287,11 @@ class Pass {
 	private readonly records: Working[] = [];
 	/** The same by `type.id`. */
 	private readonly byKey = new Map<string, Working>();
+	private readonly places = new Map<string, number>();
 	/** Loaded on the way, by `type.id`. */
 	private views: Map<string, RecordView | null> | null = null;
 	private needs: Map<string, Need> | null = null;
-	private tooMany = false;
+	private deferred: Map<string, Deferred> | null = null;
 	/** For each record, 1 at the nodes to settle; and the same for any record. */
 	private readonly dirty: number[][];
 	private readonly any: number[];
@@ -258,21 +306,24 @@ class Pass {
 	) {
 		this.schema = plan.schema;
 		this.moment = change.onRequest ? 'request' : 'changed';
-		for (const r of change.records) this.take(this.open(r, false));
-		this.any = zeros(plan.nodes.length);
+		for (const r of change.records) this.take(this.open(r, !!r.touched));
+		const size = plan.nodes.length + plan.messages.length;
+		this.any = zeros(size);
 		const alone = change.records.length === 1;
-		this.dirty = change.records.map(() => (alone ? this.any : zeros(plan.nodes.length)));
+		this.dirty = change.records.map(() => (alone ? this.any : zeros(size)));
 		this.env = new PassEnv(this.schema.model.zone, options.zones, change, this);
 	}
 
 	private take(rec: Working) {
+		const key = refKey(rec.type, rec.id);
+		this.places.set(key, this.records.length);
 		this.records.push(rec);
-		this.byKey.set(refKey(rec.type, rec.id), rec);
+		this.byKey.set(key, rec);
 	}
 
 	private open(r: SubmittedRecord, reached: boolean): Working {
 		const { at, type } = this.schema.type(r.type);
-		const sent = r.was.slice();
+		const sent: Value[] = r.removed ? r.was.map(() => null) : r.was.slice();
 		const stamps = zeros(sent.length);
 		const changed = zeros(sent.length);
 		const given = zeros(sent.length);
@@ -285,6 +336,7 @@ class Pass {
 			stamps[i] = r.keep === 'touched' ? ++touch : r.keep.has(id) ? Infinity : 0;
 			if (!same(sent[i], r.was[i])) changed[i] = 1;
 		}
+		if (r.removed) r.was.forEach((v, i) => (changed[i] = isBlank(v) ? 0 : 1));
 		const settled = sent.slice();
 		return {
 			type: r.type,
@@ -297,7 +349,7 @@ class Pass {
 			stamps,
 			changed,
 			given,
-			touched: null,
+			touched: r.touched ? new Set(r.touched) : null,
 			outcomes: this.options.explain ? new Map() : null,
 			out: {
 				type: r.type,
@@ -312,6 +364,7 @@ class Pass {
 				added: NOTHING_LIMITED,
 				readOnly: NOTHING_RESTRICTED,
 				messages: [],
+				sends: NOTHING_SENT,
 				required: NONE,
 				hidden: NONE,
 				limited: NOTHING_LIMITED,
@@ -324,13 +377,14 @@ class Pass {
 	view(type: string, id: string): RecordView | null {
 		const key = refKey(type, id);
 		const own = this.byKey.get(key);
-		if (own) return own;
+		if (own) return own.submitted.removed ? null : own;
 		this.views ??= new Map();
 		const seen = this.views.get(key);
 		if (seen !== undefined) return seen;
 		const values = this.loader.record(type, id);
 		if (values === undefined) this.pending(key, { type, id });
-		const v = values ? { type, id, was: values, sent: values, settled: values } : null;
+		const was = this.loader.before?.(type, id) ?? values;
+		const v = values ? { type, id, was: was!, sent: values, settled: values } : null;
 		this.views.set(key, v);
 		return v;
 	}
@@ -358,18 +412,38 @@ class Pass {
 		return ids;
 	}
 
+	/**
+	 * The records whose fields have all the keys, lowest number first, with what this change makes of
+	 * them; never the record at hand itself. @throws {PendingRecord}
+	 */
+	matching(type: string, keys: readonly MatchKey[]): readonly string[] {
+		const stored = this.loader.matching(type, keys);
+		if (!stored) this.pending(searchKey(type, keys), { type, match: keys });
+		const { at } = this.schema.type(type);
+		let ids = stored;
+		for (const r of this.records) {
+			if (r.type !== type) continue;
+			const meets = keys.every((k) => matchKey(k.how, r.settled[at.get(k.field)!]) === k.key);
+			if (meets !== ids.includes(r.id))
+				ids = meets ? [...ids, r.id] : ids.filter((x) => x !== r.id);
+		}
+		const own = this.env.rec;
+		if (own?.type === type) ids = ids.filter((x) => x !== own.id);
+		return [...ids].sort((a, b) => a.length - b.length || (a < b ? -1 : 1));
+	}
+
 	// ---- running on along links -------------------------------------------------------------
 
 	/** Marks what depends on a field of a record at other records, which join the change. */
 	private reach(rec: Working, field: number) {
 		if (!rec.changed[field] || this.options.alone) return;
-		const key = refKey(rec.type, this.schema.type(rec.type).type.fields[field].id);
-		const all = this.plan.reach.get(key);
+		const { id: changed } = this.schema.type(rec.type).type.fields[field];
+		const all = this.plan.reach.get(refKey(rec.type, changed));
 		if (!all) return;
-		for (const { via, node, type } of all)
+		for (const { via, node, type, key } of all)
 			for (const id of this.whoReads(rec, via)) {
-				const i = this.join(type, id);
-				if (i < 0) continue;
+				const i = this.join(type, id, key);
+				if (i < 0 || this.records[i].submitted.removed) continue;
 				this.mark(this.dirty[i], node);
 				(this.records[i].touched ??= new Set()).add(key);
 			}
@@ -394,7 +468,7 @@ class Pass {
 	/** Where a record's link points, and pointed before. */
 	private parents(type: string, field: string, id: string): string[] {
 		const i = this.schema.type(type).at.get(field)!;
-		const view = this.nearby(() => this.view(type, id));
+		const view = this.byKey.get(refKey(type, id)) ?? this.nearby(() => this.view(type, id));
 		return view ? [view.was[i], view.settled[i]].filter((x) => typeof x === 'string') : [];
 	}
 
@@ -415,13 +489,16 @@ class Pass {
 		}
 	}
 
-	/** The place of a record in the change; it joins it if need be. -1 when it is not at hand. */
-	private join(type: string, id: string): number {
+	/** The place of a record in the change; it joins it if need be. -1 when it is not at hand, or comes later. */
+	private join(type: string, id: string, reachedBy: string): number {
 		const key = refKey(type, id);
-		const had = this.byKey.get(key);
-		if (had) return this.records.indexOf(had);
-		if (this.records.length >= MOST_REACHED) {
-			this.tooMany = true;
+		const had = this.places.get(key);
+		if (had !== undefined) return had;
+		if (this.records.length - this.change.records.length >= (this.options.most ?? MOST_REACHED)) {
+			this.deferred ??= new Map();
+			const later = this.deferred.get(key) ?? { type, id, touched: [] };
+			if (!later.touched.includes(reachedBy)) later.touched.push(reachedBy);
+			this.deferred.set(key, later);
 			return -1;
 		}
 		const was = this.loader.record(type, id);
@@ -436,7 +513,7 @@ class Pass {
 				true
 			)
 		);
-		this.dirty.push(zeros(this.plan.nodes.length));
+		this.dirty.push(zeros(this.any.length));
 		return this.records.length - 1;
 	}
 
@@ -451,18 +528,19 @@ class Pass {
 		this.records.forEach((rec, i) => this.markFirst(rec, this.dirty[i]));
 		for (let n = this.any.indexOf(1); n >= 0; n = this.any.indexOf(1, n + 1))
 			for (let i = 0; i < this.records.length; i++)
-				if (this.dirty[i][n]) {
+				if (this.dirty[i][n] && n < nodes.length) {
 					this.node(this.records[i], nodes[n]);
 					this.markWatchers(this.records[i], nodes[n].index, this.dirty[i]);
 					if (this.plan.reach.size) this.reach(this.records[i], nodes[n].index);
-				}
-		for (const rec of this.records) this.close(rec);
+				} else if (this.dirty[i][n])
+					this.send(this.records[i], this.plan.messages[n - nodes.length]);
+		for (const rec of this.records) if (!rec.submitted.removed) this.close(rec);
 		return {
 			records: this.records.map((r) => r.out),
 			read: [...(this.views?.values() ?? [])].flatMap((v) =>
 				v ? [{ type: v.type, id: v.id }] : []
 			),
-			tooMany: this.tooMany,
+			deferred: this.deferred ? [...this.deferred.values()] : [],
 			needs: this.needs ? [...this.needs.values()] : []
 		};
 	}
@@ -475,9 +553,17 @@ class Pass {
 	/** Which fields of a record to look at before any rule has run. */
 	private markFirst(rec: Working, dirty: number[]) {
 		const p = rec.plan;
-		if (rec.submitted.created || this.change.onRequest)
+		if (rec.submitted.removed) {
+			for (let i = 0; i < rec.changed.length; i++) this.reach(rec, i);
+			return;
+		}
+		if (rec.submitted.created || this.change.onRequest) {
 			for (const n of p.nodes) this.mark(dirty, n);
-		else {
+			if (!this.change.onRequest) for (const n of p.messages) this.mark(dirty, n);
+		} else {
+			for (const key of rec.submitted.touched ?? [])
+				for (const r of this.plan.reach.get(key.split(' ', 1)[0]) ?? [])
+					if (r.key === key && r.type === rec.type) this.mark(dirty, r.node);
 			if (!rec.submitted.inLine) for (const n of p.locked) this.mark(dirty, n);
 			for (const n of p.filling)
 				if (isBlank(rec.settled[this.plan.nodes[n].index])) this.mark(dirty, n);
@@ -496,14 +582,14 @@ class Pass {
 		if (rec.changed[field]) for (const n of rec.plan.watchers[field]) this.mark(dirty, n);
 	}
 
-	private triggered(rec: Working, c: Claim): boolean {
+	private triggered(rec: Working, c: Claim | MessageRule): boolean {
 		if (this.change.onRequest) return true;
-		// a new record triggers everything, but for a rule whose author named the fields it watches
-		if (rec.submitted.created && !c.rule.watch) return true;
+		// a new record triggers everything, but for a rule whose author named the fields it watches,
+		// and one that is set off at another record
+		if (rec.submitted.created && !c.rule.watch && !c.rule.each) return true;
 		for (const i of c.triggers) if (rec.changed[i]) return true;
 		for (const i of c.triggersSent) if (!same(rec.sent[i], rec.was[i])) return true;
-		if (rec.touched)
-			for (const r of c.reached) if (rec.touched.has(refKey(r.type, r.field))) return true;
+		if (rec.touched) for (const r of c.reached) if (rec.touched.has(r.key)) return true;
 		return false;
 	}
 
@@ -519,7 +605,7 @@ class Pass {
 	/** Notes what a claim did, where somebody asked. */
 	private report(
 		rec: Working,
-		c: Claim | Validator,
+		c: Claim | Validator | MessageRule,
 		outcome: Outcome,
 		more?: Partial<ClaimReport>
 	) {
@@ -541,18 +627,71 @@ class Pass {
 	}
 
 	/** Whether moment, entry point and guard of a rule fit: true, or why not. */
-	private fits(rec: Working, c: Claim | Validator): true | Outcome {
+	private fits(rec: Working, c: Claim | Validator | MessageRule): true | Outcome {
 		const { rule } = c;
+		if (rule.submittedOnly && rec.out.reached) return 'reached left out';
 		const moment: MomentName = rec.submitted.created ? 'created' : this.moment;
 		if (!rule.moments.includes(moment)) return 'moment left out';
 		if (rule.entryPoints && !rule.entryPoints.includes(this.change.entryPoint))
 			return 'entry point left out';
 		if (!c.guard) return true;
-		const g = c.guard(this.env);
-		if (g !== true) return g === false ? 'guard false' : 'guard unknown';
-		if (rule.entering && !rec.submitted.created && c.guardBefore!(this.env) === true)
-			return 'did not come to hold';
-		return true;
+		const at = this.setOffAt(rec, c);
+		if (!at) return 'guard unknown';
+		this.env.rec = at;
+		try {
+			const g = c.guard(this.env);
+			if (g !== true) return g === false ? 'guard false' : 'guard unknown';
+			const created = this.byKey.get(refKey(at.type, at.id))?.submitted.created;
+			if (rule.entering && !created && c.guardBefore!(this.env) === true)
+				return 'did not come to hold';
+			return true;
+		} finally {
+			this.env.rec = rec;
+		}
+	}
+
+	/** The record whose change sets a rule off: this one, or the one its `each` link points to; null without one. */
+	private setOffAt(rec: Working, c: Claim | Validator | MessageRule): RecordView | null {
+		if (!('each' in c) || typeof c.each !== 'number' || c.each < 0) return rec;
+		const id: Value = rec.settled[c.each];
+		const { target } = this.schema.type(rec.type).type.fields[c.each];
+		return typeof id === 'string' ? this.view(target!, id) : null;
+	}
+
+	// ---- messages ---------------------------------------------------------------------------
+
+	/** Writes what a message rule sends for a record. */
+	private send(rec: Working, m: MessageRule) {
+		const { env } = this;
+		env.rec = rec;
+		env.steps = STEPS;
+		env.depth = 0;
+		try {
+			const fit = this.triggered(rec, m) ? this.fits(rec, m) : 'not triggered';
+			if (fit !== true) return this.report(rec, m, fit);
+			const sending = sendings(m, rec, env.today, {
+				at: (view) => {
+					env.rec = view;
+					env.steps = STEPS;
+					env.depth = 0;
+					return env;
+				},
+				view: (type, id) => this.view(type, id),
+				related: (type, field, id) => this.relatedIds(type, field, id, 'settled')
+			});
+			env.rec = rec;
+			if (sending.sends.length) rec.out.sends = [...rec.out.sends, ...sending.sends];
+			for (const f of sending.failed)
+				rec.out.failures.push({ claim: m.id, field: m.field.id, message: f.message });
+			this.report(rec, m, sending.sends.length ? 'sends' : 'nobody', { sending });
+		} catch (e) {
+			const pending = e instanceof PendingRecord;
+			if (!pending && !(e instanceof LimitError)) throw e;
+			env.rec = rec;
+			const message = pending ? NOT_AT_HAND : (e as Error).message;
+			if (!pending) rec.out.failures.push({ claim: m.id, field: m.field.id, message });
+			this.report(rec, m, pending ? 'pending' : 'failed', { message });
+		}
 	}
 
 	// ---- what a field may be ----------------------------------------------------------------
@@ -770,12 +909,14 @@ class Pass {
 				return this.outrank(rec, node, k);
 			}
 			if (!result.got) {
-				if (c.output.none === 'next') {
-					this.report(rec, c, WITHOUT[result.why], { row: result.row });
+				const { row, found } = result;
+				const none = result.then ?? c.output.none;
+				if (none === 'next') {
+					this.report(rec, c, WITHOUT[result.why], { row, found });
 					continue;
 				}
-				if (c.output.none === 'leave') {
-					this.report(rec, c, 'left', { row: result.row });
+				if (none === 'leave') {
+					this.report(rec, c, 'left', { row, found });
 					return this.outrank(rec, node, k);
 				}
 			}
@@ -894,7 +1035,7 @@ class Pass {
 	private claim(rec: Working, node: PlanNode, c: Claim, result: BodyResult) {
 		const i = node.index;
 		const value = result.got ? hold(node.field, result.value, this.currencyOf(rec, node)) : null;
-		const more: Partial<ClaimReport> = { value, row: result.row };
+		const more: Partial<ClaimReport> = { value, row: result.row, found: result.found };
 		const left = node.limits.length ? this.optionsLeft(rec, node) : null;
 		const outside = left && !isBlank(value) && !allowedIn(value, left.ids);
 		const wrong = outside
@@ -937,7 +1078,7 @@ class Pass {
 		rec.stamps[i] = this.cause(rec, c);
 		this.write(rec, node, value, c);
 		const outcome = !result.got ? 'cleared' : same(value, rec.was[i]) ? 'same value' : 'wrote';
-		this.report(rec, c, outcome, { value, row: result.row });
+		this.report(rec, c, outcome, { value, row: result.row, found: result.found });
 	}
 
 	private write(rec: Working, node: PlanNode, value: Value, c: Claim | Validator) {
@@ -954,8 +1095,9 @@ class Pass {
 	}
 
 	/** The guard's parts and the values read, where somebody asked. */
-	private evidence(rec: Working, c: Claim | Validator): Partial<ClaimReport> {
+	private evidence(rec: Working, c: Claim | Validator | MessageRule): Partial<ClaimReport> {
 		if (!rec.outcomes) return {};
+		const at = this.nearby(() => this.setOffAt(rec, c));
 		const own = (seen: readonly Seen[]): SeenValue[] =>
 			seen.flatMap((r) => {
 				const value = this.valueOf(rec, r);
@@ -963,17 +1105,22 @@ class Pass {
 			});
 		return {
 			...('trace' in c && c.trace ? { table: this.traced(c.trace) } : {}),
-			guard: c.guardParts.map((p) => ({
-				text: p.text,
-				result: this.safely(p.run),
-				values: own(p.reads)
-			})),
+			guard: c.guardParts.map((p) => {
+				this.env.rec = at;
+				const result = at ? this.safely(p.run) : null;
+				this.env.rec = rec;
+				const values = p.reads.flatMap((r) => {
+					const value = at ? this.valueOf(at, r) : undefined;
+					return value === undefined ? [] : [{ ...r, value }];
+				});
+				return { text: p.text, result, values };
+			}),
 			reads: own(c.used)
 		};
 	}
 
 	/** What a read gave: of the record itself, or of the one record that links lead to; undefined for many. */
-	private valueOf(rec: Working, r: Seen): Value | undefined {
+	private valueOf(rec: RecordView, r: Seen): Value | undefined {
 		if (r.many) return undefined;
 		let view: RecordView | null = rec;
 		for (const v of r.via) {
@@ -1022,12 +1169,13 @@ class Pass {
 		if (!rec.outcomes) return;
 		const limits = rec.plan.nodes.flatMap((n) => this.plan.nodes[n].limits);
 		for (const c of [
-			...rec.plan.nodes.flatMap((n): (Claim | Validator)[] => [
+			...rec.plan.nodes.flatMap((n): (Claim | Validator | MessageRule)[] => [
 				...this.plan.nodes[n].claims,
 				...this.plan.nodes[n].adders
 			]),
 			...limits,
-			...rec.plan.validators
+			...rec.plan.validators,
+			...rec.plan.messages.map((n) => this.plan.messages[n - this.plan.nodes.length])
 		])
 			rec.out.reports.push(
 				rec.outcomes.get(c.id) ?? {
@@ -1090,6 +1238,7 @@ const finite = (x: number) => (x === Infinity ? 0 : x);
 const NOTHING_RESTRICTED: ReadonlyMap<string, string> = new Map();
 const NOTHING_LIMITED: ReadonlyMap<string, readonly string[]> = new Map();
 const NONE: ReadonlySet<string> = new Set();
+const NOTHING_SENT: Outgoing[] = [];
 const DAY_ONE = LocalDate.fromEpochDay(0)!;
 
 /** What formulas run in. The instant is worked out as a moment only where a rule asks. */
@@ -1127,5 +1276,8 @@ class PassEnv implements Env {
 	}
 	related(type: string, field: string, id: string, image: Image): readonly string[] {
 		return this.pass.relatedIds(type, field, id, image);
+	}
+	matching(type: string, keys: readonly MatchKey[]): readonly string[] {
+		return this.pass.matching(type, keys);
 	}
 }

@@ -4,9 +4,9 @@ import { fromJson } from '../model/codec';
 import type { Schema } from '../model/model';
 import { refKey } from '../model/model';
 import type { Plan } from '../plan/plan';
-import type { Change, Loader, Settled } from '../settle/settle';
+import type { Change, Deferred, Loader, Settled } from '../settle/settle';
 import { settle } from '../settle/settle';
-import { valuesToJson } from '../trials/trials';
+import { recordsLoader, valuesToJson } from '../trials/trials';
 import { zones } from '../../runtime/zones';
 import type { Value } from '../value/value';
 
@@ -17,24 +17,29 @@ export interface Sent {
 	sent: Record<string, JsonValue>;
 }
 
+interface Before {
+	type: string;
+	id: string;
+	was: readonly Value[];
+}
+
 /** A store that settles changes by a plan and keeps what comes of them. */
 export class Store {
 	readonly records = new Map<string, { type: string; id: string; values: readonly Value[] }>();
 	private readonly schema: Schema;
 
+	/** Records put off, each with what the records of its change were before. */
+	readonly pending: (Deferred & { before: readonly Before[] })[] = [];
+	/** Most records reached in one go. */
+	most: number | undefined;
+
 	constructor(public plan: Plan) {
 		this.schema = plan.schema;
 	}
 
-	readonly loader: Loader = {
-		record: (type, id) => this.records.get(refKey(type, id))?.values ?? null,
-		related: (type, field, id) => {
-			const i = this.schema.type(type).at.get(field)!;
-			return [...this.records.values()]
-				.filter((r) => r.type === type && r.values[i] === id)
-				.map((r) => r.id);
-		}
-	};
+	get loader(): Loader {
+		return recordsLoader(this.schema, this.records.values());
+	}
 
 	private changeOf(all: readonly Sent[], onRequest = false): Change {
 		return {
@@ -65,10 +70,50 @@ export class Store {
 
 	/** Settles a change and stores every record it wrote, reached ones too. */
 	change(...all: Sent[]): Settled {
-		const settled = settle(this.plan, this.changeOf(all), this.loader, { zones, explain: true });
+		return this.settle(this.changeOf(all), []);
+	}
+
+	/** Deletes a record; links that point to it become blank in the same change. */
+	remove(type: string, id: string): Settled | null {
+		const stored = this.records.get(refKey(type, id));
+		if (!stored) return null;
+		const links = this.schema.model.types.flatMap((t) =>
+			t.fields
+				.filter((f) => f.type === 'link' && f.target === type)
+				.flatMap((f) =>
+					this.loader
+						.related(t.id, f.id, id)!
+						.map((x) => ({ type: t.id, id: x, sent: { [f.id]: null } }))
+				)
+		);
+		const change = this.changeOf([{ type, id, sent: {} }, ...links]);
+		const [gone, ...rest] = change.records;
+		const settled = this.settle({ ...change, records: [{ ...gone, removed: true }, ...rest] }, []);
+		this.records.delete(refKey(type, id));
+		return settled;
+	}
+
+	private settle(change: Change, before: readonly Before[]): Settled {
+		const loader: Loader = {
+			...this.loader,
+			before: (type, id) => before.find((b) => b.type === type && b.id === id)?.was
+		};
+		const options = { zones, explain: true, most: this.most };
+		const settled = settle(this.plan, change, loader, options);
 		for (const { type, id, values } of settled.records)
 			this.records.set(refKey(type, id), { type, id, values: values.slice() });
+		const was = settled.records.map((r) => ({ type: r.type, id: r.id, was: r.was }));
+		for (const d of settled.deferred) this.pending.push({ ...d, before: [...before, ...was] });
 		return settled;
+	}
+
+	/** Settles what was put off because a change ran on to too many records, one record at a time. */
+	carryOn() {
+		for (let d = this.pending.shift(); d; d = this.pending.shift()) {
+			const change = this.changeOf([{ type: d.type, id: d.id, sent: {} }]);
+			const records = change.records.map((r) => ({ ...r, touched: d.touched }));
+			this.settle({ ...change, records }, d.before);
+		}
 	}
 
 	/** What the standing rules would change in the stored records: nothing, when all are in line. */

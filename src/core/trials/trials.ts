@@ -2,10 +2,12 @@
 import type { JsonValue } from '../model/codec';
 import { fromJson, toJson } from '../model/codec';
 import type { Schema } from '../model/model';
+import { refKey } from '../model/model';
 import type { EntryPoint } from '../model/rules';
 import type { Plan } from '../plan/plan';
 import type { ClaimReport, Loader, SettledRecord, SubmittedRecord } from '../settle/settle';
 import { settle } from '../settle/settle';
+import { matchKey } from '../text/match';
 import type { ZoneClock } from '../value/temporal';
 import type { Value } from '../value/value';
 import { isList, same } from '../value/value';
@@ -55,20 +57,43 @@ export interface TrialResult {
 }
 
 /** A loader that has no other records at hand: what is read through a link is pending, never taken for blank. */
-export const NOTHING_ELSE: Loader = { record: () => undefined, related: () => undefined };
+export const NOTHING_ELSE: Loader = {
+	record: () => undefined,
+	related: () => undefined,
+	matching: () => undefined
+};
 
 /**
  * A loader that has the records of a trial at hand and no others. @throws {Error} naming a field or
  * value that does not fit
  */
-export function nearLoader(schema: Schema, near: Trial['near'] = []): Loader {
-	if (!near.length) return NOTHING_ELSE;
-	const records = near.map((r) => ({ ...r, values: valuesFromJson(schema, r.type, r.values) }));
+export function nearLoader(schema: Schema, near: Trial['near']): Loader {
+	if (!near) return NOTHING_ELSE;
+	return recordsLoader(
+		schema,
+		near.map((r) => ({ ...r, values: valuesFromJson(schema, r.type, r.values) }))
+	);
+}
+
+/** A loader over some records, for which no others exist. */
+export function recordsLoader(
+	schema: Schema,
+	records: Iterable<{ type: string; id: string; values: readonly Value[] }>
+): Loader {
+	const all = [...records];
+	const byKey = new Map(all.map((r) => [refKey(r.type, r.id), r.values]));
 	return {
-		record: (type, id) => records.find((r) => r.type === type && r.id === id)?.values,
+		record: (type, id) => byKey.get(refKey(type, id)) ?? null,
 		related: (type, field, id) => {
 			const i = schema.type(type).at.get(field)!;
-			return records.filter((r) => r.type === type && r.values[i] === id).map((r) => r.id);
+			return all.filter((r) => r.type === type && r.values[i] === id).map((r) => r.id);
+		},
+		matching: (type, keys) => {
+			const { at } = schema.type(type);
+			return all
+				.filter((r) => r.type === type)
+				.filter((r) => keys.every((k) => matchKey(k.how, r.values[at.get(k.field)!]) === k.key))
+				.map((r) => r.id);
 		}
 	};
 }

@@ -1,5 +1,8 @@
 /** The model in the database: record types, fields and options, and a table for each record type. */
+import { createHash } from 'node:crypto';
 import type { Field, Model, OptionList, RecordType } from '../../core/model/model';
+import type { MatchHow } from '../../core/model/rules';
+import { matchHows } from '../../core/text/match';
 import type { Db } from './pool';
 
 const COLUMN: Record<Field['type'], string> = {
@@ -124,10 +127,44 @@ async function insertList(db: Db, workspace: string, l: OptionList, position: nu
 		await addOption(db, workspace, l.id, o.id, o.label, i, o.code);
 }
 
+/** The SQL type of a field's column. */
+export const sqlType = (f: Field) => COLUMN[f.type];
+
+/** The column that a field is matched by. */
+export function keyColumn(field: string, how: MatchHow): string {
+	if (how === 'exact') return columnOf(field);
+	return `${how === 'domain' ? 'd' : 'k'}_${checked(field)}`;
+}
+
+/** The key columns that stand beside a field's own. */
+export function keyColumns(f: Field): { how: MatchHow; column: string }[] {
+	return matchHows(f)
+		.filter((how) => how !== 'exact')
+		.map((how) => ({ how, column: keyColumn(f.id, how) }));
+}
+
+/** Makes the look-up by a field fast; matching is right without it too. */
+export async function indexMatched(
+	db: Db,
+	matched: ReadonlyMap<string, readonly MatchHow[]>
+): Promise<void> {
+	for (const [key, hows] of matched) {
+		const [type, field] = key.split('.');
+		for (const how of hows) {
+			// the names of tables and columns together are longer than a name may be
+			const name = `match_${createHash('sha256').update(`${key} ${how}`).digest('hex').slice(0, 24)}`;
+			await db.query(
+				`create index if not exists ${name} on ${tableOf(type)} (workspace, ${keyColumn(field, how)})`
+			);
+		}
+	}
+}
+
 async function addColumn(db: Db, type: string, f: Field) {
 	const target = f.type === 'link' ? ` references ${tableOf(f.target!)}` : '';
+	const keys = keyColumns(f).map((k) => `, add column ${k.column} text`);
 	await db.query(
-		`alter table ${tableOf(type)} add column ${columnOf(f.id)} ${COLUMN[f.type]}${target}`
+		`alter table ${tableOf(type)} add column ${columnOf(f.id)} ${COLUMN[f.type]}${target}${keys.join('')}`
 	);
 	if (f.type === 'link') await db.query(`create index on ${tableOf(type)} (${columnOf(f.id)})`);
 }

@@ -1,12 +1,15 @@
 /** Records and their history in the database. Values cross this border as the core's own. */
 import { toJson, type JsonValue } from '../../core/model/codec';
-import type { Schema } from '../../core/model/model';
+import type { Field, Schema } from '../../core/model/model';
+import { refKey } from '../../core/model/model';
 import type { SettledRecord } from '../../core/settle/settle';
 import { LocalDate, Moment } from '../../core/value/temporal';
 import { parseNum } from '../../core/value/num';
 import type { Value } from '../../core/value/value';
 import { zones } from '../../runtime/zones';
-import { columnOf, tableOf } from './model';
+import type { MatchKey } from '../../core/text/match';
+import { matchKey } from '../../core/text/match';
+import { columnOf, keyColumn, keyColumns, sqlType, tableOf } from './model';
 import type { Db } from './pool';
 
 /** Who or what set a field's present value. */
@@ -65,6 +68,9 @@ function toStored(schema: Schema, type: string, row: Record<string, unknown>): S
 	};
 }
 
+/** Most records that one search gives. */
+const MOST_FOUND = 100;
+
 /** Reads records by id, in the order of ids; missing ones are left out. */
 export async function readRecords(
 	db: Db,
@@ -72,10 +78,10 @@ export async function readRecords(
 	workspace: string,
 	type: string,
 	ids: readonly string[],
-	lock = false
+	lock: '' | 'for update' | 'for no key update' = ''
 ): Promise<StoredRecord[]> {
 	const r = await db.query(
-		`select * from ${tableOf(type)} where workspace = $1 and id = any($2::bigint[]) order by id ${lock ? 'for no key update' : ''}`,
+		`select * from ${tableOf(type)} where workspace = $1 and id = any($2::bigint[]) order by id ${lock}`,
 		[workspace, ids]
 	);
 	return r.rows.map((row) => toStored(schema, type, row));
@@ -99,6 +105,40 @@ export async function relatedIds(
 		const had = out.get(String(parent));
 		if (had) had.push(String(id));
 		else out.set(String(parent), [String(id)]);
+	}
+	return out;
+}
+
+/**
+ * Ids of the records that meet all the keys of each search, lowest first. Searches by the same
+ * fields are one query.
+ */
+export async function matchingIds(
+	db: Db,
+	schema: Schema,
+	workspace: string,
+	type: string,
+	searches: readonly (readonly MatchKey[])[]
+): Promise<string[][]> {
+	const out: string[][] = searches.map(() => []);
+	const shapes = new Map<string, number[]>();
+	searches.forEach((keys, i) => {
+		const shape = keys.map((k) => `${k.field} ${k.how}`).join(', ');
+		shapes.set(shape, [...(shapes.get(shape) ?? []), i]);
+	});
+	for (const places of shapes.values()) {
+		const keys = searches[places[0]];
+		const on = keys.map((k, n) => {
+			const cast = k.how === 'exact' ? sqlType(schema.field(type, k.field)!) : 'text';
+			return `r.${keyColumn(k.field, k.how)} = q.k${n}::${cast}`;
+		});
+		const r = await db.query<{ n: string; id: string }>(
+			`select q.n, r.id from unnest(${keys.map((_, n) => `$${n + 2}::text[]`).join(', ')})
+			   with ordinality as q(${keys.map((_, n) => `k${n}`).join(', ')}, n)
+			 join lateral (select id from ${tableOf(type)} r where r.workspace = $1 and ${on.join(' and ')} order by id limit ${MOST_FOUND}) r on true`,
+			[workspace, ...keys.map((_, n) => places.map((i) => searches[i][n].key))]
+		);
+		for (const { n, id } of r.rows) out[places[Number(n) - 1]].push(String(id));
 	}
 	return out;
 }
@@ -206,42 +246,137 @@ export async function nextId(db: Db, type: string): Promise<string> {
 	return String(r.rows[0].id);
 }
 
-/** Writes a settled record; returns its new version. */
-export async function writeRecord(
+/** The columns of a field with what goes into each: its own, and those it is matched by. */
+export function columnsFor(f: Field, v: Value): { column: string; sql: string; value: unknown }[] {
+	return [
+		{ column: columnOf(f.id), sql: sqlType(f), value: toColumn(v) },
+		...keyColumns(f).map((k) => ({ column: k.column, sql: 'text', value: matchKey(k.how, v) }))
+	];
+}
+
+/** A settled record with who set its fields. */
+export interface Writing {
+	rec: SettledRecord;
+	setBy: Record<string, SetBy>;
+}
+
+/**
+ * Writes settled records; returns the new version of each by `type.id`. Records of a type in which
+ * the same fields changed are one statement.
+ */
+export async function writeRecords(
 	db: Db,
 	schema: Schema,
 	workspace: string,
-	rec: SettledRecord,
-	setBy: Record<string, SetBy>,
+	all: readonly Writing[],
 	release: number,
 	at: string
-): Promise<number> {
-	const { fields } = schema.type(rec.type).type;
-	const place = schema.type(rec.type).at;
-	if (rec.created) {
-		const given = fields.filter((_, i) => rec.values[i] !== null);
-		const names = given.map((f) => `, ${columnOf(f.id)}`).join('');
-		const marks = given.map((_, i) => `, $${i + 6}`).join('');
-		await db.query(
-			`insert into ${tableOf(rec.type)} (id, workspace, settled_by, set_by, created_at, updated_at${names}) values ($1, $2, $3, $4, $5, $5${marks})`,
-			[
-				rec.id,
-				workspace,
-				release,
-				setBy,
-				at,
-				...given.map((f) => toColumn(rec.values[place.get(f.id)!]))
-			]
-		);
-		return 1;
+): Promise<Map<string, number>> {
+	const versions = new Map<string, number>();
+	const groups = new Map<string, Writing[]>();
+	for (const w of all) {
+		const { rec } = w;
+		if (rec.created) {
+			await insertRecord(db, schema, workspace, w, release, at);
+			versions.set(refKey(rec.type, rec.id), 1);
+			continue;
+		}
+		const fields = rec.changes.map((c) => c.field).sort();
+		const key = [rec.type, ...fields].join(' ');
+		groups.set(key, [...(groups.get(key) ?? []), w]);
 	}
-	const sets = rec.changes.map((c, i) => `, ${columnOf(c.field)} = $${i + 6}`).join('');
-	const r = await db.query(
-		`update ${tableOf(rec.type)} set version = version + 1, settled_by = $3, set_by = set_by || $4::jsonb, updated_at = $5${sets}
-		 where workspace = $1 and id = $2 returning version`,
-		[workspace, rec.id, release, setBy, at, ...rec.changes.map((c) => toColumn(c.to))]
+	for (const group of groups.values())
+		for (let i = 0; i < group.length; i += 500)
+			for (const { type, id, version } of await updateRecords(
+				db,
+				schema,
+				workspace,
+				group.slice(i, i + 500),
+				release,
+				at
+			))
+				versions.set(refKey(type, id), version);
+	return versions;
+}
+
+async function insertRecord(
+	db: Db,
+	schema: Schema,
+	workspace: string,
+	{ rec, setBy }: Writing,
+	release: number,
+	at: string
+) {
+	const { fields } = schema.type(rec.type).type;
+	const cells = fields.flatMap((f, i) =>
+		rec.values[i] === null ? [] : columnsFor(f, rec.values[i])
 	);
-	return r.rows[0].version;
+	const names = cells.map((c) => `, ${c.column}`).join('');
+	const marks = cells.map((_, i) => `, $${i + 6}`).join('');
+	await db.query(
+		`insert into ${tableOf(rec.type)} (id, workspace, settled_by, set_by, created_at, updated_at${names}) values ($1, $2, $3, $4, $5, $5${marks})`,
+		[rec.id, workspace, release, setBy, at, ...cells.map((c) => c.value)]
+	);
+}
+
+/** Updates records of one type in which the same fields changed. */
+async function updateRecords(
+	db: Db,
+	schema: Schema,
+	workspace: string,
+	group: readonly Writing[],
+	release: number,
+	at: string
+): Promise<{ type: string; id: string; version: number }[]> {
+	const { type, changes } = group[0].rec;
+	const rows = group.map(({ rec, setBy }) => {
+		const now = new Map(rec.changes.map((c) => [c.field, c.to]));
+		return {
+			id: rec.id,
+			setBy,
+			cells: changes.flatMap((c) => columnsFor(schema.field(type, c.field)!, now.get(c.field)!))
+		};
+	});
+	const { cells } = rows[0];
+	const head = `version = version + 1, settled_by = $2, updated_at = $3`;
+	// lists do not travel in lists: each goes as JSON
+	const list = (sql: string) => sql.endsWith('[]');
+	const sets = cells.map((c, i) =>
+		list(c.sql)
+			? `, ${c.column} = case when v.c${i} is null then null else array(select jsonb_array_elements_text(v.c${i})) end`
+			: `, ${c.column} = v.c${i}`
+	);
+	const kinds = cells.map((c) => (list(c.sql) ? 'jsonb' : c.sql));
+	const r = await db.query<{ id: string; version: number }>(
+		`update ${tableOf(type)} r set ${head}, set_by = r.set_by || v.set_by${sets.join('')}
+		 from unnest($4::bigint[], $5::jsonb[]${kinds.map((k, i) => `, $${i + 6}::${k}[]`).join('')})
+		   as v(id, set_by${cells.map((_, i) => `, c${i}`).join('')})
+		 where r.workspace = $1 and r.id = v.id returning r.id, r.version`,
+		[
+			workspace,
+			release,
+			at,
+			rows.map((x) => x.id),
+			rows.map((x) => JSON.stringify(x.setBy)),
+			...cells.map((c, i) =>
+				rows.map(({ cells: own }) => {
+					const v = own[i].value;
+					return list(c.sql) && v !== null ? JSON.stringify(v) : v;
+				})
+			)
+		]
+	);
+	return r.rows.map((x) => ({ type, id: String(x.id), version: x.version }));
+}
+
+/** Takes a record out. */
+export async function deleteRecord(
+	db: Db,
+	workspace: string,
+	type: string,
+	id: string
+): Promise<void> {
+	await db.query(`delete from ${tableOf(type)} where workspace = $1 and id = $2`, [workspace, id]);
 }
 
 /** Notes that a record is in line with a release although nothing in it changed. */
@@ -263,24 +398,36 @@ export interface HistoryLine {
 	type: string;
 	record: string;
 	field: string;
-	was: JsonValue;
+	/** Of a deleted record all that it held. */
+	was: JsonValue | Record<string, JsonValue>;
 	now: JsonValue;
 	claim: string | null;
 	ruleName: string | null;
 	because: string | null;
-	outcome: 'set' | 'set aside' | 'failed';
+	outcome: 'set' | 'set aside' | 'failed' | 'sent' | 'deleted';
 }
 
-/** Stores what a change did. */
+/** A rule that ran at a record and wrote nothing, with its outcome. */
+export type QuietLine = [type: string, record: string, claim: string, outcome: string];
+
+/** Stores what a change did; returns its number. */
 export async function writeHistory(
 	db: Db,
 	workspace: string,
 	change: { at: string; account: string | null; entryPoint: string; release: number },
-	lines: readonly HistoryLine[]
-): Promise<void> {
-	const r = await db.query(
-		'insert into change (workspace, at, account, entry_point, release) values ($1, $2, $3, $4, $5) returning id',
-		[workspace, change.at, change.account, change.entryPoint, change.release]
+	lines: readonly HistoryLine[],
+	quiet: readonly QuietLine[] = []
+): Promise<string> {
+	const r = await db.query<{ id: string }>(
+		'insert into change (workspace, at, account, entry_point, release, quiet) values ($1, $2, $3, $4, $5, $6) returning id',
+		[
+			workspace,
+			change.at,
+			change.account,
+			change.entryPoint,
+			change.release,
+			quiet.length ? JSON.stringify(quiet) : null
+		]
 	);
 	const column = (get: (l: HistoryLine) => unknown) => lines.map(get);
 	await db.query(
@@ -299,6 +446,7 @@ export async function writeHistory(
 			column((l) => l.outcome)
 		]
 	);
+	return String(r.rows[0].id);
 }
 
 export interface HistoryEntry {

@@ -1,7 +1,8 @@
+import { matchHows } from '$core/text/match';
 import { valuesToJson } from '$core/trials/trials';
 import { inForce } from '$server/decide';
 import { db } from '$server/db/pool';
-import { readRecords, relatedIds } from '$server/db/records';
+import { matchingIds, readRecords, relatedIds } from '$server/db/records';
 import { checkNeeds, readJson } from '$server/door';
 import { allow, answer } from '$server/guard';
 import type { RequestHandler } from './$types';
@@ -14,6 +15,7 @@ export const POST: RequestHandler = (event) => {
 		const { schema } = await inForce(db(), account.workspace);
 		const records: { type: string; id: string; values: unknown }[] = [];
 		const related: { type: string; field: string; of: string; ids: string[] }[] = [];
+		const found: { type: string; match: unknown; ids: string[] }[] = [];
 		for (const n of needs) {
 			if (!schema.types.has(n.type)) continue;
 			if ('id' in n) {
@@ -23,6 +25,17 @@ export const POST: RequestHandler = (event) => {
 					id: n.id,
 					values: r ? valuesToJson(schema, n.type, r.values) : null
 				});
+			} else if ('match' in n) {
+				const fits = n.match.every((k) => {
+					const f = schema.field(n.type, k.field);
+					return f && matchHows(f).includes(k.how);
+				});
+				if (!fits) continue;
+				const [ids] = await matchingIds(db(), schema, account.workspace, n.type, [n.match]);
+				found.push({ ...n, ids });
+				const near = await readRecords(db(), schema, account.workspace, n.type, ids.slice(0, 20));
+				for (const r of near)
+					records.push({ type: n.type, id: r.id, values: valuesToJson(schema, n.type, r.values) });
 			} else if (schema.field(n.type, n.field)?.type === 'link') {
 				const found = await relatedIds(db(), account.workspace, n.type, n.field, [n.of]);
 				const ids = found.get(n.of) ?? [];
@@ -32,6 +45,6 @@ export const POST: RequestHandler = (event) => {
 					records.push({ type: n.type, id: r.id, values: valuesToJson(schema, n.type, r.values) });
 			}
 		}
-		return { records, related };
+		return { records, related, found };
 	});
 };

@@ -1,0 +1,166 @@
+/** What is left of changes that ran on to more records than one transaction takes. */
+import type { Schema } from '../../core/model/model';
+import type { EntryPoint } from '../../core/model/rules';
+import type { Deferred } from '../../core/settle/settle';
+import { valuesFromJson, valuesToJson } from '../../core/trials/trials';
+import type { Before } from '../near';
+import type { Db } from './pool';
+
+/** Stores what a change is put off at; in the transaction of the change. */
+export async function putOff(
+	db: Db,
+	by: {
+		workspace: string;
+		account: { id: string; person: string | null };
+		entryPoint: EntryPoint;
+		instant: number;
+	},
+	change: string,
+	schema: Schema,
+	before: readonly Before[],
+	records: readonly Deferred[]
+): Promise<void> {
+	const doc = before.map((b) => ({ ...b, was: valuesToJson(schema, b.type, b.was) }));
+	const r = await db.query<{ id: string }>(
+		`insert into carried_change (workspace, change, account, entry_point, at, person, before)
+		 values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+		[
+			by.workspace,
+			change,
+			by.account.id,
+			by.entryPoint,
+			new Date(by.instant).toISOString(),
+			by.account.person,
+			JSON.stringify(doc)
+		]
+	);
+	await db.query(
+		`insert into pending_record (carried, type, record, touched)
+		 select $1, t, r, string_to_array(k, E'\\n') from unnest($2::text[], $3::bigint[], $4::text[]) as x(t, r, k)`,
+		[
+			r.rows[0].id,
+			records.map((d) => d.type),
+			records.map((d) => d.id),
+			records.map((d) => d.touched.join('\n'))
+		]
+	);
+}
+
+/** A change with something left, and the next records to settle. */
+export interface CarriedPiece {
+	carried: string;
+	workspace: string;
+	account: { id: string; name: string; person: string | null };
+	entryPoint: EntryPoint;
+	instant: number;
+	before: Before[];
+	records: { type: string; id: string }[];
+}
+
+/** How often a record is tried before it is left as it is and shown. */
+const MOST_ATTEMPTS = 5;
+
+/** The oldest change with something left, or null. @param schemaOf the model of a workspace */
+export async function nextPiece(
+	db: Db,
+	size: number,
+	schemaOf: (workspace: string) => Promise<Schema>
+): Promise<CarriedPiece | null> {
+	const r = await db.query(
+		`select c.id, c.workspace, c.account, a.name, c.person, c.entry_point, c.at, c.before from carried_change c
+		 left join account a on a.id = c.account
+		 where exists (select 1 from pending_record p where p.carried = c.id and p.attempts < $1) order by c.id limit 1`,
+		[MOST_ATTEMPTS]
+	);
+	const c = r.rows[0];
+	if (!c) return null;
+	const p = await db.query<{ type: string; record: string }>(
+		'select type, record from pending_record where carried = $1 and attempts < $2 order by attempts, type, record limit $3',
+		[c.id, MOST_ATTEMPTS, size]
+	);
+	const schema = await schemaOf(c.workspace);
+	const before = c.before as {
+		type: string;
+		id: string;
+		was: Parameters<typeof valuesFromJson>[2];
+	}[];
+	return {
+		carried: String(c.id),
+		workspace: c.workspace,
+		account: { id: String(c.account), name: c.name ?? '', person: c.person },
+		entryPoint: c.entry_point,
+		instant: (c.at as Date).getTime(),
+		before: before.map((b) => ({ ...b, was: valuesFromJson(schema, b.type, b.was) })),
+		records: p.rows.map((x) => ({ type: x.type, id: String(x.record) }))
+	};
+}
+
+/** Takes some of what is left, that nobody else is at, for this transaction. */
+export async function takePending(
+	db: Db,
+	carried: string,
+	records: readonly { type: string; id: string }[]
+): Promise<Deferred[]> {
+	const r = await db.query<{ type: string; record: string; touched: string[] }>(
+		`select type, record, touched from pending_record
+		 where carried = $1 and (type, record) in (select * from unnest($2::text[], $3::bigint[]))
+		 order by type, record for update skip locked`,
+		[carried, records.map((x) => x.type), records.map((x) => x.id)]
+	);
+	return r.rows.map((x) => ({ type: x.type, id: String(x.record), touched: x.touched }));
+}
+
+/** Strikes out what was settled; the change with nothing left goes too. */
+export async function donePending(
+	db: Db,
+	carried: string,
+	records: readonly { type: string; id: string }[]
+): Promise<void> {
+	await db.query(
+		`delete from pending_record where carried = $1 and (type, record) in (select * from unnest($2::text[], $3::bigint[]))`,
+		[carried, records.map((x) => x.type), records.map((x) => x.id)]
+	);
+	await db.query(
+		'delete from carried_change c where id = $1 and not exists (select 1 from pending_record where carried = c.id)',
+		[carried]
+	);
+}
+
+/** Notes that records could not be settled, with the reason. */
+export async function notePendingTrouble(
+	db: Db,
+	carried: string,
+	records: readonly { type: string; id: string }[],
+	trouble: string
+): Promise<void> {
+	await db.query(
+		`update pending_record set attempts = attempts + 1, trouble = $4
+		 where carried = $1 and (type, record) in (select * from unnest($2::text[], $3::bigint[]))`,
+		[carried, records.map((x) => x.type), records.map((x) => x.id), trouble]
+	);
+}
+
+/** How many records wait to be settled, by record type; and whether a given one is among them. */
+export async function pendingOf(
+	db: Db,
+	workspace: string,
+	record?: { type: string; id: string }
+): Promise<{ counts: { type: string; n: number }[]; stuck: number; waits: boolean }> {
+	const r = await db.query<{ type: string; n: number; stuck: number }>(
+		`select p.type, count(*)::int as n, count(*) filter (where p.attempts >= $2)::int as stuck
+		 from pending_record p join carried_change c on c.id = p.carried where c.workspace = $1 group by 1 order by 1`,
+		[workspace, MOST_ATTEMPTS]
+	);
+	const own = record
+		? await db.query(
+				`select 1 from pending_record p join carried_change c on c.id = p.carried
+				 where c.workspace = $1 and p.type = $2 and p.record = $3 limit 1`,
+				[workspace, record.type, record.id]
+			)
+		: null;
+	return {
+		counts: r.rows.map(({ type, n }) => ({ type, n })),
+		stuck: r.rows.reduce((sum, x) => sum + x.stuck, 0),
+		waits: !!own?.rowCount
+	};
+}

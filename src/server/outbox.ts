@@ -1,0 +1,123 @@
+/**
+ * The outbox: what message rules send is written in the transaction of its change, so it leaves only
+ * if the change is kept, and is handed to the mail system afterwards.
+ */
+import { ruleOf, type Plan } from '../core/plan/plan';
+import type { SettledRecord } from '../core/settle/settle';
+import type { Db } from './db/pool';
+import { transaction } from './db/pool';
+import { post } from './mail';
+
+/** A message as it lies in the outbox. */
+export interface OutboxEntry {
+	id: string;
+	at: string;
+	rule: string;
+	ruleName: string;
+	type: string;
+	record: string;
+	targetType: string | null;
+	target: string | null;
+	recipient: string;
+	subject: string;
+	body: string;
+	status: 'waiting' | 'sent' | 'failed';
+	settledAt: string | null;
+	trouble: string | null;
+}
+
+/**
+ * Puts what the records of a change send into the outbox; one that left in its period already is
+ * left out. Returns how many were put there.
+ */
+export async function putOut(
+	db: Db,
+	workspace: string,
+	plan: Plan,
+	change: string,
+	records: readonly SettledRecord[],
+	at: string
+): Promise<number> {
+	const all = records.flatMap((rec) => rec.sends.map((m) => ({ rec, m })));
+	if (!all.length) return 0;
+	const column = <T>(get: (x: (typeof all)[number]) => T) => all.map(get);
+	const r = await db.query(
+		`insert into outbox (workspace, change, at, claim, rule_name, type, record, target_type, target, recipient, subject, body, once_key)
+		 select $1, $2, $3, * from unnest($4::text[], $5::text[], $6::text[], $7::bigint[], $8::text[], $9::bigint[], $10::text[], $11::text[], $12::text[], $13::text[])
+		 on conflict (workspace, once_key) do nothing`,
+		[
+			workspace,
+			change,
+			at,
+			column(({ m }) => m.claim),
+			column(({ m }) => ruleOf(plan, m.claim)!.name),
+			column(({ rec }) => rec.type),
+			column(({ rec }) => rec.id),
+			column(({ m }) => m.target?.type ?? null),
+			column(({ m }) => m.target?.id ?? null),
+			column(({ m }) => m.to),
+			column(({ m }) => m.subject),
+			column(({ m }) => m.text),
+			column(({ m }) => m.once)
+		]
+	);
+	return r.rowCount ?? 0;
+}
+
+/** How often a message is tried before it counts as failed. */
+const MOST_ATTEMPTS = 3;
+
+/**
+ * Hands waiting messages to the mail system, oldest first, each in a transaction of its own: one
+ * that fails holds up no other. Several servers may do it at once. Returns how many were handled.
+ */
+export async function deliver(most = 100): Promise<number> {
+	for (let done = 0; done < most; done++) {
+		const found = await transaction(async (client) => {
+			const r = await client.query<{
+				id: string;
+				recipient: string;
+				subject: string;
+				body: string;
+				attempts: number;
+			}>(
+				`select id, recipient, subject, body, attempts from outbox where status = 'waiting'
+				 order by id limit 1 for update skip locked`
+			);
+			const m = r.rows[0];
+			if (!m) return false;
+			const trouble = await post({ to: m.recipient, subject: m.subject, text: m.body });
+			const again = trouble !== null && trouble.passing && m.attempts + 1 < MOST_ATTEMPTS;
+			await client.query(
+				`update outbox set status = $2, attempts = attempts + 1, settled_at = now(), trouble = $3 where id = $1`,
+				[m.id, again ? 'waiting' : trouble ? 'failed' : 'sent', trouble?.message ?? null]
+			);
+			return true;
+		});
+		if (!found) return done;
+	}
+	return most;
+}
+
+/** The outbox, newest first. */
+export async function readOutbox(
+	db: Db,
+	workspace: string,
+	options: { status?: OutboxEntry['status']; page?: number; size?: number } = {}
+): Promise<{ entries: OutboxEntry[]; counts: Record<OutboxEntry['status'], number> }> {
+	const { status, page = 0, size = 50 } = options;
+	const text = (c: string) => `to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
+	const r = await db.query<OutboxEntry>(
+		`select id, ${text('at')} as at, split_part(claim, ':', 1) as rule, rule_name as "ruleName", type, record,
+		        target_type as "targetType", target, recipient, subject, body, status, ${text('settled_at')} as "settledAt", trouble
+		 from outbox where workspace = $1 and ($2::text is null or status = $2) order by id desc limit $3 offset $4`,
+		[workspace, status ?? null, size, page * size]
+	);
+	const n = await db.query<{ status: OutboxEntry['status']; n: number }>(
+		'select status, count(*)::int as n from outbox where workspace = $1 group by 1',
+		[workspace]
+	);
+	const counts = { waiting: 0, sent: 0, failed: 0 };
+	for (const x of n.rows) counts[x.status] = x.n;
+	return { entries: r.rows.map((x) => ({ ...x, id: String(x.id) })), counts };
+}
