@@ -35,7 +35,11 @@ describe('the demo', () => {
 		const blocking = findings(compilePlan(schema, demoDraft), demoDraft, zones).filter(
 			(f) => f.severity === 'blocking'
 		);
-		expect(blocking.map((f) => f.rule).sort()).toEqual(['country_desk', 'visits']);
+		expect(blocking.map((f) => f.rule).sort()).toEqual([
+			'country_desk',
+			'engineer_country',
+			'visits'
+		]);
 	});
 
 	// Incoterms 2020 (ICC): the buyer pays the main carriage under EXW, FCA, FAS and FOB, the seller under the rest

@@ -66,6 +66,29 @@ export const ENGINEERS = [
 	'Fair desk'
 ];
 
+const QUARTERS = ['', 'East', 'West', 'Vale', 'Bridge', 'Holm', 'Croft', 'Mere', 'End', 'Cross'];
+
+/** Trading names, each given once but for a few doubles, as there are in any list of customers. */
+function tradingNames() {
+	const taken = new Set<string>();
+	return {
+		next(place: string, crop: string, i: number): string {
+			const all = QUARTERS.map((q) => [place, q, crop].filter(Boolean).join(' '));
+			const free = i % 60 === 59 ? all[0] : all.find((n) => !taken.has(n));
+			const name = free ?? `${place} ${crop} ${i}`;
+			taken.add(name);
+			return name;
+		}
+	};
+}
+
+/** How a company is written in an e-mail address. */
+const domain = (company: string) =>
+	`${company
+		.toLowerCase()
+		.replace(/[^a-z0-9]+/g, '-')
+		.replace(/^-|-$/g, '')}.example`;
+
 export interface DemoSizes {
 	customers: number;
 	contacts: number;
@@ -124,10 +147,15 @@ export function* generate(type: string, sizes: DemoSizes, seed = 20261123): Gene
 		return;
 	}
 	if (type === 'customer') {
+		const names = tradingNames();
 		for (let i = 0; i < sizes.customers; i++) {
 			const [crop, cropId] = pick(CROPS);
 			let trading =
-				i === 0 ? 'Brackwater Tulips' : i === 1 ? 'Brackwater Tulip' : `${pick(PLACES)} ${crop}`;
+				i === 0
+					? 'Brackwater Tulips'
+					: i === 1
+						? 'Brackwater Tulip'
+						: names.next(pick(PLACES), crop, i);
 			if (i > 1 && chance(0.06)) trading = trading.toLowerCase();
 			if (i > 1 && chance(0.04)) trading = trading.replace(' ', '  ');
 			const c = i === 0 ? 'netherlands' : chance(0.03) ? null : country();
@@ -149,9 +177,7 @@ export function* generate(type: string, sizes: DemoSizes, seed = 20261123): Gene
 				country: c,
 				postal_code: i === 0 ? '2671 KB' : postal(c),
 				phone: chance(0.15) ? null : fill('+31 ## ### ####'),
-				e_mail: chance(0.3)
-					? null
-					: `office@${trading.toLowerCase().replace(/[^a-z]+/g, '-')}.example`,
+				e_mail: chance(0.3) ? null : `office@${domain(trading)}`,
 				key_grower: i === 0 ? true : chance(0.25) ? null : chance(0.3),
 				season_notice: chance(0.4) ? null : chance(0.5)
 			};
@@ -175,12 +201,23 @@ export function* generate(type: string, sizes: DemoSizes, seed = 20261123): Gene
 		return;
 	}
 	if (type === 'lead') {
+		// many leads come from customers: of those the name as somebody typed it, or an address alone
+		const known = [...generate('customer', sizes, seed)].map((c) => String(c.trading_name));
+		const own = seeded(seed + 77);
 		for (let i = 0; i < sizes.leads; i++) {
 			const c = chance(0.05) ? null : country();
 			const [crop, cropId] = pick(CROPS);
-			const company = `${pick(PLACES)} ${crop}`;
+			const drawn = `${pick(PLACES)} ${crop}`;
+			const from = own() < 0.55 && known.length ? known[Math.floor(own() * known.length)] : null;
+			const byAddress = own() < 0.2;
+			const company = from && !byAddress ? from : drawn;
+			const who = name();
 			yield {
-				full_name_as_received: name(),
+				e_mail:
+					own() < 0.4
+						? null
+						: `${who.toLowerCase().replace(/[^a-z]+/g, '.')}@${from ? domain(from) : 'grower.example'}`,
+				full_name_as_received: who,
 				company_as_typed: chance(0.3)
 					? company.toLowerCase()
 					: chance(0.1)

@@ -55,7 +55,7 @@ const lists: OptionList[] = [
 	list('supply_phases', 'Supply phases', 'One phase, Three phases')
 ];
 
-/** `Label: type extra` lines under a heading. */
+/** `Label: type extra` lines under a heading; `or blank` behind a link: its record may be deleted. */
 function fields(text: string): Field[] {
 	let group = '';
 	const out: Field[] = [];
@@ -70,8 +70,9 @@ function fields(text: string): Field[] {
 		const f: Field = { id: slug(label), label, group, type: type as FieldType };
 		if (type === 'choice' || type === 'choices') f.list = extra;
 		else if (type === 'link') {
-			const [target, inverse] = extra.split(' as ');
-			f.target = target;
+			const [link, inverse, blank] = extra.split(/ as | or /);
+			f.target = link;
+			if (blank) f.whenDeleted = 'blank';
 			if (inverse) f.inverse = inverse;
 		} else if (type === 'money') f.currency = extra || 'EUR';
 		else if (type === 'number') {
@@ -163,7 +164,7 @@ const types: RecordType[] = [
 		E-mail: email
 		Phone: phone
 		Work
-		Customer: link customer as contacts
+		Customer: link customer as contacts or blank
 		Role: choice contact_role
 		Site code: text
 		Delivery yard: text`
@@ -178,7 +179,8 @@ const types: RecordType[] = [
 		`Who
 		Full name as received: text
 		Company as typed: text
-		Customer: link customer as leads
+		E-mail: email
+		Customer: link customer as leads or blank
 		Country: choice country
 		Postal code: text
 		Enquiry

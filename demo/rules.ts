@@ -15,7 +15,9 @@ import type {
 	Hold,
 	Kind,
 	Limit,
+	MatchHow,
 	NoResult,
+	OncePer,
 	Output,
 	Rule,
 	RuleSet
@@ -57,20 +59,59 @@ export const countryDesk: ReferenceTable = {
 	columns: [
 		{ id: 'country', label: 'Country', type: 'choice', list: 'country' },
 		{ id: 'region', label: 'Trading region', type: 'choice', list: 'region' },
-		{ id: 'currency', label: 'Currency', type: 'choice', list: 'currency' }
+		{ id: 'currency', label: 'Currency', type: 'choice', list: 'currency' },
+		{ id: 'engineer', label: 'Engineer', type: 'link', target: 'engineer' }
 	],
 	keys: [{ match: 'exact', column: 'country' }],
 	rows: [
-		['netherlands', 'low_countries', 'eur'],
-		['belgium', 'low_countries', 'eur'],
-		['germany', 'central', 'eur'],
-		['france', 'south', 'eur'],
-		['denmark', 'baltic', 'dkk'],
-		['poland', 'central', 'pln']
+		['netherlands', 'low_countries', 'eur', '2'],
+		['belgium', 'low_countries', 'eur', '6'],
+		['germany', 'central', 'eur', '4'],
+		['france', 'south', 'eur', '5'],
+		['denmark', 'baltic', 'dkk', '7'],
+		['poland', 'central', 'pln', '8']
 	]
 };
 
-const schema = new Schema(demoModel, { definitions: demoDefinitions, tables: [countryDesk] });
+/** District postcodes: the service district by country and the beginning of the postal code. */
+export const districtPostcodes: ReferenceTable = {
+	id: 'district_postcodes',
+	label: 'District postcodes',
+	why: 'Kept by the service office: which district drives out to which postal codes.',
+	columns: [
+		{ id: 'country', label: 'Country', type: 'choice', list: 'country' },
+		{ id: 'begins', label: 'Postal code begins', type: 'text' },
+		{ id: 'district', label: 'Service district', type: 'link', target: 'district' }
+	],
+	keys: [
+		{ match: 'exact', column: 'country' },
+		{ match: 'prefix', column: 'begins' }
+	],
+	rows: ['netherlands', 'germany', 'france', 'belgium', 'denmark', 'poland'].flatMap((c, i) =>
+		'0123456789'
+			.split('')
+			// postal codes of the Netherlands and Belgium do not begin with 0
+			.filter((d) => d !== '0' || !['netherlands', 'belgium'].includes(c))
+			.map((d) => [c, d, String(2 * i + (Number(d) < 5 ? 2 : 1))])
+	)
+};
+
+/** Channel desk: who looks after leads of a channel, where that is not whoever enters them. */
+export const channelDesk: ReferenceTable = {
+	id: 'channel_desk',
+	label: 'Channel desk',
+	why: 'Leads of some channels go to a desk, whoever types them in.',
+	columns: [
+		{ id: 'channel', label: 'Enquiry channel', type: 'choice', list: 'channel' },
+		{ id: 'owner', label: 'Owner', type: 'link', target: 'engineer' }
+	],
+	keys: [{ match: 'exact', column: 'channel' }],
+	rows: [['trade_fair', '12']]
+};
+
+const demoTables = [countryDesk, districtPostcodes, channelDesk];
+
+const schema = new Schema(demoModel, { definitions: demoDefinitions, tables: demoTables });
 
 /** Reads a formula of the demo into its tree. */
 export function formula(type: string, text: string): Formula {
@@ -96,6 +137,7 @@ function rule(
 	spec: Spec = {}
 ): Rule {
 	const { guard, hold = 'follow', closed, none = 'next', ...rest } = spec;
+	const setOffAt = rest.each ? schema.field(type, rest.each)!.target! : type;
 	const outputs = fields.map((field, i): Output => ({
 		id: `o${i + 1}`,
 		field,
@@ -113,7 +155,7 @@ function rule(
 		entryPoints: null,
 		watch: null,
 		entering: false,
-		guard: guard ? formula(type, guard) : null,
+		guard: guard ? formula(setOffAt, guard) : null,
 		outputs,
 		body,
 		...rest
@@ -186,6 +228,46 @@ function table(
 					then: then.map((c, k) => result(c, fields[k]))
 				};
 			})
+	};
+}
+
+const lookup = (type: string, table: string, keys: string[], ...columns: string[]): Body => ({
+	kind: 'lookup',
+	table,
+	keys: keys.map((k) => formula(type, k)),
+	columns,
+	several: 'no result'
+});
+
+const match = (
+	type: string,
+	target: string,
+	...on: [field: string, how: MatchHow, value: string][]
+): Body => ({
+	kind: 'match',
+	type: target,
+	on: on.map(([field, how, value]) => ({ field, how, value: formula(type, value) })),
+	several: 'leave'
+});
+
+function message(
+	type: string,
+	each: string | null,
+	to: string,
+	subject: string,
+	text: string,
+	once: OncePer = 'event'
+): Body {
+	const about = each ?? type;
+	const read = (t: string) => readTemplate(t, { schema, type: about }).template;
+	return {
+		kind: 'message',
+		each: each ? { type: each, field: type } : null,
+		filter: null,
+		to: formula(about, to),
+		subject: read(subject),
+		text: read(text),
+		once
 	};
 }
 
@@ -339,13 +421,7 @@ const second: Rule[] = [
 			'Trading region and currency by country',
 			'Sales targets are set by region; a customer may ask for another currency.',
 			['trading_region', 'currency'],
-			{
-				kind: 'lookup',
-				table: 'country_desk',
-				keys: [formula('customer', 'Country')],
-				columns: ['region', 'currency'],
-				several: 'no result'
-			},
+			lookup('customer', 'country_desk', ['Country'], 'region', 'currency'),
 			{ hold: 'locked', none: 'clear' }
 		)
 	),
@@ -539,22 +615,23 @@ const third: Rule[] = [
 		'discount_limit',
 		'deal',
 		'categorize',
-		'Discount limit by kind and amount',
-		'Larger deals leave more room; spare parts are sold at the price of the list.',
+		'Discount limit by kind and size of the customer',
+		'Large growers compare offers; spare parts are sold at the price of the list.',
 		['discount_limit_percent'],
 		table(
 			'deal',
 			'U',
-			['Kind', 'Amount'],
+			['Kind', 'Customer.Size class'],
 			['discount_limit_percent'],
 			`
-			"New build" | < 100000 => 5
-			"New build" | >= 100000 => 8
-			"Retrofit" | < 50000 => 5
-			"Retrofit" | >= 50000 => 7.5
+			"New build" | "Micro", "Small" => 5
+			"New build" | "Medium" => 8
+			"New build" | "Large" => 10
+			"Retrofit" | "Micro", "Small" => 5
+			"Retrofit" | "Medium", "Large" => 7.5
 			"Service" | - => 3
 			"Spare parts" | - => 0
-			"New build", "Retrofit" | null => null
+			"New build", "Retrofit" | null => 5
 			null | - => null
 		`
 		),
@@ -589,6 +666,127 @@ const third: Rule[] = [
 		['last_order_on'],
 		compute('customer', 'max(deals[Stage = "Won"].Close date)'),
 		{ hold: 'locked', none: 'clear' }
+	),
+	rule(
+		'lead_customer',
+		'lead',
+		'map',
+		'Customer by company as typed',
+		'A lead of a grower we know belongs to that grower; where two have the name, somebody must look.',
+		['customer'],
+		match('lead', 'customer', ['trading_name', 'loose', 'Company as typed'])
+	),
+	rule(
+		'lead_domain',
+		'lead',
+		'map',
+		'Customer by e-mail domain',
+		'Where the company is written some other way, the address often tells.',
+		['customer'],
+		match('lead', 'customer', ['e_mail', 'domain', 'E-mail'])
+	),
+	rule(
+		'fair_desk',
+		'lead',
+		'default',
+		'Trade-fair leads go to the fair desk',
+		'They are typed in at the stand by whoever is free, and looked after by the desk.',
+		['owner'],
+		lookup('lead', 'channel_desk', ['Enquiry channel'], 'owner'),
+		{ hold: 'once', moments: ['created'] }
+	),
+	rule(
+		'district',
+		'customer',
+		'map',
+		'Service district by country and postal code',
+		'The district that drives out; nobody picks it by hand.',
+		['service_district'],
+		lookup('customer', 'district_postcodes', ['Country', 'Postal code'], 'district'),
+		{ hold: 'locked', none: 'clear' }
+	),
+	rule(
+		'engineer_district',
+		'customer',
+		'map',
+		'Account engineer of the service district',
+		'Whoever knows the district looks after the grower.',
+		['account_engineer'],
+		compute('customer', 'Service district.Engineer'),
+		{ hold: 'locked' }
+	),
+	rule(
+		'engineer_country',
+		'customer',
+		'map',
+		'Account engineer of the country desk',
+		'Where no district is known, the desk of the country answers.',
+		['account_engineer'],
+		lookup('customer', 'country_desk', ['Country'], 'engineer'),
+		{ hold: 'locked', none: 'clear' }
+	),
+	rule(
+		'deal_name',
+		'deal',
+		'derive',
+		'Deal name from customer, kind and year',
+		'Everybody finds a deal by the same words.',
+		['name'],
+		compose('deal', '{Customer.Trading name} {lower case(string(Kind))} {Close date.year}')
+	),
+	rule(
+		'key_survey',
+		'deal',
+		'derive',
+		'Open deals of a new key grower are surveyed',
+		'A key grower gets a look at the site before anything is quoted.',
+		['site_survey_needed'],
+		compute('deal', 'if Stage in ("Won", "Lost") then null else true'),
+		{
+			each: 'customer',
+			guard: 'Key grower',
+			entering: true,
+			none: 'leave',
+			moments: ['created', 'changed']
+		}
+	),
+	rule(
+		'season_notice',
+		'customer',
+		'derive',
+		'Season notice to the contacts',
+		'Growers who asked for it are told when the service season opens, at most once in a quarter.',
+		[],
+		message(
+			'customer',
+			'contact',
+			'E-mail',
+			'Service season at {Customer.Trading name}',
+			'{Greeting}, our service season opens soon. Your engineer is {Customer.Account engineer.Name}.',
+			'quarter'
+		),
+		{ guard: 'Season notice', entering: true, moments: ['created', 'changed'] }
+	),
+	rule(
+		'review',
+		'deal',
+		'derive',
+		'Review reminder for an unusually large deal',
+		'A deal above all that the grower ordered so far is looked at by its engineer.',
+		[],
+		message(
+			'deal',
+			null,
+			'Customer.Account engineer.E-mail',
+			'Please review {Name}',
+			'{Name} is now {Amount} EUR, more than the {Customer.Order value to date} EUR that {Customer.Trading name} has ordered to date.'
+		),
+		{
+			guard: 'Amount > Customer.Order value to date',
+			entering: true,
+			submittedOnly: true,
+			moments: ['created', 'changed']
+		}
 	),
 	rule(
 		'vat',
@@ -728,7 +926,10 @@ for (const r of third)
 const order = {
 	'customer.size_class': ['size_lift:o1', 'size_class:o1'],
 	'contact.given_name': ['names:o1', 'names_whole:o1'],
-	'contact.family_name': ['names:o2', 'names_whole:o2']
+	'contact.family_name': ['names:o2', 'names_whole:o2'],
+	'lead.customer': ['lead_customer:o1', 'lead_domain:o1'],
+	'lead.owner': ['fair_desk:o1', 'lead_owner:o1'],
+	'customer.account_engineer': ['engineer_district:o1', 'engineer_country:o1']
 };
 const setOf = (rules: Rule[], tables: ReferenceTable[]): RuleSet => ({
 	rules,
@@ -748,8 +949,8 @@ export const demoReleases: { note: string; set: RuleSet }[] = [
 		set: setOf(second, [countryDesk])
 	},
 	{
-		note: 'Contacts, expected value, owners, quarters; discounts, fuels and numbers checked.',
-		set: setOf(third, [countryDesk])
+		note: 'Contacts, owners, districts, customers of leads, messages; discounts, fuels and numbers checked.',
+		set: setOf(third, demoTables)
 	}
 ];
 
@@ -767,5 +968,5 @@ export const demoDraft: RuleSet = setOf(
 			bands('customer', 'Glass area', [2000, 10000, 12000], ['1', '2', undefined, '4'])
 		)
 	],
-	[countryDesk]
+	demoTables
 );

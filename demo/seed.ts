@@ -5,11 +5,13 @@ import { compilePlan, ruleOf } from '../src/core/plan/plan';
 import type { Loader } from '../src/core/settle/settle';
 import { settle } from '../src/core/settle/settle';
 import { reason } from '../src/core/settle/reason';
-import { NOTHING_ELSE } from '../src/core/trials/trials';
+import type { MatchHow } from '../src/core/model/rules';
+import type { MatchKey } from '../src/core/text/match';
+import { matchKey } from '../src/core/text/match';
 import type { Value } from '../src/core/value/value';
 import { zones } from '../src/runtime/zones';
 import { createAccount, type Role } from '../src/server/accounts';
-import { createModel, tableOf } from '../src/server/db/model';
+import { createModel, indexMatched, tableOf } from '../src/server/db/model';
 import type { Db } from '../src/server/db/pool';
 import type { SetBy } from '../src/server/db/records';
 import { columnsFor } from '../src/server/db/records';
@@ -79,12 +81,17 @@ export async function seed(db: Db, sizes: DemoSizes = DEMO_SIZES): Promise<void>
 	for (const r of demoReleases) await createRelease(db, w, r.set, demoModel, r.note, author);
 	await replaceDraft(db, w, demoDraft, author);
 	for (const t of demoTrials) await saveTrial(db, w, t);
-	// deals are settled first, since customers roll them up, and stored last, since they link to them
-	const deals = settleAll('deal', sizes, NOTHING_ELSE);
-	const near = pointing(deals);
-	for (const type of ['engineer', 'district', 'customer', 'contact', 'lead'])
-		await store(db, type, settleAll(type, sizes, near));
-	await store(db, 'deal', deals);
+	// customers roll deals up and deals read their customers, so customers are settled twice
+	const near = new SeededNear();
+	for (const type of ['engineer', 'district', 'customer'])
+		near.put(type, settleAll(type, sizes, near));
+	near.put('deal', settleAll('deal', sizes, near));
+	near.put('customer', settleAll('customer', sizes, near));
+	near.put('deal', settleAll('deal', sizes, near));
+	for (const type of ['engineer', 'district', 'customer', 'deal'])
+		await store(db, type, near.of(type));
+	for (const type of ['contact', 'lead']) await store(db, type, settleAll(type, sizes, near));
+	await indexMatched(db, compilePlan(new Schema(demoModel), demoReleases[2].set).matched);
 }
 
 interface Seeded {
@@ -94,19 +101,43 @@ interface Seeded {
 	old: boolean;
 }
 
-/** A loader that knows the deals of each customer and nothing else. Numbers run from 1 up. */
-function pointing(deals: readonly Seeded[]): Loader {
-	const link = new Schema(demoModel).type('deal').at.get('customer')!;
-	const byCustomer = new Map<string, string[]>();
-	deals.forEach(({ values }, i) => {
-		const customer = String(values[link]);
-		byCustomer.set(customer, [...(byCustomer.get(customer) ?? []), String(i + 1)]);
-	});
-	return {
-		record: (type, id) => (type === 'deal' ? deals[Number(id) - 1].values : undefined),
-		related: (type, _field, id) => (type === 'deal' ? (byCustomer.get(id) ?? []) : []),
-		matching: () => []
-	};
+/** What is settled so far, at hand for what is settled next. Numbers run from 1 up. */
+class SeededNear implements Loader {
+	private readonly schema = new Schema(demoModel);
+	private readonly records = new Map<string, readonly Seeded[]>();
+	/** By field and how it is matched, then by key. */
+	private readonly indexes = new Map<string, Map<string, string[]>>();
+
+	put(type: string, records: readonly Seeded[]) {
+		this.records.set(type, records);
+		for (const key of this.indexes.keys()) if (key.startsWith(`${type}.`)) this.indexes.delete(key);
+	}
+	of(type: string): readonly Seeded[] {
+		return this.records.get(type) ?? [];
+	}
+	record(type: string, id: string) {
+		return this.of(type)[Number(id) - 1]?.values ?? null;
+	}
+	related(type: string, field: string, id: string) {
+		return this.index(type, field, 'exact').get(id) ?? [];
+	}
+	matching(type: string, [key]: readonly MatchKey[]) {
+		return this.index(type, key.field, key.how).get(key.key) ?? [];
+	}
+
+	private index(type: string, field: string, how: MatchHow): Map<string, string[]> {
+		const name = `${type}.${field} ${how}`;
+		const had = this.indexes.get(name);
+		if (had) return had;
+		const at = this.schema.type(type).at.get(field)!;
+		const made = new Map<string, string[]>();
+		this.of(type).forEach(({ values }, i) => {
+			const key = matchKey(how, values[at]);
+			if (key !== null) made.set(key, [...(made.get(key) ?? []), String(i + 1)]);
+		});
+		this.indexes.set(name, made);
+		return made;
+	}
 }
 
 /** Makes the records of a type and settles each as a new one. */

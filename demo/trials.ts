@@ -10,7 +10,8 @@ function trial(
 	was: Record<string, JsonValue> | null,
 	sent: Record<string, JsonValue>,
 	expect: Record<string, JsonValue>,
-	entryPoint: Trial['entryPoint'] = 'full'
+	entryPoint: Trial['entryPoint'] = 'full',
+	near?: Trial['near']
 ) {
 	trials.push({
 		id: `t${trials.length + 1}`,
@@ -21,6 +22,7 @@ function trial(
 		entryPoint,
 		at: '2026-11-23T09:00:00.000Z',
 		person: null,
+		...(near ? { near } : {}),
 		expect: Object.entries(expect).map(([field, value]) => ({ field, value }))
 	});
 }
@@ -112,20 +114,121 @@ trial(
 	{ phone: '020 794 0311' },
 	{ phone: '+31207940311' }
 );
+const marram = {
+	type: 'customer',
+	id: '7',
+	values: {
+		trading_name: 'Marram Roses',
+		country: 'netherlands',
+		size_class: 'medium',
+		e_mail: 'office@marram-roses.example',
+		order_value_to_date: '20000',
+		account_engineer: '3'
+	}
+};
+const sizedLimits: [kind: string, size: string | null, limit: string | null][] = [
+	['new_build', 'small', '5'],
+	['new_build', 'medium', '8'],
+	['new_build', 'large', '10'],
+	['retrofit', 'medium', '7.5'],
+	['retrofit', null, '5'],
+	['service', 'large', '3'],
+	['spare_parts', 'micro', '0']
+];
+for (const [kind, size_class, limit] of sizedLimits)
+	trial(
+		'deal',
+		`Discount limit of ${kind.replace('_', ' ')} for a ${size_class ?? 'customer of unknown size'}`,
+		null,
+		{ kind, customer: '7' },
+		{ discount_limit_percent: limit },
+		'full',
+		[{ ...marram, values: { ...marram.values, size_class } }]
+	);
 trial(
 	'deal',
-	'Discount limit of a large retrofit',
+	'A deal is named after its customer, kind and year',
 	null,
-	{ kind: 'retrofit', amount: '50000' },
-	{ discount_limit_percent: '7.5' }
+	{ customer: '7', kind: 'spare_parts', close_date: '2027-02-01' },
+	{ name: 'Marram Roses spare parts 2027' },
+	'full',
+	[marram]
 );
 trial(
 	'deal',
-	'Discount limit of a small retrofit',
+	'Without a close date the name ends with the kind',
 	null,
-	{ kind: 'retrofit', amount: '49999.99' },
-	{ discount_limit_percent: '5' }
+	{ customer: '7', kind: 'retrofit' },
+	{ name: 'Marram Roses retrofit' },
+	'api',
+	[marram]
 );
+trial(
+	'lead',
+	'A company typed in lower case, with a space too many',
+	null,
+	{ company_as_typed: 'marram  roses' },
+	{ customer: '7' },
+	'full',
+	[marram]
+);
+trial(
+	'lead',
+	'A company nobody knows, and an address of a customer',
+	null,
+	{ company_as_typed: 'M. Roses & daughters', e_mail: 'ilse@marram-roses.example' },
+	{ customer: '7' },
+	'import',
+	[marram]
+);
+trial(
+	'lead',
+	'Two customers of one name: nobody is taken',
+	null,
+	{ company_as_typed: 'Marram Roses', e_mail: 'ilse@marram-roses.example' },
+	{ customer: null },
+	'full',
+	[marram, { ...marram, id: '8' }]
+);
+trial(
+	'lead',
+	'A trade-fair lead goes to the fair desk',
+	null,
+	{ enquiry_channel: 'trade_fair' },
+	{ owner: '12' }
+);
+const districts = [
+	{ type: 'district', id: '1', values: { name: 'North Netherlands', engineer: '1' } },
+	{ type: 'district', id: '2', values: { name: 'South Netherlands', engineer: '1' } }
+];
+trial(
+	'customer',
+	'A postal code leads to its district, and the district to its engineer',
+	grower,
+	{ postal_code: '2671 KB' },
+	{ service_district: '2', account_engineer: '1' },
+	'full',
+	districts
+);
+trial(
+	'customer',
+	'Without a postal code the engineer is that of the country desk',
+	{ ...grower, postal_code: '2671 KB', service_district: '2', account_engineer: '1' },
+	{ postal_code: null },
+	{ service_district: null, account_engineer: '2' },
+	'full',
+	districts
+);
+trial(
+	'customer',
+	'An engineer sent by import is set aside',
+	{ ...grower, postal_code: '2671 KB', service_district: '2', account_engineer: '1' },
+	{ account_engineer: '9' },
+	{ account_engineer: '1' },
+	'import',
+	districts
+);
+
 trial(
 	'contact',
 	'A full name that arrives in the family name',

@@ -32,7 +32,7 @@ export async function carryOn(most = Infinity): Promise<number> {
 			size = PIECE;
 		} catch (e) {
 			// one record that cannot be settled must not hold up the others: find it by going one by one
-			log.error({ err: e, carried }, 'carrying a change on failed');
+			log.warn({ carried, reason: (e as Error).message }, 'carrying a change on failed');
 			if (records.length === 1)
 				await notePendingTrouble(db(), carried, records, (e as Error).message);
 			size = 1;

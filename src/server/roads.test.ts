@@ -424,7 +424,11 @@ describe('definitions and tables of the draft', () => {
 	});
 	it('travel with a release and come back as the draft', async () => {
 		const doc = (await readRelease(db(), t.workspace, 3))!;
-		expect(rulesOf(doc).tables!.map((x) => x.id)).toEqual(['country_desk']);
+		expect(rulesOf(doc).tables!.map((x) => x.id)).toEqual([
+			'country_desk',
+			'district_postcodes',
+			'channel_desk'
+		]);
 		expect(rulesOf(doc).definitions!.map((d) => d.name)).toContain('Share left');
 	});
 });

@@ -10,7 +10,7 @@ import { currencyDigits } from '../model/currency';
 import type { Field, Model, Schema } from '../model/model';
 import { refKey } from '../model/model';
 import type { DecisionBody, Limit, LookupBody, Rule, RuleSet } from '../model/rules';
-import type { Place, Plan } from '../plan/plan';
+import type { Claim, Place, Plan } from '../plan/plan';
 import { bandText, readFormula } from '../plan/plan';
 import { NOTHING_ELSE, valuesFromJson } from '../trials/trials';
 import type { Outcome } from '../settle/settle';
@@ -223,6 +223,7 @@ class Check {
 	private blankInput(rule: Rule): Finding[] {
 		const { body } = rule;
 		if ((body.kind !== 'bands' && body.kind !== 'options') || body.blank !== null) return [];
+		if (this.passesOn(rule)) return [];
 		const witness = this.guardValues(rule);
 		const input = this.plainInput(rule);
 		if (input) delete witness[input];
@@ -282,6 +283,7 @@ class Check {
 	}
 
 	private bands(rule: Rule, body: Rule['body'] & { kind: 'bands' }): Finding[] {
+		if (this.passesOn(rule)) return [];
 		const input = this.plainInput(rule);
 		const out: Finding[] = [];
 		body.results.forEach((r, k) => {
@@ -315,6 +317,7 @@ class Check {
 	}
 
 	private options(rule: Rule, body: Rule['body'] & { kind: 'options' }): Finding[] {
+		if (this.passesOn(rule)) return [];
 		const source = this.schema.field(rule.type, body.input)!;
 		const keys =
 			source.type === 'yesno'
@@ -348,6 +351,7 @@ class Check {
 
 	/** Options that no row of the table has, where one choice is the only key. */
 	private lookup(rule: Rule, body: LookupBody): Finding[] {
+		if (this.passesOn(rule)) return [];
 		const table = this.schema.tables.get(body.table)!;
 		const [key] = table.keys;
 		const e = body.keys[0] && 'expr' in body.keys[0] ? body.keys[0].expr : null;
@@ -419,11 +423,7 @@ class Check {
 			inputs!
 				.map(({ field }, k) => `${field.label} ${this.sayValue(field, c.values[k])}`)
 				.join(', ');
-		// a table that passes on to another rule may leave combinations to it
-		const key = refKey(rule.type, rule.outputs[0]?.field ?? '');
-		const node = this.plan.nodes.find((n) => refKey(n.type, n.field.id) === key);
-		const place = node?.claims.findIndex((c) => c.rule.id === rule.id) ?? -1;
-		const passesOn = rule.outputs[0]?.none === 'next' && !!node && place < node.claims.length - 1;
+		const passesOn = this.passesOn(rule);
 		const lists = body.hit.startsWith('C') || body.hit === 'R' || body.hit === 'O';
 		for (const g of passesOn || lists ? [] : found.gaps) {
 			const blank = g.values.includes(null);
@@ -464,6 +464,19 @@ class Check {
 					'Not analysed to the end: this table has too many combinations to look for every gap.'
 			});
 		return out;
+	}
+
+	/** Whether a rule without a result leaves its field to another rule behind it. */
+	private passesOn(rule: Rule): boolean {
+		const [output] = rule.outputs;
+		const claims = this.claimsOf(rule.type, output?.field ?? '');
+		const place = claims.findIndex((c) => c.rule.id === rule.id);
+		return output?.none === 'next' && place >= 0 && place < claims.length - 1;
+	}
+
+	/** The claims of a field, in claim order. */
+	private claimsOf(type: string, field: string): readonly Claim[] {
+		return this.plan.nodes.find((n) => n.type === type && n.field.id === field)?.claims ?? [];
 	}
 
 	private sayValue(field: Field, v: Value): string {

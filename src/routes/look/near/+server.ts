@@ -1,3 +1,4 @@
+import { fromText } from '$core/model/codec';
 import { matchHows } from '$core/text/match';
 import { valuesToJson } from '$core/trials/trials';
 import { inForce } from '$server/decide';
@@ -28,7 +29,7 @@ export const POST: RequestHandler = (event) => {
 			} else if ('match' in n) {
 				const fits = n.match.every((k) => {
 					const f = schema.field(n.type, k.field);
-					return f && matchHows(f).includes(k.how);
+					return f && matchHows(f).includes(k.how) && fromText(f, k.key, schema).ok;
 				});
 				if (!fits) continue;
 				const [ids] = await matchingIds(db(), schema, account.workspace, n.type, [n.match]);

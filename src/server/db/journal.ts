@@ -1,0 +1,125 @@
+/** The journal: for a rule how often and where it wrote, did nothing and failed. */
+import type { JsonValue } from '../../core/model/codec';
+import type { Db } from './pool';
+
+/** What a rule did in a stretch of time. */
+export interface RuleTally {
+	rule: string;
+	/** The name it had when it last did something. */
+	name: string;
+	wrote: number;
+	sent: number;
+	setAside: number;
+	failed: number;
+	/** How often it ran and wrote nothing, by outcome. */
+	quiet: Record<string, number>;
+	/** When it last wrote, sent or failed. */
+	last: string | null;
+}
+
+const iso = (c: string) => `to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"')`;
+
+/** What every rule did since an instant, those that did something first. @param since ISO 8601 */
+export async function tallies(db: Db, workspace: string, since: string): Promise<RuleTally[]> {
+	const lines = await db.query<{
+		rule: string;
+		name: string;
+		wrote: number;
+		sent: number;
+		aside: number;
+		failed: number;
+		last: string;
+	}>(
+		`select split_part(l.claim, ':', 1) as rule, (array_agg(l.rule_name order by c.id desc))[1] as name,
+		        count(*) filter (where l.outcome = 'set')::int as wrote,
+		        coalesce(sum((l.now #>> '{}')::int) filter (where l.outcome = 'sent'), 0)::int as sent,
+		        count(*) filter (where l.outcome = 'set aside')::int as aside,
+		        count(*) filter (where l.outcome = 'failed')::int as failed,
+		        ${iso('max(c.at)')} as last
+		 from change c join change_line l on l.change = c.id
+		 where c.workspace = $1 and c.at >= $2 and l.claim is not null group by 1`,
+		[workspace, since]
+	);
+	const quiet = await db.query<{ rule: string; outcome: string; n: number }>(
+		`select split_part(q->>2, ':', 1) as rule, q->>3 as outcome, count(*)::int as n
+		 from change c, jsonb_array_elements(c.quiet) q where c.workspace = $1 and c.at >= $2 group by 1, 2`,
+		[workspace, since]
+	);
+	const out = new Map<string, RuleTally>(
+		lines.rows.map(({ aside, ...r }) => [r.rule, { ...r, setAside: aside, quiet: {} }])
+	);
+	for (const { rule, outcome, n } of quiet.rows) {
+		const t = out.get(rule) ?? {
+			rule,
+			name: rule,
+			wrote: 0,
+			sent: 0,
+			setAside: 0,
+			failed: 0,
+			quiet: {},
+			last: null
+		};
+		t.quiet[outcome] = n;
+		out.set(rule, t);
+	}
+	return [...out.values()].sort(
+		(a, b) => b.wrote + b.sent - (a.wrote + a.sent) || (a.name < b.name ? -1 : 1)
+	);
+}
+
+/** One thing that a rule did, or did not do, at one record. */
+export interface JournalLine {
+	change: string;
+	at: string;
+	who: string | null;
+	entryPoint: string;
+	release: number | null;
+	type: string;
+	record: string;
+	field: string | null;
+	was: JsonValue;
+	now: JsonValue;
+	outcome: string;
+	because: string | null;
+}
+
+/** What one rule did, newest first, with the changes in which it ran and wrote nothing. */
+export async function journalOf(
+	db: Db,
+	workspace: string,
+	rule: string,
+	options: { page?: number; size?: number; quiet?: boolean } = {}
+): Promise<JournalLine[]> {
+	const { page = 0, size = 50, quiet = true } = options;
+	const r = await db.query<JournalLine>(
+		`select x.change, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint", c.release,
+		        x.type, x.record, x.field, x.was, x.now, x.outcome, x.because
+		 from (
+			select l.change, l.type, l.record::text, l.field, l.was, l.now, l.outcome, l.because
+			from change_line l where l.claim like $2
+			union all
+			select c.id, q->>0, q->>1, null, null, null, q->>3, null
+			from change c, jsonb_array_elements(c.quiet) q where $5 and c.workspace = $1 and q->>2 like $2
+		 ) x join change c on c.id = x.change left join account a on a.id = c.account
+		 where c.workspace = $1 order by c.id desc, x.type, x.record limit $3 offset $4`,
+		[workspace, `${rule.replace(/[\\%_]/g, '\\$&')}:%`, size, page * size, quiet]
+	);
+	return r.rows.map((x) => ({ ...x, change: String(x.change) }));
+}
+
+/** What else a change did: the records it ran on to, with how many fields of each were set. */
+export async function alongLinks(
+	db: Db,
+	changes: readonly string[],
+	except: { type: string; id: string }
+): Promise<Record<string, { type: string; record: string; fields: number }[]>> {
+	const r = await db.query<{ change: string; type: string; record: string; fields: number }>(
+		`select change, type, record::text, count(*) filter (where outcome = 'set')::int as fields from change_line
+		 where change = any($1::bigint[]) and not (type = $2 and record = $3) group by 1, 2, 3
+		 order by change desc, type, record`,
+		[changes, except.type, except.id]
+	);
+	const out: Record<string, { type: string; record: string; fields: number }[]> = {};
+	for (const { change, ...x } of r.rows) (out[String(change)] ??= []).push(x);
+	return out;
+}
