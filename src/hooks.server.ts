@@ -1,7 +1,20 @@
-import { json, redirect, type Handle, type HandleServerError } from '@sveltejs/kit';
+import { building } from '$app/environment';
+import {
+	json,
+	redirect,
+	type Handle,
+	type HandleServerError,
+	type ServerInit
+} from '@sveltejs/kit';
 import { accountOfSession, accountOfToken } from '$server/accounts';
+import { startBackground } from '$server/background';
 import { db } from '$server/db/pool';
 import { log } from '$server/log';
+
+/** Messages are handed over and long changes carried on as long as the server runs. */
+export const init: ServerInit = () => {
+	if (!building) startBackground();
+};
 
 const SAFE = new Set(['GET', 'HEAD', 'OPTIONS']);
 

@@ -2,7 +2,8 @@
 	/** The field ledger: the fields of one record type, what they are, how many rules write them and how firmly. */
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
-	import { claimCounts } from '$core/check/findings';
+	import { claimCounts, type Finding } from '$core/check/findings';
+	import { MESSAGES } from '$core/model/rules';
 	import { refKey } from '$core/model/model';
 	import { TYPE_MARK } from './format';
 	import { useWorkbench } from './workbench.svelte';
@@ -36,6 +37,20 @@
 					(only === 'rules' ? !!r.claims : only === 'findings' ? r.found.length > 0 : r.drafted)
 			)
 	);
+	const sending = $derived(w.rulesOf(type.id, MESSAGES));
+	/** What is done to related records when one of these changes. */
+	const updates = $derived(
+		w.draft.rules
+			.filter((r) => r.each && w.schema.field(r.type, r.each)?.target === type.id)
+			.flatMap((r) =>
+				r.outputs.map((o) => ({
+					key: `${r.id}:${o.id}`,
+					name: r.name,
+					label: `${w.schema.type(r.type).type.plural}: ${w.schema.field(r.type, o.field)?.label ?? o.field}`,
+					href: `/write/${r.type}/${o.field}#rule-${r.id}`
+				}))
+			)
+	);
 	const groups = $derived([...new Set(rows.map((r) => r.field.group))]);
 	const ruleCount = $derived(w.draft.rules.filter((r) => r.type === type.id).length);
 
@@ -50,6 +65,18 @@
 		links[to].focus();
 	}
 </script>
+
+{#snippet flags(found: Finding[])}
+	{#if found.length}
+		{@const blocking = found.some((f) => f.severity === 'blocking')}
+		<span
+			class="text-xs font-semibold {blocking ? 'text-brick' : 'text-ochre'}"
+			aria-label="{found.length} {blocking ? 'blocking' : 'advisory'} findings"
+		>
+			{blocking ? '●' : '▲'}&#8201;{found.length}
+		</span>
+	{/if}
+{/snippet}
 
 <div class="flex h-full flex-col">
 	<div class="border-b border-hairline px-4 pt-3 pb-2">
@@ -107,7 +134,6 @@
 			{#if !folded[g]}
 				{#each rows.filter((r) => r.field.group === g) as r (r.field.id)}
 					{@const current = onWrite && here.field === r.field.id}
-					{@const blocking = r.found.some((f) => f.severity === 'blocking')}
 					<a
 						href="/write/{type.id}/{r.field.id}"
 						class="row"
@@ -123,14 +149,7 @@
 								title="Not live yet"
 								aria-label="not live yet">✎</span
 							>{/if}
-						{#if r.found.length}
-							<span
-								class="text-xs font-semibold {blocking ? 'text-brick' : 'text-ochre'}"
-								aria-label="{r.found.length} {blocking ? 'blocking' : 'advisory'} findings"
-							>
-								{blocking ? '●' : '▲'}&#8201;{r.found.length}
-							</span>
-						{/if}
+						{@render flags(r.found)}
 						{#if r.claims}
 							<span class="flex gap-[3px]" aria-label="{r.claims.count} rules">
 								{#each { length: Math.min(r.claims.count, 4) } as _, i (i)}<span
@@ -149,6 +168,41 @@
 				>
 			</p>
 		{/each}
+		{#if !find.trim() && only === 'all'}
+			<button
+				class="group"
+				aria-expanded={!folded['~']}
+				onclick={() => (folded['~'] = !folded['~'])}
+			>
+				<span class="fold" aria-hidden="true">{folded['~'] ? '▸' : '▾'}</span>Messages, related
+				records<span class="rule"></span>
+			</button>
+			{#if !folded['~']}
+				{@const current = onWrite && here.field === MESSAGES}
+				<a
+					href="/write/{type.id}/{MESSAGES}"
+					class="row"
+					class:current
+					aria-current={current ? 'page' : undefined}
+				>
+					<span class="mono w-7 shrink-0 text-[11px] text-quiet" aria-hidden="true">@→</span>
+					<span class="grow truncate">Messages</span>
+					{@render flags(w.found.filter((x) => x.type === type.id && x.field === MESSAGES))}
+					{#if sending.length}<span class="flex gap-[3px]" aria-label="{sending.length} rules"
+							>{#each { length: Math.min(sending.length, 4) } as _, i (i)}<span
+									class="h-3 w-[2px] bg-brass"
+								></span>{/each}</span
+						>
+						<span class="w-11 text-right text-xs text-quiet">send</span>{/if}
+				</a>
+				{#each updates as u (u.key)}
+					<a href={u.href} class="row">
+						<span class="mono w-7 shrink-0 text-[11px] text-quiet" aria-hidden="true">⇉</span>
+						<span class="grow truncate" title={u.name}>{u.label}</span>
+					</a>
+				{/each}
+			{/if}
+		{/if}
 	</nav>
 </div>
 

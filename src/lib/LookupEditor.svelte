@@ -1,5 +1,7 @@
 <script lang="ts">
 	/** A look-up in a reference table: what meets each key, and the row that the sample finds. */
+	import type { JsonValue } from '$core/model/codec';
+	import type { TableColumn } from '$core/model/model';
 	import { ANY } from '$core/feel/types';
 	import type { LookupBody, Rule } from '$core/model/rules';
 	import type { ClaimReport } from '$core/settle/settle';
@@ -20,6 +22,11 @@
 	const w = useWorkbench();
 	const table = $derived(w.schema.tables.get(body.table));
 	const index = $derived(table && indexTable(table, w.schema));
+	/** A cell as people read it: links by the title of their record. */
+	const shown = (c: TableColumn, v: JsonValue) =>
+		c.type === 'link' && typeof v === 'string'
+			? (w.titles.all[`${c.target}.${v}`] ?? `No. ${v}`)
+			: cellText(c, v, w.schema);
 	const row = $derived(typeof report?.row === 'number' ? report.row : null);
 </script>
 
@@ -71,7 +78,7 @@
 				<tbody
 					><tr class="bg-band-1"
 						><td class="mono">▸{row + 1}</td>{#each table.columns as c, i (c.id)}<td class="mono"
-								>{cellText(c, table.rows[row][i], w.schema)}</td
+								>{shown(c, table.rows[row][i])}</td
 							>{/each}</tr
 					></tbody
 				>

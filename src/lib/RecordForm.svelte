@@ -9,7 +9,7 @@
 	import type { JsonValue } from '$core/model/codec';
 	import { toJson } from '$core/model/codec';
 	import { compilePlan, ruleOf } from '$core/plan/plan';
-	import { reason } from '$core/settle/reason';
+	import { reason, type Format } from '$core/settle/reason';
 	import { settle } from '$core/settle/settle';
 	import { submissionOf } from '$core/trials/trials';
 	import type { SetBy } from '$server/db/records';
@@ -44,7 +44,6 @@
 	const plan = $derived(compilePlan(new Schema(w.model), w.force.set));
 	const type = $derived(w.schema.type(typeId).type);
 	let sent = $state.raw<[string, JsonValue][]>([]);
-	let titles = $state.raw<Record<string, string>>({});
 	let unread = $state<Record<string, string>>({});
 	let faults = $state<{ field: string | null; message: string }[]>([]);
 	let saved = $state<string | null>(null);
@@ -55,7 +54,11 @@
 	} | null>(null);
 	let conflict = $state.raw<{ version: number; values: Record<string, JsonValue> } | null>(null);
 	let busy = $state(false);
-	const allLinks = $derived({ ...links, ...titles });
+	/** Rules that failed when it was saved last; their fields were left as they were. */
+	let failed = $state.raw<{ field: string; rule: string; message: string }[]>([]);
+	const allLinks = w.titles.all;
+	untrack(() => w.titles.learn(links));
+	$effect.pre(() => w.titles.learn(links));
 	const f = (fid: string) => w.schema.field(typeId, fid)!;
 	const say = (fid: string, v: JsonValue) => formatValue(f(fid), v, w.schema, allLinks);
 
@@ -105,22 +108,26 @@
 		const c = live ? result?.changes.find((x) => x.field === fid) : null;
 		if (c?.claim) {
 			const r = result!.reports.find((x) => x.claim === c.claim);
-			return r ? `because ${reason(plan, r)}` : null;
+			return r ? `because ${reason(plan, r, told)}` : null;
 		}
 		if (c) return null;
 		const by = setBy[fid];
 		if (by?.by === 'rule' && !isTouched(fid)) return `because ${by.because ?? by.rule}`;
 		if (result?.readOnly.has(fid)) {
 			const r = result.reports.find((x) => x.claim === result.readOnly.get(fid));
-			return `only “${ruleOf(plan, result.readOnly.get(fid)!)?.name}” sets it${r && r.outcome === 'cleared' ? `: ${reason(plan, r)}` : ''}`;
+			return `only “${ruleOf(plan, result.readOnly.get(fid)!)?.name}” sets it${r && r.outcome === 'cleared' ? `: ${reason(plan, r, told)}` : ''}`;
 		}
 		return null;
 	}
+	const told: Format = (ref, v) => {
+		const x = w.schema.field(ref.type, ref.field);
+		return v === null ? 'blank' : x ? formatValue(x, toJson(v), w.schema, allLinks) : String(v);
+	};
 	const isTouched = (fid: string) => sent.some(([x]) => x === fid);
 
 	function touch(fid: string, v: JsonValue, title?: string) {
 		saved = null;
-		if (title && typeof v === 'string') titles = { ...titles, [`${f(fid).target}.${v}`]: title };
+		if (title && typeof v === 'string') w.titles.learn({ [`${f(fid).target}.${v}`]: title });
 		faults = faults.filter((x) => x.field !== fid);
 		const rest = sent.filter(([x]) => x !== fid);
 		// A → B → A is no change, unless a rule has taken the field meanwhile
@@ -143,6 +150,7 @@
 			return;
 		}
 		busy = true;
+		failed = [];
 		faults = [];
 		try {
 			const q = new URLSearchParams({
@@ -169,7 +177,15 @@
 			} else {
 				const rules = answer.changes.filter((c: { rule: string | null }) => c.rule).length;
 				const own = answer.changes.length - rules;
-				saved = `Saved by release ${answer.release}: ${own} field${own === 1 ? '' : 's'} from you, ${rules} by rules${answer.reached.length ? `, and ${answer.reached.length} related record${answer.reached.length === 1 ? '' : 's'}` : ''}.`;
+				const more = [
+					...(answer.reached.length
+						? [`${answer.reached.length} related record${answer.reached.length === 1 ? '' : 's'}`]
+						: []),
+					...(answer.sent ? [`${answer.sent} message${answer.sent === 1 ? '' : 's'} to send`] : []),
+					...(answer.pending ? [`${answer.pending} related records to follow`] : [])
+				].map((x) => `, ${x}`);
+				saved = `Saved by release ${answer.release}: ${own} field${own === 1 ? '' : 's'} from you, ${rules} by rules${more.join('')}.`;
+				failed = answer.failures;
 				sent = [];
 				if (id === null) await goto(`/records/${typeId}/${answer.id}`);
 				else await invalidateAll();
@@ -281,6 +297,12 @@
 				{/each}
 			</div>
 		</fieldset>
+	{/each}
+	{#each failed as x (x.rule + x.field)}
+		<p class="mb-2 bg-brick-wash px-4 py-2 text-sm" role="alert">
+			<span class="text-brick">● “{x.rule}” failed</span> and left {w.field(typeId, x.field)
+				?.label ?? x.field} as it was: {x.message}
+		</p>
 	{/each}
 	{#if otherwise}
 		<div class="mb-3 border border-ochre bg-sheet px-4 py-2" role="alert">

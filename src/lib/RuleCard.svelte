@@ -9,27 +9,30 @@
 	import {
 		ENTRY_POINTS,
 		MOMENTS,
+		ONCE_PER,
 		type EntryPoint,
-		type Hold,
 		type MomentName,
-		type NoResult,
+		type OncePer,
 		type Output,
 		type Rule
 	} from '$core/model/rules';
 	import { readFormula } from '$core/plan/plan';
-	import { reason } from '$core/settle/reason';
+	import { reason, type Format } from '$core/settle/reason';
 	import { toJson, type JsonValue } from '$core/model/codec';
 	import BandEditor from './BandEditor.svelte';
 	import FormulaInput from './FormulaInput.svelte';
 	import DecisionEditor from './DecisionEditor.svelte';
 	import LookupEditor from './LookupEditor.svelte';
+	import MatchEditor from './MatchEditor.svelte';
+	import MessageEditor from './MessageEditor.svelte';
 	import OptionGrid from './OptionGrid.svelte';
+	import OutputWords from './OutputWords.svelte';
 	import TemplateInput from './TemplateInput.svelte';
 	import ValidateEditor from './ValidateEditor.svelte';
 	import ValidateSentence from './ValidateSentence.svelte';
 	import Word from './Word.svelte';
 	import WordSet from './WordSet.svelte';
-	import { ENTRY_LABEL, HOLD_HELP, NONE_LABEL, formatValue } from './format';
+	import { ENTRY_LABEL, NONE_LABEL, ONCE_LABEL, formatValue } from './format';
 	import { useWorkbench } from './workbench.svelte';
 
 	let {
@@ -60,11 +63,14 @@
 	const report = $derived(
 		w.result?.reports.find((r) => r.rule === rule.id && r.field === field.id)
 	);
-	const claim = $derived(
-		w.shown.plan.claims.get(`${rule.id}:${rule.outputs.find((o) => o.field === field.id)?.id}`) ??
-			w.shown.plan.validators.get(
-				`${rule.id}:${rule.outputs.find((o) => o.field === field.id)?.id}`
-			)
+	const claim = $derived.by(() => {
+		const { claims, validators, messages } = w.shown.plan;
+		const id = `${rule.id}:${rule.outputs.find((o) => o.field === field.id)?.id}`;
+		return claims.get(id) ?? validators.get(id) ?? messages.find((m) => m.rule.id === rule.id);
+	});
+	/** The record type at which it is set off: its own, or the one its `each` link points to. */
+	const setOffAt = $derived(
+		w.schema.type((rule.each && w.schema.field(rule.type, rule.each)?.target) || rule.type).type
 	);
 	const edit = (label: string, change: (r: Rule) => Rule) => w.editRule(label, rule.id, change);
 	const setOutput = (id: string, patch: Partial<Output>) =>
@@ -83,7 +89,11 @@
 		xs.length > 1 ? `${xs.slice(0, -1).join(', ')} and ${xs.at(-1)}` : (xs[0] ?? '');
 	const label = (id: string) => w.schema.field(rule.type, id)?.label ?? id;
 	const watched = $derived.by(() => {
-		if (rule.watch) return rule.watch.length ? and(rule.watch.map(label)) : 'nothing';
+		if (rule.watch) {
+			const at = setOffAt.id;
+			const names = rule.watch.map((id) => w.schema.field(at, id)?.label ?? id);
+			return names.length ? and(names) : 'nothing';
+		}
 		const own = claim
 			? [...new Set([...claim.triggers, ...claim.triggersSent])].map((i) => type.fields[i].label)
 			: [];
@@ -95,6 +105,21 @@
 	});
 	const fieldChoices = $derived(
 		type.fields.filter((f) => !f.retired).map((f) => ({ value: f.id, label: f.label }))
+	);
+	const watchChoices = $derived(
+		setOffAt.fields.filter((f) => !f.retired).map((f) => ({ value: f.id, label: f.label }))
+	);
+	const links = $derived(type.fields.filter((f) => f.type === 'link' && !f.retired));
+	/** Records of other types that point to this one, for messages to each of them. */
+	const pointing = $derived(
+		w.model.types.flatMap((t) =>
+			t.fields
+				.filter((f) => f.type === 'link' && f.target === rule.type)
+				.map((f) => ({
+					value: `${t.id}.${f.id}`,
+					label: `each of its ${f.inverse ?? t.plural.toLowerCase()}`
+				}))
+		)
 	);
 	const entryText = $derived(
 		rule.entryPoints
@@ -111,13 +136,6 @@
 		if (has('changed')) return 'on existing records';
 		return has('request') ? 'on request only' : 'never';
 	});
-	const holds = (Object.keys(HOLD_HELP) as Hold[]).map((h) => ({
-		value: h,
-		label: h,
-		help: HOLD_HELP[h]
-	}));
-	const nones = Object.entries(NONE_LABEL).map(([value, l]) => ({ value, label: l }));
-
 	const bandInput = $derived.by(() => {
 		if (rule.body.kind !== 'bands' || !('expr' in rule.body.input)) return null;
 		const e = rule.body.input.expr;
@@ -127,14 +145,6 @@
 	const bandDates = $derived(
 		rule.body.kind === 'bands' &&
 			readFormula(rule.body.input, { schema: w.schema, type: rule.type }).compiled?.ty.t === 'date'
-	);
-	const numberFields = $derived(
-		type.fields.filter(
-			(f) => ['number', 'money', 'percent', 'date'].includes(f.type) && f.id !== field.id
-		)
-	);
-	const mapFields = $derived(
-		type.fields.filter((f) => (f.type === 'choice' || f.type === 'yesno') && f.id !== field.id)
 	);
 	const CHECKED: Record<string, string> = {
 		holds: '✓ holds',
@@ -157,6 +167,8 @@
 
 	const severalOutputs = $derived(
 		rule.kind !== 'validate' &&
+			rule.body.kind !== 'match' &&
+			rule.body.kind !== 'message' &&
 			!(rule.body.kind === 'split' && rule.body.at !== 'each') &&
 			rule.body.kind !== 'bands'
 	);
@@ -233,32 +245,21 @@
 		};
 	}
 
-	function pickBandInput(id: string) {
-		byFormula = id === '';
-		if (id)
-			edit('input', (r) =>
-				r.body.kind === 'bands'
-					? {
-							...r,
-							body: {
-								...r.body,
-								input: { expr: { k: 'field', image: 'settled', type: r.type, field: id } }
-							}
-						}
-					: r
-			);
-	}
 	const sampleValue = (id: string | null) => {
 		if (!id || !w.result) return null;
 		const i = w.schema.type(rule.type).at.get(id);
 		return i === undefined ? null : toJson(w.result.values[i]);
+	};
+	const sayValue: Format = (ref, v) => {
+		const f = w.schema.field(ref.type, ref.field);
+		return v === null ? 'blank' : f ? formatValue(f, toJson(v), w.schema, w.titles.all) : String(v);
 	};
 	/** What the rule's formula gives for the sample, beside the formula. */
 	const margin = (output: Output) => {
 		const r = w.result?.reports.find((x) => x.claim === `${rule.id}:${output.id}`);
 		const f = w.schema.field(rule.type, output.field);
 		return r && f && r.value !== undefined && r.value !== null
-			? formatValue(f, toJson(r.value), w.schema, w.sample?.links)
+			? formatValue(f, toJson(r.value), w.schema, w.titles.all)
 			: '';
 	};
 </script>
@@ -358,6 +359,33 @@
 								onSelect={() => edit('switch', (r) => ({ ...r, off: !r.off }))}
 								>{rule.off ? 'Switch on' : 'Switch off in the draft'}</DropdownMenu.Item
 							>
+							{#if rule.kind !== 'validate' && rule.body.kind !== 'message' && !rule.each}
+								{#each links as f (f.id)}<DropdownMenu.Item
+										class="item"
+										onSelect={() =>
+											edit('set off at', (r) => ({
+												...r,
+												each: f.id,
+												watch: null,
+												guard: null,
+												entering: false,
+												outputs: r.outputs.map((o) =>
+													o.hold === 'locked' ? { ...o, hold: 'follow' as const } : o
+												)
+											}))}>Set off by a change at its {f.label}</DropdownMenu.Item
+									>{/each}
+							{/if}
+							{#if !rule.outputs.some((o) => o.hold === 'locked') && rule.kind !== 'validate'}<DropdownMenu.Item
+									class="item"
+									onSelect={() =>
+										edit('reached', (r) => ({
+											...r,
+											submittedOnly: r.submittedOnly ? undefined : true
+										}))}
+									>{rule.submittedOnly
+										? 'Also where another rule reaches the record'
+										: 'Only where somebody submits the record'}</DropdownMenu.Item
+								>{/if}
 							{#if rule.kind !== 'validate'}<DropdownMenu.Item
 									class="item"
 									onSelect={() =>
@@ -390,12 +418,33 @@
 				</p>{/if}
 			<p class="text-[15px] leading-8">
 				When
+				{#if rule.each}
+					at its
+					<Word
+						label="Where it is set off"
+						tone="reads"
+						value={rule.each}
+						{disabled}
+						choices={[
+							...links.map((f) => ({ value: f.id, label: f.label })),
+							{ value: '', label: `(the ${type.label.toLowerCase()} itself)` }
+						]}
+						onpick={(v) =>
+							edit('set off at', (r) => ({
+								...r,
+								each: v || undefined,
+								watch: null,
+								guard: null,
+								entering: false
+							}))}
+					/>
+				{/if}
 				<WordSet
 					label="Watched fields"
 					tone="reads"
 					values={rule.watch}
 					all="all that it reads"
-					choices={fieldChoices}
+					choices={watchChoices}
 					text={watched}
 					{disabled}
 					onpick={(v) => edit('watch', (r) => ({ ...r, watch: v }))}
@@ -425,7 +474,22 @@
 					text={momentText}
 					{disabled}
 					onpick={(v) => edit('moments', (r) => ({ ...r, moments: (v ?? []) as MomentName[] }))}
-				/>,
+				/>{#if rule.submittedOnly},
+					<Word
+						label="Which records"
+						value="submitted"
+						text="only where somebody submits it"
+						{disabled}
+						choices={[
+							{ value: 'submitted', label: 'only where somebody submits it' },
+							{ value: 'all', label: 'also where another rule reaches it' }
+						]}
+						onpick={(v) =>
+							edit('reached', (r) => ({
+								...r,
+								submittedOnly: v === 'submitted' ? true : undefined
+							}))}
+					/>{/if},
 				{#if guardShown}
 					<Word
 						label="How the guard is met"
@@ -458,6 +522,35 @@
 						}}>always</button
 					>:
 				{/if}
+				{#if rule.body.kind === 'message'}
+					{@const body = rule.body}
+					a message goes to
+					<Word
+						label="For whom it is"
+						tone="writes"
+						value={body.each ? `${body.each.type}.${body.each.field}` : ''}
+						{disabled}
+						choices={[{ value: '', label: 'one address' }, ...pointing]}
+						onpick={(v) => {
+							const [t, f] = v.split('.');
+							setBody('for whom', (b) =>
+								b.kind === 'message'
+									? { ...b, each: v ? { type: t, field: f } : null, filter: null }
+									: b
+							);
+						}}
+					/>,
+					<Word
+						label="How often at most"
+						value={body.once}
+						{disabled}
+						choices={ONCE_PER.map((o) => ({ value: o, label: ONCE_LABEL[o] }))}
+						onpick={(v) =>
+							setBody('how often', (b) =>
+								b.kind === 'message' ? { ...b, once: v as OncePer } : b
+							)}
+					/>.
+				{/if}
 				{#each rule.outputs as o, i (o.id)}
 					{#if i};
 					{/if}
@@ -470,160 +563,15 @@
 							onfield={(v) => setOutput(o.id, { field: v })}
 						/>
 					{:else}
-						<Word
-							label="Field it writes"
-							tone="writes"
-							value={o.field}
-							choices={fieldChoices}
+						<OutputWords
+							{rule}
+							output={o}
+							{i}
 							{disabled}
-							onpick={(v) => setOutput(o.id, { field: v })}
+							{bandInput}
+							bind:byFormula
+							onremove={() => removeOutput(i)}
 						/>
-						{#if w.schema.field(rule.type, o.field)?.type === 'choices'}
-							<Word
-								label="How {label(o.field)} is written"
-								value={o.adds ? 'adds' : 'replaces'}
-								text={o.adds ? 'gains' : 'becomes'}
-								{disabled}
-								choices={[
-									{ value: 'replaces', label: 'becomes', help: 'the set is replaced' },
-									{
-										value: 'adds',
-										label: 'gains',
-										help: 'added to the set; withdrawn when the reason goes; what people added stays'
-									}
-								]}
-								onpick={(v) =>
-									setOutput(
-										o.id,
-										v === 'adds'
-											? { adds: true, hold: 'follow', closed: undefined }
-											: { adds: undefined }
-									)}
-							/>
-						{:else}becomes{/if}
-						{#if rule.body.kind === 'bands'}
-							the band that
-							<Word
-								label="What the bands part"
-								tone="reads"
-								value={byFormula ? '' : (bandInput ?? '')}
-								text={bandInput && !byFormula ? undefined : 'the formula below'}
-								{disabled}
-								choices={[
-									...numberFields.map((f) => ({ value: f.id, label: f.label })),
-									{ value: '', label: 'a formula' }
-								]}
-								onpick={pickBandInput}
-							/>
-							falls in,
-						{:else if rule.body.kind === 'options'}
-							{@const input = rule.body.input}
-							what the grid gives for
-							<Word
-								label="Field to map from"
-								tone="reads"
-								value={input}
-								text={input ? undefined : 'which field?'}
-								choices={mapFields.map((f) => ({ value: f.id, label: f.label }))}
-								{disabled}
-								onpick={(v) =>
-									edit('input', (r) =>
-										r.body.kind === 'options'
-											? { ...r, body: { ...r.body, input: v, rows: {} } }
-											: r
-									)}
-							/>,
-						{:else if rule.body.kind === 'table'}
-							what the table below gives,
-						{:else if rule.body.kind === 'compose'}
-							the text{rule.outputs.length > 1 ? ` ${i + 1}` : ''} below,
-						{:else if rule.body.kind === 'split'}
-							{#if rule.body.at === 'each'}part {i + 1}{:else}{i === 0
-									? 'what stands before'
-									: 'what stands behind'}
-								the {rule.body.at}
-								{rule.body.separator.trim() ? `“${rule.body.separator.trim()}”` : 'space'}{/if}
-							of the text below,
-						{:else if rule.body.kind === 'lookup'}
-							{@const body = rule.body}
-							<Word
-								label="Column for {label(o.field)}"
-								tone="reads"
-								value={body.columns[i] ?? ''}
-								text={body.columns[i] ? undefined : 'which column?'}
-								{disabled}
-								choices={(w.schema.tables.get(body.table)?.columns ?? []).map((c) => ({
-									value: c.id,
-									label: c.label
-								}))}
-								onpick={(v) =>
-									setBody('column', (b) =>
-										b.kind === 'lookup'
-											? {
-													...b,
-													columns: rule.outputs.map((_, k) => (k === i ? v : (b.columns[k] ?? '')))
-												}
-											: b
-									)}
-							/>
-							in
-							<Word
-								label="Table to look up in"
-								tone="reads"
-								value={body.table}
-								text={w.schema.tables.has(body.table) ? undefined : 'which table?'}
-								{disabled}
-								choices={[...w.schema.tables.values()].map((t) => ({
-									value: t.id,
-									label: t.label
-								}))}
-								onpick={(v) =>
-									setBody('table', (b) =>
-										b.kind === 'lookup' && b.table !== v
-											? { ...b, table: v, keys: [], columns: [] }
-											: b
-									)}
-							/>,
-						{:else}
-							the formula{rule.outputs.length > 1 ? ` ${i + 1}` : ''} below,
-						{/if}
-						<Word
-							label="Hold on {label(o.field)}"
-							value={o.hold}
-							choices={holds}
-							{disabled}
-							onpick={(v) =>
-								setOutput(o.id, {
-									hold: v as Hold,
-									...(v === 'locked' && o.none === 'leave' ? { none: 'clear' } : {})
-								})}
-						/>{#if o.hold === 'follow' || o.hold === 'fill'},
-							<Word
-								label="Who may set {label(o.field)}"
-								value={o.closed ? 'closed' : 'open'}
-								text={o.closed ? 'closed to people' : 'open to people'}
-								{disabled}
-								choices={[
-									{ value: 'open', label: 'open to people', help: 'people may overrule it' },
-									{
-										value: 'closed',
-										label: 'closed to people',
-										help: 'while it applies, only rules set the field'
-									}
-								]}
-								onpick={(v) => setOutput(o.id, { closed: v === 'closed' ? true : undefined })}
-							/>{/if}; without a result it
-						<Word
-							label="Without a result"
-							value={o.none}
-							choices={nones}
-							{disabled}
-							onpick={(v) => setOutput(o.id, { none: v as NoResult })}
-						/>{#if !disabled && rule.outputs.length > 1}<button
-								class="textlink pl-1 text-sm text-quiet"
-								aria-label="No longer write {label(o.field)}"
-								onclick={() => removeOutput(i)}>(not this field)</button
-							>{/if}{#if i === rule.outputs.length - 1}.{/if}
 					{/if}
 				{/each}
 				{#if rule.body.kind === 'lookup'}
@@ -644,6 +592,28 @@
 						onpick={(v) =>
 							setBody('several', (b) =>
 								b.kind === 'lookup' ? { ...b, several: v as typeof body.several } : b
+							)}
+					/>.
+				{:else if rule.body.kind === 'match'}
+					{@const body = rule.body}
+					When several match,
+					<Word
+						label="What several matches give"
+						value={body.several}
+						{disabled}
+						choices={[
+							{
+								value: 'no result',
+								label: 'there is no result',
+								help: 'and the explanation says which they are'
+							},
+							{ value: 'leave', label: 'it leaves the field as it is' },
+							{ value: 'clear', label: 'it clears the field' },
+							{ value: 'first', label: 'the one with the lowest number counts' }
+						]}
+						onpick={(v) =>
+							setBody('several', (b) =>
+								b.kind === 'match' ? { ...b, several: v as typeof body.several } : b
 							)}
 					/>.
 				{:else if rule.body.kind === 'compose'}
@@ -717,7 +687,7 @@
 						label="Condition of {rule.name}"
 						formula={rule.guard ?? { text: '' }}
 						schema={w.schema}
-						type={rule.type}
+						type={setOffAt.id}
 						expected={BOOLEAN}
 						{disabled}
 						margin={report?.guard?.length
@@ -796,6 +766,10 @@
 				{/each}
 			{:else if rule.body.kind === 'table'}
 				<DecisionEditor {rule} body={rule.body} {report} {disabled} />
+			{:else if rule.body.kind === 'match'}
+				<MatchEditor {rule} body={rule.body} {report} {disabled} />
+			{:else if rule.body.kind === 'message'}
+				<MessageEditor {rule} body={rule.body} {disabled} />
 			{:else if rule.body.kind === 'lookup'}
 				<LookupEditor {rule} body={rule.body} {report} {disabled} />
 			{:else if rule.body.kind === 'compose'}
@@ -880,9 +854,9 @@
 						? ''
 						: report.outcome === 'same value'
 							? 'nothing to do, '
-							: rule.kind === 'validate'
+							: rule.kind === 'validate' || report.outcome === 'sends'
 								? ''
-								: 'nothing happened, '}{reason(w.shown.plan, report)}.
+								: 'nothing happened, '}{reason(w.shown.plan, report, sayValue)}.
 					{#if w.shown.stale.has(rule.id)}
 						<span class="text-ochre">▲ Shown as the rule last could be read.</span>
 					{/if}

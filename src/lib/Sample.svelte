@@ -22,22 +22,28 @@
 	const type = $derived(w.schema.type(s.type).type);
 	const result = $derived(w.result);
 	const place = (id: string) => w.schema.type(s.type).at.get(id)!;
-	const f = (id: string) => w.schema.field(s.type, id)!;
-	const say = (id: string, v: JsonValue) => formatValue(f(id), v, w.schema, s.links);
+	const f = (id: string) => w.field(s.type, id)!;
+	const say = (id: string, v: JsonValue) => formatValue(f(id), v, w.schema, w.titles.all);
 	const format = (ref: FieldRef, v: Value) => {
 		const x = w.schema.field(ref.type, ref.field);
-		return v === null ? 'blank' : x ? formatValue(x, toJson(v), w.schema, s.links) : String(v);
+		return v === null ? 'blank' : x ? formatValue(x, toJson(v), w.schema, w.titles.all) : String(v);
 	};
 
 	/** Fields that the rules on this sheet read: what one wants to change. */
 	const atStake = $derived.by(() => {
 		const ids = new Set<string>();
+		const { messages } = w.shown.plan;
 		for (const r of w.rulesOf(s.type, field)) {
 			const claims = r.outputs.map(
 				(o) =>
 					w.shown.plan.claims.get(`${r.id}:${o.id}`) ??
 					w.shown.plan.validators.get(`${r.id}:${o.id}`)
 			);
+			const message = messages.find((m) => m.rule.id === r.id);
+			for (const ref of message?.reads ?? []) {
+				if (ref.type === s.type) ids.add(ref.field);
+				if (ref.via[0]?.type === s.type) ids.add(ref.via[0].field);
+			}
 			for (const c of claims)
 				for (const ref of c?.reads ?? []) if (ref.type === s.type) ids.add(ref.field);
 			if (r.body.kind === 'options') ids.add(r.body.input);
@@ -58,7 +64,7 @@
 	};
 
 	const wrote = $derived((result?.changes ?? []).filter((c) => c.claim));
-	const reports = $derived(result?.reports ?? []);
+	const reports = $derived((result?.reports ?? []).filter((r) => r.outcome !== 'sends'));
 	const mine = $derived(
 		reports.filter((r) => r.field === field && !wrote.some((c) => c.claim === r.claim))
 	);
@@ -92,6 +98,7 @@
 			values: Record<string, JsonValue>;
 			links: Record<string, string>;
 		};
+		w.titles.learn(x.links);
 		w.sample = {
 			...s,
 			id: x.id,
@@ -187,7 +194,9 @@
 			? wrote
 					.map((c) => `${f(c.field).label} becomes ${say(c.field, toJson(c.to)) || 'blank'}`)
 					.join('; ')
-			: 'The draft writes nothing.';
+			: result?.sends.length
+				? `The draft sends ${result.sends.length} messages.`
+				: 'The draft writes nothing.';
 		const t = setTimeout(() => (summary = text), 700);
 		return () => clearTimeout(t);
 	});
@@ -307,12 +316,12 @@
 									schema={w.schema}
 									id="s-{x.id}"
 									value={shown(x.id)}
-									links={s.links}
+									links={w.titles.all}
 									{touched}
 									only={result?.limited.get(x.id)}
 									onchange={(v, title) => {
 										if (title && typeof v === 'string')
-											patch({ links: { ...s.links, [`${x.target}.${v}`]: title } });
+											w.titles.learn({ [`${x.target}.${v}`]: title });
 										w.touch(x.id, v);
 									}}
 								/>
@@ -371,6 +380,17 @@
 		{:else}
 			<p class="mt-1 text-sm text-quiet">
 				Nothing.{s.sent.length ? '' : ' Change a value above and see what follows.'}
+			</p>
+		{/each}
+		{#each result?.sends ?? [] as m, i (i)}
+			<p
+				class="mt-2 border border-l-4 border-line border-l-brass bg-sheet px-3 py-2 text-sm"
+				data-testid="sample-sends"
+			>
+				<span class="text-quiet">sends</span> <strong class="font-semibold">{m.subject}</strong>
+				<span class="text-quiet">to</span> <span class="mono">{m.to}</span>, by “{ruleName(
+					m.claim
+				)}”
 			</p>
 		{/each}
 		{#each result?.messages ?? [] as m (m.claim)}

@@ -4,6 +4,10 @@
 	import { useWorkbench } from './workbench.svelte';
 
 	const w = useWorkbench();
+	const happened = [
+		{ href: '/journal', label: 'Journal of the rules' },
+		{ href: '/outbox', label: 'Outbox' }
+	];
 	const here = $derived(page.url.pathname.startsWith('/settings') ? '' : (page.params.type ?? ''));
 </script>
 
@@ -15,6 +19,15 @@
 			class:current={here === t.id}
 			aria-current={here === t.id ? 'page' : undefined}
 			href="/records/{t.id}">{t.plural}</a
+		>
+	{/each}
+	<h2 class="px-4 pt-4 pb-1 text-lg">What happened</h2>
+	{#each happened as h (h.href)}
+		<a
+			class="row"
+			class:current={page.url.pathname.startsWith(h.href)}
+			aria-current={page.url.pathname.startsWith(h.href) ? 'page' : undefined}
+			href={h.href}>{h.label}</a
 		>
 	{/each}
 	<h2 class="px-4 pt-4 pb-1 text-lg">Rules</h2>

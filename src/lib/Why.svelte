@@ -11,7 +11,9 @@
 	let { report, format }: { report: ClaimReport; format: Format } = $props();
 	const w = useWorkbench();
 	const claim = $derived(
-		w.shown.plan.claims.get(report.claim) ?? w.shown.plan.validators.get(report.claim)
+		w.shown.plan.claims.get(report.claim) ??
+			w.shown.plan.validators.get(report.claim) ??
+			w.shown.plan.messages.find((m) => m.id === report.claim)
 	);
 	const label = (type: string, field: string) => w.schema.field(type, field)?.label ?? field;
 </script>

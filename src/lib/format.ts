@@ -1,7 +1,7 @@
 /** Values for people: dates, numbers and money in the workspace's locale, options by label. */
 import type { JsonValue } from '$core/model/codec';
 import type { Field, ReferenceTable, Schema, TableKey } from '$core/model/model';
-import type { HitPolicy } from '$core/model/rules';
+import type { HitPolicy, OncePer } from '$core/model/rules';
 
 const LOCALE = 'en-GB';
 const counts = new Intl.NumberFormat(LOCALE);
@@ -148,6 +148,16 @@ export const NONE_LABEL: Record<string, string> = {
 	next: 'passes to the next rule',
 	leave: 'leaves the field as it is',
 	clear: 'clears the field'
+};
+
+/** How often a message leaves at most. */
+export const ONCE_LABEL: Record<OncePer, string> = {
+	event: 'once for each event',
+	day: 'at most once a day',
+	week: 'at most once a week',
+	month: 'at most once a month',
+	quarter: 'at most once in a calendar quarter',
+	year: 'at most once a year'
 };
 
 /** The hit policies in words: what several matching rows mean. */

@@ -15,12 +15,13 @@ import {
 	type ReferenceTable
 } from '$core/model/model';
 import type { EntryPoint, Rule, RuleSet } from '$core/model/rules';
-import { claimId } from '$core/model/rules';
+import { MESSAGES, claimId } from '$core/model/rules';
 import { compilePlan, readFormula, type Plan } from '$core/plan/plan';
 import { settle, type SettledRecord } from '$core/settle/settle';
 import { submissionOf, valuesToJson, type Trial } from '$core/trials/trials';
 import { zones } from '../runtime/zones';
 import { Near } from './near.svelte';
+import { Titles } from './titles.svelte';
 import type { TrialAnswer, TrialJob, TrialOutcome } from '../workers/trials.worker';
 import type { LayoutData } from '../routes/(app)/$types';
 
@@ -44,6 +45,9 @@ export interface Sample {
 export type Saving = 'saved' | 'saving' | 'waiting' | 'conflict' | 'refused';
 
 const KEY = Symbol('workbench');
+
+/** In the place of a field on the sheet of messages. */
+const MESSAGES_FIELD: Field = { id: MESSAGES, label: 'Messages', group: '', type: 'text' };
 
 export class Workbench {
 	model = $state.raw<Model>({ types: [], lists: [], zone: 'UTC' });
@@ -70,6 +74,8 @@ export class Workbench {
 	trouble = $state<string | null>(null);
 	/** What rules read of other records. */
 	readonly near = new Near(() => this.schema);
+	/** What links are called. */
+	readonly titles = new Titles();
 	/** A wide editor takes the whole page. */
 	wide = $state(false);
 
@@ -97,6 +103,8 @@ export class Workbench {
 	#worker: Worker | null = null;
 	/** Records that the sample read last through links. */
 	#read: { type: string; id: string }[] = [];
+	/** Whether it asked for other records at all. */
+	#looked = false;
 	#job = 0;
 	#wantsTrials = false;
 
@@ -191,6 +199,8 @@ export class Workbench {
 
 	/** Rules that write a field, in claim order. */
 	rulesOf(type: string, field: string): Rule[] {
+		if (field === MESSAGES)
+			return this.draft.rules.filter((r) => r.type === type && r.body.kind === 'message');
 		const mine = this.draft.rules.filter(
 			(r) => r.type === type && r.outputs.some((o) => o.field === field)
 		);
@@ -207,6 +217,7 @@ export class Workbench {
 
 	/** Puts a rule at a zero-based place in the claim order of a field. */
 	place(type: string, field: string, rule: string, to: number) {
+		if (field === MESSAGES) return;
 		const ids = this.rulesOf(type, field).map((r) =>
 			claimId(r.id, r.outputs.find((o) => o.field === field)!.id)
 		);
@@ -484,7 +495,8 @@ export class Workbench {
 				zones
 			});
 			if (settled.needs.length) queueMicrotask(() => this.near.want(settled.needs));
-			this.#read = settled.read;
+			this.#read = [...settled.read, ...settled.found];
+			this.#looked = this.near.version > 0;
 			return settled.records[0];
 		} catch {
 			// the sample holds a value the model no longer knows
@@ -494,15 +506,16 @@ export class Workbench {
 
 	/** The linked records that the sample reads, as a trial keeps them. */
 	nearSample(): Trial['near'] {
-		const near = this.#read.flatMap(({ type, id }) => {
+		if (!this.#looked) return undefined;
+		return this.#read.flatMap(({ type, id }) => {
 			const values = this.near.loader.record(type, id);
 			return values ? [{ type, id, values: valuesToJson(this.schema, type, values) }] : [];
 		});
-		return near.length ? near : undefined;
 	}
 
+	/** A field, or what stands in its place for the rules that send messages. */
 	field(type: string, id: string): Field | undefined {
-		return this.schema.field(type, id);
+		return id === MESSAGES ? MESSAGES_FIELD : this.schema.field(type, id);
 	}
 
 	/** The text of a rule's guard, or null. */

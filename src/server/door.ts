@@ -553,6 +553,20 @@ export const checkNeeds = (v: unknown) =>
 		v
 	).needs;
 
+/** Records whose titles are wanted. @throws {BadInput} naming the place */
+export const checkTitles = (v: unknown) =>
+	check<{ wanted: { type: string; id: string }[] }>(
+		yup.object({
+			wanted: yup
+				.array()
+				.strict()
+				.required()
+				.max(500)
+				.of(yup.object({ type: text(60), id: recordNumber() }).noUnknown())
+		}),
+		v
+	).wanted;
+
 /** A claim order. @throws {BadInput} naming the place */
 export const checkOrder = (v: unknown) =>
 	check<{ field: string; claims: string[] }>(

@@ -98,7 +98,7 @@ export async function rehearse(
 				const needs = piece.flatMap((r) =>
 					[force, plan].flatMap((p) => standing(p, r, instant, loader).needs)
 				);
-				return { records: [], read: [], needs, deferred: [] };
+				return { records: [], read: [], found: [], needs, deferred: [] };
 			});
 			for (const r of piece) visit(r, near);
 		});

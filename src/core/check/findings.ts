@@ -10,6 +10,7 @@ import { currencyDigits } from '../model/currency';
 import type { Field, Model, Schema } from '../model/model';
 import { refKey } from '../model/model';
 import type { DecisionBody, Limit, LookupBody, Rule, RuleSet } from '../model/rules';
+import { sheetOf } from '../model/rules';
 import type { Claim, Place, Plan } from '../plan/plan';
 import { bandText, readFormula } from '../plan/plan';
 import { NOTHING_ELSE, valuesFromJson } from '../trials/trials';
@@ -86,7 +87,7 @@ function base(rule: Rule, place: Place, what: string) {
 		part: { kind: 'rule' as const, id: rule.id },
 		rule: rule.id,
 		type: rule.type,
-		field: rule.outputs[0]?.field ?? '',
+		field: sheetOf(rule),
 		place
 	};
 }

@@ -216,6 +216,10 @@ export interface Rule {
 	off?: boolean;
 }
 
+/** The field at whose sheet a rule is shown first. */
+export const sheetOf = (rule: Rule) =>
+	rule.body.kind === 'message' ? MESSAGES : (rule.outputs[0]?.field ?? '');
+
 /** Names one output of one rule. */
 export const claimId = (rule: string, output: string) => `${rule}:${output}`;
 

@@ -224,6 +224,8 @@ export interface Settled {
 	records: SettledRecord[];
 	/** Stored records that rules read through links. */
 	read: { type: string; id: string }[];
+	/** Records that a match found. */
+	found: { type: string; id: string }[];
 	/** What was not at hand; load it and settle again. Empty when the result is final. */
 	needs: Need[];
 	/**
@@ -292,6 +294,7 @@ class Pass {
 	private views: Map<string, RecordView | null> | null = null;
 	private needs: Map<string, Need> | null = null;
 	private deferred: Map<string, Deferred> | null = null;
+	private readonly found = new Map<string, { type: string; id: string }>();
 	/** For each record, 1 at the nodes to settle; and the same for any record. */
 	private readonly dirty: number[][];
 	private readonly any: number[];
@@ -429,6 +432,7 @@ class Pass {
 		}
 		const own = this.env.rec;
 		if (own?.type === type) ids = ids.filter((x) => x !== own.id);
+		for (const id of ids.slice(0, 20)) this.found.set(refKey(type, id), { type, id });
 		return [...ids].sort((a, b) => a.length - b.length || (a < b ? -1 : 1));
 	}
 
@@ -540,6 +544,7 @@ class Pass {
 			read: [...(this.views?.values() ?? [])].flatMap((v) =>
 				v ? [{ type: v.type, id: v.id }] : []
 			),
+			found: [...this.found.values()],
 			deferred: this.deferred ? [...this.deferred.values()] : [],
 			needs: this.needs ? [...this.needs.values()] : []
 		};

@@ -39,7 +39,7 @@
 	});
 
 	const records = $derived(
-		page.url.pathname.startsWith('/records') || page.url.pathname.startsWith('/settings')
+		['/records', '/settings', '/journal', '/outbox'].some((p) => page.url.pathname.startsWith(p))
 	);
 	const beside = $derived([
 		{ href: '/tables', label: 'Tables', count: w.draft.tables?.length ?? 0 },
@@ -83,6 +83,7 @@
 		<div class="flex shrink-0 items-center gap-2 px-4 text-sm">
 			<Shortcuts />
 			<a class="textlink" href="/records/customer">Records</a>
+			<a class="textlink" href="/journal">Journal</a>
 			<a class="textlink" href="/settings">Settings</a>
 		</div>
 	</header>

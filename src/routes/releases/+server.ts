@@ -3,7 +3,7 @@ import { Schema } from '$core/model/model';
 import { compilePlan } from '$core/plan/plan';
 import { runTrial } from '$core/trials/trials';
 import { zones } from '../../runtime/zones';
-import { readModel } from '$server/db/model';
+import { indexMatched, readModel } from '$server/db/model';
 import { transaction } from '$server/db/pool';
 import { createRelease, hashOf, listTrials, readDraft } from '$server/db/rules';
 import { BadInput, readJson } from '$server/door';
@@ -44,6 +44,7 @@ export const POST: RequestHandler = (event) => {
 				throw new BadInput(
 					`${failing.length} trial${failing.length > 1 ? 's do' : ' does'} not hold, “${failing[0].name}” first. Mend the draft or change what they expect.`
 				);
+			await indexMatched(c, plan.matched);
 			return createRelease(c, account.workspace, draft.set, model, note.trim(), account.id);
 		});
 		return { number };

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { sheetOf } from '$core/model/rules';
 	/** Named expressions that every formula may use, with where they are used. */
 	import { spell } from '$core/feel/names';
 	import { typeOfField } from '$core/feel/types';
@@ -37,7 +38,7 @@
 	const href = (u: Use) => {
 		if (u.part === 'definition') return `#definition-${u.id}`;
 		const r = w.rule(u.id);
-		return `/write/${r?.type}/${r?.outputs[0]?.field}#rule-${u.id}`;
+		return r ? `/write/${r.type}/${sheetOf(r)}#rule-${u.id}` : '/definitions';
 	};
 </script>
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { sheetOf } from '$core/model/rules';
 	import { invalidate } from '$app/navigation';
 	import { formatMoment } from '$lib/format';
 	import { useWorkbench } from '$lib/workbench.svelte';
@@ -23,9 +24,7 @@
 	} as const;
 	const href = (id: string) => {
 		const r = w.rule(id) ?? w.force.set.rules.find((x) => x.id === id);
-		return r
-			? `/write/${r.type}/${r.outputs[0]?.field}#rule-${id}`
-			: `/write/${id.replace('.', '/')}`;
+		return r ? `/write/${r.type}/${sheetOf(r)}#rule-${id}` : `/write/${id.replace('.', '/')}`;
 	};
 
 	async function post(url: string, body: unknown): Promise<Record<string, unknown> | null> {

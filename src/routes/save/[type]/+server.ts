@@ -1,5 +1,5 @@
-import { save } from '$server/decide';
-import { BadInput, checkSubmission, readJson } from '$server/door';
+import { remove, save } from '$server/decide';
+import { BadInput, checkSubmission, checkVersion, readJson } from '$server/door';
 import { allow, answer, senderOf } from '$server/guard';
 import type { RequestHandler } from './$types';
 
@@ -16,5 +16,19 @@ export const POST: RequestHandler = (event) => {
 			{ type: event.params.type, id: q.get('id'), sent, keep: 'touched', version, release }
 		]);
 		return outcome;
+	});
+};
+
+/** Deletes a record: `?id=` and the `version` that was seen. */
+export const DELETE: RequestHandler = (event) => {
+	const account = allow(event, 'author');
+	return answer(async () => {
+		const q = event.url.searchParams;
+		const version = q.has('version') ? checkVersion(Number(q.get('version'))) : undefined;
+		await remove(senderOf(account, 'full'), {
+			type: event.params.type,
+			id: q.get('id') ?? '',
+			version
+		});
 	});
 };

@@ -10,6 +10,7 @@
 		type TableKey
 	} from '$core/model/model';
 	import { usesOf } from '$core/plan/uses';
+	import { looseKey } from '$core/text/loose';
 	import {
 		cellFault,
 		cellText,
@@ -47,6 +48,27 @@
 				rows: t.rows.map((r, i) => (i === row ? r.map((v, k) => (k === column ? value : v)) : r))
 			};
 		});
+	}
+	/** A cell as people read it: links by the title of their record. */
+	const shown = (c: TableColumn, v: JsonValue) =>
+		c.type === 'link' && typeof v === 'string' && /^\d+$/.test(v)
+			? (w.titles.all[`${c.target}.${v}`] ?? `No. ${v}`)
+			: cellText(c, v, w.schema);
+	/** A link is typed by title: the one record that is called so, or what was typed, with what is wrong. */
+	async function setLink(row: number, column: number, c: TableColumn, typed: string) {
+		const text = typed.trim().replace(/^No\. (\d+)$/, '$1');
+		if (!text || /^\d+$/.test(text)) return setCell(row, column, text);
+		const r = await fetch(`/look/links?type=${c.target}&find=${encodeURIComponent(text)}`);
+		const all = r.ok ? ((await r.json()) as { id: string; title: string }[]) : [];
+		const same = all.filter((x) => looseKey(x.title) === looseKey(text));
+		if (same.length === 1) w.titles.learn({ [`${c.target}.${same[0].id}`]: same[0].title });
+		setCell(row, column, same.length === 1 ? same[0].id : text);
+		const label = w.schema.types.get(c.target ?? '')?.type;
+		if (same.length !== 1)
+			said = {
+				bad: true,
+				text: `Row ${row + 1}: ${same.length ? `several ${label?.plural.toLowerCase()} are` : `no ${label?.label.toLowerCase()} is`} called “${text}”.`
+			};
 	}
 	/** Cells from a spreadsheet fill the grid from here on; rows are added as needed. */
 	function paste(e: ClipboardEvent, row: number, column: number) {
@@ -392,8 +414,11 @@
 										aria-invalid={!!fault}
 										title={fault ?? ''}
 										readonly={disabled}
-										value={cellText(c, row[i] ?? null, w.schema)}
-										onchange={(e) => setCell(r, i, e.currentTarget.value)}
+										value={shown(c, row[i] ?? null)}
+										onchange={(e) =>
+											c.type === 'link'
+												? void setLink(r, i, c, e.currentTarget.value)
+												: setCell(r, i, e.currentTarget.value)}
 										onpaste={(e) => paste(e, r, i)}
 										onkeydown={(e) => keys(e, r, i)}
 									/>

@@ -2,6 +2,8 @@ import { error } from '@sveltejs/kit';
 import { toJson } from '$core/model/codec';
 import { allow } from '$server/guard';
 import { inForce } from '$server/decide';
+import { pendingOf } from '$server/db/carried';
+import { alongLinks } from '$server/db/journal';
 import { db } from '$server/db/pool';
 import { readHistory, readRecords, titlesOf } from '$server/db/records';
 import { linkTitles } from '$server/view';
@@ -18,6 +20,11 @@ export const load: PageServerLoad = async (event) => {
 		error(404, 'There is no such record. It may have been removed, or the address is not right.');
 	const { fields, title } = schema.type(type).type;
 	const history = await readHistory(db(), w, type, id);
+	const along = await alongLinks(
+		db(),
+		history.map((h) => h.change),
+		{ type, id }
+	);
 	const links = await linkTitles(w, schema, [r]);
 	// links that history tells of may point elsewhere than today's
 	for (const f of fields.filter((x) => x.type === 'link')) {
@@ -36,6 +43,8 @@ export const load: PageServerLoad = async (event) => {
 		title: String(toJson(r.values[schema.type(type).at.get(title)!]) ?? `No. ${r.id}`),
 		setBy: r.setBy,
 		history,
+		along,
+		pending: (await pendingOf(db(), w, { type, id })).waits,
 		links
 	};
 };

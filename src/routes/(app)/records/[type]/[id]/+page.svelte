@@ -1,4 +1,6 @@
 <script lang="ts">
+	import { untrack } from 'svelte';
+	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
 	import type { JsonValue } from '$core/model/codec';
 	import RecordForm from '$lib/RecordForm.svelte';
@@ -10,10 +12,28 @@
 	const type = $derived(w.schema.type(params.type).type);
 	const short = $derived(page.url.searchParams.get('form') === 'short');
 	const label = (id: string) => w.schema.field(params.type, id)?.label ?? id;
-	const say = (id: string, v: JsonValue) => {
+	untrack(() => w.titles.learn(data.links));
+	$effect.pre(() => w.titles.learn(data.links));
+	const say = (id: string, v: unknown) => {
 		const f = w.schema.field(params.type, id);
-		return f ? formatValue(f, v, w.schema, data.links) || 'blank' : String(v);
+		return f ? formatValue(f, v as JsonValue, w.schema, w.titles.all) || 'blank' : String(v);
 	};
+	const along = (change: string) => data.along[change] ?? [];
+
+	let asking = $state(false);
+	let refused = $state('');
+	async function remove() {
+		const r = await fetch(`/save/${params.type}?id=${data.id}&version=${data.version}`, {
+			method: 'DELETE',
+			headers: { accept: 'application/json' }
+		}).catch(() => null);
+		if (r?.ok) await goto(`/records/${params.type}`);
+		else
+			refused = r
+				? ((await r.json()) as { message: string }).message
+				: 'The server cannot be reached.';
+		asking = false;
+	}
 </script>
 
 <svelte:head><title>{data.title} · Rigid Rule</title></svelte:head>
@@ -25,6 +45,15 @@
 			>{type.label} <span class="mono">{data.id}</span></span
 		>
 		<span class="grow"></span>
+		{#if w.canEdit}
+			{#if asking}
+				<span class="text-sm">Delete this {type.label.toLowerCase()}?</span>
+				<button class="textlink text-brick" onclick={remove}>Yes, delete it</button>
+				<button class="textlink" onclick={() => (asking = false)}>No</button>
+			{:else}
+				<button class="textlink" onclick={() => ((asking = true), (refused = ''))}>Delete</button>
+			{/if}
+		{/if}
 		<a
 			class="textlink"
 			aria-current={short ? undefined : 'true'}
@@ -38,6 +67,11 @@
 			href="?form=short">short form</a
 		>
 	</div>
+	{#if refused}<p class="mb-2 bg-brick-wash px-4 py-2 text-brick" role="alert">● {refused}</p>{/if}
+	{#if data.pending}<p class="mb-2 bg-ochre-wash px-4 py-2" role="status">
+			<span class="text-ochre">▲ Pending:</span> a change elsewhere runs on to this record and has not
+			reached it yet. What rules read from there may still change here.
+		</p>{/if}
 	{#key `${data.id} ${short}`}
 		<RecordForm
 			type={params.type}
@@ -70,8 +104,11 @@
 								>{#if i === 0}{h.who ?? ''}
 									<div class="text-xs text-quiet">by the {ENTRY_LABEL[h.entryPoint]}</div>{/if}</td
 							>
-							<td>{label(l.field)}</td>
-							{#if l.outcome === 'set'}
+							<td>{l.outcome === 'sent' ? 'Messages' : label(l.field)}</td>
+							{#if l.outcome === 'sent'}
+								<td></td>
+								<td class="mono text-brass-ink">{String(l.now)} sent</td>
+							{:else if l.outcome === 'set'}
 								<td class="mono text-quiet">{say(l.field, l.was)}</td>
 								<td class="mono {l.claim ? 'font-semibold text-brass-ink' : ''}"
 									>{say(l.field, l.now)}</td
@@ -99,6 +136,22 @@
 							>
 						</tr>
 					{/each}
+					{#if along(h.change).length}
+						<tr>
+							<td></td>
+							<td></td>
+							<td colspan="4" class="text-quiet"
+								>in the same change
+								{#each along(h.change).slice(0, 8) as o, i (o.type + o.record)}{i ? ', ' : ' '}<a
+										class="textlink"
+										href="/records/{o.type}/{o.record}"
+										>{w.titles.all[`${o.type}.${o.record}`] ?? `No. ${o.record}`}</a
+									>{/each}{along(h.change).length > 8
+									? ` and ${along(h.change).length - 8} more`
+									: ''}</td
+							>
+						</tr>
+					{/if}
 				{:else}
 					<tr
 						><td colspan="6" class="text-quiet"

@@ -1,5 +1,6 @@
 import { error } from '@sveltejs/kit';
 import { toJson } from '$core/model/codec';
+import { MESSAGES } from '$core/model/rules';
 import { valuesToJson } from '$core/trials/trials';
 import { allow } from '$server/guard';
 import { inForce } from '$server/decide';
@@ -13,8 +14,8 @@ export const load: PageServerLoad = async (event) => {
 	const account = allow(event, 'reader');
 	const { type, field } = event.params;
 	const { schema } = await inForce(db(), account.workspace);
-	const f = schema.field(type, field);
-	if (!f)
+	const there = field === MESSAGES ? schema.types.has(type) : schema.field(type, field);
+	if (!there)
 		error(404, `There is no field “${field}” on ${schema.types.get(type)?.type.label ?? type}.`);
 	const wanted = event.url.searchParams.get('sample');
 	const id = wanted && /^\d{1,18}$/.test(wanted) ? wanted : '1';

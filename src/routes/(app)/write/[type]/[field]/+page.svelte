@@ -1,7 +1,8 @@
 <script lang="ts">
 	import { untrack } from 'svelte';
 	import type { JsonValue } from '$core/model/codec';
-	import type { Body, Formula, Kind, Rule } from '$core/model/rules';
+	import type { Body, Formula, Kind, MatchBody, MessageBody, Rule } from '$core/model/rules';
+	import { MESSAGES } from '$core/model/rules';
 	import RuleCard from '$lib/RuleCard.svelte';
 	import Sample from '$lib/Sample.svelte';
 	import { describeField } from '$lib/format';
@@ -10,7 +11,15 @@
 	let { data, params } = $props();
 	const w = useWorkbench();
 	const type = $derived(w.schema.types.get(params.type)?.type);
-	const field = $derived(w.schema.field(params.type, params.field));
+	const field = $derived(w.field(params.type, params.field));
+	const messages = $derived(params.field === MESSAGES);
+	const about = $derived(
+		messages
+			? `what leaves when a ${type?.label.toLowerCase()} changes`
+			: field
+				? describeField(field, w.schema)
+				: ''
+	);
 	const rules = $derived(w.rulesOf(params.type, params.field));
 
 	/** Rules that are open from the start: those that changed or have a finding, else the first. */
@@ -23,6 +32,7 @@
 
 	function pin() {
 		const first = data.first;
+		if (first) w.titles.learn(first.links);
 		const blank = {
 			title: `New ${type?.label.toLowerCase() ?? 'record'}`,
 			id: null,
@@ -87,6 +97,7 @@
 				(f) => (f.type === 'choice' || f.type === 'yesno') && f.id !== field.id
 			);
 			const out: { kind: Kind; label: string; help: string; make: () => Body }[] = [];
+			if (messages) return messageChoices();
 			if (numbers.length)
 				out.push({
 					kind: 'categorize',
@@ -130,6 +141,13 @@
 					several: 'no result'
 				})
 			});
+			if (field.type === 'link')
+				out.push({
+					kind: 'map',
+					label: 'Map: match',
+					help: 'the record that fits what was typed',
+					make: () => ({ kind: 'match', type: field.target!, on: matchOn(), several: 'leave' })
+				});
 			if (['text', 'email', 'phone'].includes(field.type)) {
 				out.push({
 					kind: 'derive',
@@ -186,6 +204,41 @@
 		}
 	);
 
+	/** Links of other types that point to records of this one. */
+	const pointing = () =>
+		w.model.types.flatMap((t) =>
+			t.fields
+				.filter((f) => f.type === 'link' && f.target === params.type)
+				.map((f) => ({ type: t.id, field: f.id }))
+		);
+	function messageChoices() {
+		const [each] = pointing();
+		const make = (to: MessageBody['each']) => (): MessageBody => ({
+			kind: 'message',
+			each: to,
+			filter: null,
+			to: { text: '' },
+			subject: [],
+			text: [],
+			once: 'event'
+		});
+		const one = {
+			kind: 'derive' as const,
+			label: 'Message',
+			help: 'to one address',
+			make: make(null)
+		};
+		if (!each) return [one];
+		const help = 'of the related records';
+		return [{ kind: 'derive' as const, label: 'Message to each', help, make: make(each) }, one];
+	}
+
+	/** To begin with: the title of the records searched, in any writing. */
+	function matchOn(): MatchBody['on'] {
+		const target = w.schema.type(field!.target!).type;
+		return [{ field: target.title, how: 'loose', value: { text: '' } }];
+	}
+
 	/** Something to test in a new decision table: the first choice or number of the type. */
 	function firstInput(): Formula {
 		const f =
@@ -201,6 +254,9 @@
 		'Categorize: table': 'by a table',
 		Map: 'by option',
 		'Map: look up': 'looked up',
+		'Map: match': 'matched',
+		Message: 'message',
+		'Message to each': 'message to each',
 		Derive: 'by formula',
 		'Derive: text': 'composed',
 		'Derive: split': 'split',
@@ -214,19 +270,26 @@
 			kind: c.kind,
 			name: `${field!.label}: ${NAMES[c.label] ?? 'must be right'}`,
 			why: '',
-			moments: c.kind === 'default' ? ['created'] : ['created', 'changed', 'request'],
+			moments:
+				c.kind === 'default'
+					? ['created']
+					: messages
+						? ['created', 'changed']
+						: ['created', 'changed', 'request'],
 			entryPoints: null,
 			watch: null,
 			entering: false,
 			guard: null,
-			outputs: [
-				{
-					id: 'o1',
-					field: params.field,
-					hold: c.kind === 'default' ? 'once' : 'follow',
-					none: 'next'
-				}
-			],
+			outputs: messages
+				? []
+				: [
+						{
+							id: 'o1',
+							field: params.field,
+							hold: c.kind === 'default' ? 'once' : 'follow',
+							none: 'next'
+						}
+					],
 			body: c.make()
 		};
 		// a text is parted into two fields: the second is the next text of the type
@@ -260,13 +323,14 @@
 		{#if field && type}
 			<div class="flex items-baseline gap-3">
 				<h1 class="text-xl whitespace-nowrap">{field.label}</h1>
-				<span class="min-w-0 truncate text-sm text-quiet" title={describeField(field, w.schema)}
-					>{describeField(field, w.schema)}</span
-				>
+				<span class="min-w-0 truncate text-sm text-quiet" title={about}>{about}</span>
 			</div>
 			<p class="mb-3 text-sm text-quiet">
-				{#if rules.length > 1}{rules.length} rules write this field. The first that applies gives the
-					value.
+				{#if messages}{rules.length
+						? 'Each of these rules sends for itself, when the change is kept.'
+						: 'No rule sends a message yet.'}
+				{:else if rules.length > 1}{rules.length} rules write this field. The first that applies gives
+					the value.
 				{:else if rules.length}One rule writes or checks this field.
 				{:else}No rule writes this field; it holds what people enter.{/if}
 			</p>
@@ -291,7 +355,11 @@
 			{#if w.canEdit}
 				<div class="mt-4">
 					<h2 class="text-sm">
-						{rules.length ? 'Another rule for this field' : 'Write its first rule'}
+						{messages
+							? 'Another message'
+							: rules.length
+								? 'Another rule for this field'
+								: 'Write its first rule'}
 					</h2>
 					<div class="mt-1 flex flex-wrap gap-2">
 						{#each choices as c (c.label)}

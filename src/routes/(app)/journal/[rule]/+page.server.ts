@@ -1,0 +1,19 @@
+import { journalOf } from '$server/db/journal';
+import { db } from '$server/db/pool';
+import { allow } from '$server/guard';
+import type { PageServerLoad } from './$types';
+
+const SIZE = 50;
+
+export const load: PageServerLoad = async (event) => {
+	const account = allow(event, 'reader');
+	const q = event.url.searchParams;
+	const page = Math.max(0, Math.floor(Number(q.get('page')) || 0));
+	const quiet = q.get('quiet') !== 'no';
+	const lines = await journalOf(db(), account.workspace, event.params.rule, {
+		page,
+		size: SIZE,
+		quiet
+	});
+	return { lines, page, quiet, more: lines.length === SIZE };
+};
