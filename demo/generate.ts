@@ -210,7 +210,7 @@ export function* generate(type: string, sizes: DemoSizes, seed = 20261123): Gene
 			const drawn = `${pick(PLACES)} ${crop}`;
 			const from = own() < 0.55 && known.length ? known[Math.floor(own() * known.length)] : null;
 			const byAddress = own() < 0.2;
-			const company = from && !byAddress ? from : drawn;
+			const company = from && !byAddress ? from : own() < 0.4 ? `${drawn} & Co` : drawn;
 			const who = name();
 			yield {
 				e_mail:

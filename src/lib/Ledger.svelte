@@ -70,7 +70,7 @@
 	{#if found.length}
 		{@const blocking = found.some((f) => f.severity === 'blocking')}
 		<span
-			class="text-xs font-semibold {blocking ? 'text-brick' : 'text-ochre'}"
+			class="text-xs font-semibold whitespace-nowrap {blocking ? 'text-brick' : 'text-ochre'}"
 			aria-label="{found.length} {blocking ? 'blocking' : 'advisory'} findings"
 		>
 			{blocking ? '●' : '▲'}&#8201;{found.length}
