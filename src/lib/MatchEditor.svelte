@@ -188,7 +188,7 @@
 				{#each tally as [key, n, text] (key)}
 					<button class="textlink" aria-pressed={only === key} onclick={() => (only = key)}
 						><span class="mono {only === key ? 'font-semibold' : ''}">{formatCount(n)}</span>
-						{text}</button
+						&nbsp;{text}</button
 					>
 				{/each}
 				<span class="text-quiet"

@@ -98,7 +98,10 @@
 			? [...new Set([...claim.triggers, ...claim.triggersSent])].map((i) => type.fields[i].label)
 			: [];
 		for (const r of claim && 'reached' in claim ? claim.reached : []) {
-			const name = `${w.schema.type(r.type).type.label}’s ${w.schema.field(r.type, r.field)?.label}`;
+			const field = w.schema.field(r.type, r.field)?.label ?? r.field;
+			// at the record that sets it off the field stands for itself
+			const near = rule.each && r.via.length === 1;
+			const name = near ? field : `${w.schema.type(r.type).type.label}’s ${field}`;
 			if (!own.includes(name)) own.push(name);
 		}
 		return own.length ? and(own) : 'what it reads';

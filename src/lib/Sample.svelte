@@ -7,7 +7,7 @@
 	import { ENTRY_POINTS, type EntryPoint } from '$core/model/rules';
 	import { ruleOf } from '$core/plan/plan';
 	import { reason } from '$core/settle/reason';
-	import type { ClaimReport } from '$core/settle/settle';
+	import type { ClaimReport, SettledRecord } from '$core/settle/settle';
 	import type { Trial } from '$core/trials/trials';
 	import type { Value } from '$core/value/value';
 	import Why from './Why.svelte';
@@ -78,6 +78,10 @@
 	const listed = $derived(allReports ? [...mine, ...others] : [...mine, ...notable].slice(0, 6));
 
 	const report = (claim: string) => reports.find((r) => r.claim === claim);
+	const titleOf = (r: SettledRecord) => {
+		const { type: t, at } = w.schema.type(r.type);
+		return String(toJson(r.values[at.get(t.title)!]) ?? `${t.label} ${r.id}`);
+	};
 	const ruleName = (claim: string) => ruleOf(w.shown.plan, claim)?.name ?? '';
 
 	// ---- another sample -----------------------------------------------------------------------
@@ -182,7 +186,7 @@
 						...s.sent.filter(([id]) => id !== edges.input),
 						[edges.input, v]
 					]);
-					return { v, gives: x ? toJson(x.values[place(field)]) : null };
+					return { v, gives: x ? toJson(x.records[0].values[place(field)]) : null };
 				})
 			: []
 	);
@@ -382,6 +386,35 @@
 				Nothing.{s.sent.length ? '' : ' Change a value above and see what follows.'}
 			</p>
 		{/each}
+		{#if w.elsewhere.length}
+			<div
+				class="mt-2 border border-l-4 border-line border-l-band-4 bg-sheet px-3 py-2 text-sm"
+				data-testid="elsewhere"
+			>
+				<p class="text-quiet">
+					and at {w.elsewhere.length === 1
+						? 'another record'
+						: `${w.elsewhere.length} other records`}
+				</p>
+				{#each w.elsewhere.slice(0, 4) as r (r.type + r.id)}
+					{#each r.changes.slice(0, 4) as c (c.field)}
+						{@const x = w.schema.field(r.type, c.field)!}
+						<p>
+							<span class="text-quiet">{titleOf(r)}:</span>
+							{x.label}
+							<s class="text-quiet"
+								>{formatValue(x, toJson(c.from), w.schema, w.titles.all) || 'blank'}</s
+							>
+							→
+							<strong class="font-semibold"
+								>{formatValue(x, toJson(c.to), w.schema, w.titles.all) || 'blank'}</strong
+							>
+						</p>
+					{/each}
+				{/each}
+				{#if w.elsewhere.length > 4}<p class="text-quiet">and {w.elsewhere.length - 4} more</p>{/if}
+			</div>
+		{/if}
 		{#each result?.sends ?? [] as m, i (i)}
 			<p
 				class="mt-2 border border-l-4 border-line border-l-brass bg-sheet px-3 py-2 text-sm"

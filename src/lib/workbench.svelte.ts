@@ -17,7 +17,7 @@ import {
 import type { EntryPoint, Rule, RuleSet } from '$core/model/rules';
 import { MESSAGES, claimId } from '$core/model/rules';
 import { compilePlan, readFormula, type Plan } from '$core/plan/plan';
-import { settle, type SettledRecord } from '$core/settle/settle';
+import { settle, type Settled } from '$core/settle/settle';
 import { submissionOf, valuesToJson, type Trial } from '$core/trials/trials';
 import { zones } from '../runtime/zones';
 import { Near } from './near.svelte';
@@ -85,7 +85,11 @@ export class Workbench {
 	found: Finding[] = $derived(findings(this.plan, this.draft, zones));
 	changes = $derived(changedRules(this.force.set, this.draft));
 	held = $derived(this.trials.filter((t) => this.outcomes.get(t.id)?.held).length);
-	result = $derived.by(() => this.#settleSample());
+	#settled = $derived.by(() => this.#settleSample());
+	/** What the draft makes of the sample. */
+	result = $derived(this.#settled?.records[0] ?? null);
+	/** Other records that the sample's change runs on to, where something changes. */
+	elsewhere = $derived((this.#settled?.records.slice(1) ?? []).filter((r) => r.changes.length));
 	canEdit: boolean;
 
 	/** Each rule as it last compiled without a problem. */
@@ -466,14 +470,14 @@ export class Workbench {
 		return s?.day ? `${s.day}T09:00:00.000Z` : new Date().toISOString();
 	}
 
-	#settleSample(): SettledRecord | null {
+	#settleSample(): Settled | null {
 		const s = this.sample;
 		if (!s || !this.schema.types.has(s.type)) return null;
-		return this.settleSample(s, s.sent);
+		return this.settleSample(s, s.sent, false);
 	}
 
-	/** What the draft makes of a change to the sample. */
-	settleSample(s: Sample, sent: Sample['sent']): SettledRecord | null {
+	/** What the draft makes of a change to the sample; `alone` without the records it runs on to. */
+	settleSample(s: Sample, sent: Sample['sent'], alone = true): Settled | null {
 		try {
 			const record = submissionOf(this.schema, {
 				type: s.type,
@@ -491,13 +495,14 @@ export class Workbench {
 			const settled = settle(this.shown.plan, change, this.near.loader, {
 				explain: true,
 				states: true,
-				alone: true,
+				alone,
+				most: 200,
 				zones
 			});
 			if (settled.needs.length) queueMicrotask(() => this.near.want(settled.needs));
 			this.#read = [...settled.read, ...settled.found];
 			this.#looked = this.near.version > 0;
-			return settled.records[0];
+			return settled;
 		} catch {
 			// the sample holds a value the model no longer knows
 			return null;
