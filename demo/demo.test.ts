@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { findings } from '../src/core/check/findings';
+import { analyse } from '../src/core/check/findings';
 import type { Definition, ReferenceTable } from '../src/core/model/model';
 import { Schema } from '../src/core/model/model';
 import type { Rule } from '../src/core/model/rules';
@@ -32,7 +32,7 @@ describe('the demo', () => {
 
 	it('compiles every release, and the draft has a mistake that is found', () => {
 		for (const r of demoReleases) expect(compilePlan(schema, r.set).problems).toEqual([]);
-		const blocking = findings(compilePlan(schema, demoDraft), demoDraft, zones).filter(
+		const blocking = analyse(compilePlan(schema, demoDraft), demoDraft, zones).findings.filter(
 			(f) => f.severity === 'blocking'
 		);
 		expect(blocking.map((f) => f.rule).sort()).toEqual([
@@ -168,7 +168,7 @@ describe('the demo', () => {
 				compiled++;
 				const set = put(changed as never);
 				const plan = compilePlan(schema, set);
-				findings(plan, set, zones);
+				analyse(plan, set, zones);
 				settled(plan, type, null, {});
 			}),
 			{ numRuns: Number(process.env.RIGID_RUNS ?? 250), seed: 20261124 }

@@ -2,7 +2,7 @@
  * The command line over the core: no server, no database. Pure: takes arguments and texts of files,
  * gives what to print and the exit code.
  */
-import { findings } from '../core/check/findings';
+import { analyse } from '../core/check/findings';
 import { compileExpression, LimitError } from '../core/feel/compile';
 import { parseExpression } from '../core/feel/parse';
 import { FormulaError } from '../core/feel/tree';
@@ -269,8 +269,9 @@ function settleChange({ plan }: Loaded, file: unknown, explain: boolean): Output
 }
 
 function check({ plan, set }: Loaded): Output {
-	const found = findings(plan, set, zones);
-	return print(found, found.some((f) => f.severity === 'blocking') ? 1 : 0);
+	const { findings, open } = analyse(plan, set, zones);
+	const blocks = findings.some((f) => f.severity === 'blocking');
+	return print({ findings, notAnalysed: open }, blocks ? 1 : 0);
 }
 
 function tryAll({ plan }: Loaded, file: unknown): Output {

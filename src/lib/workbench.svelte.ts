@@ -3,7 +3,8 @@
  * trials, the sample's result), undo and redo, and saving in the background.
  */
 import { getContext, setContext } from 'svelte';
-import { findings, type Finding, type Repair } from '$core/check/findings';
+import type { Checked, Finding, Repair } from '$core/check/findings';
+import { repaired } from '$core/check/repair';
 import { changedRules } from '$core/compare/rules';
 import type { JsonValue } from '$core/model/codec';
 import {
@@ -22,6 +23,7 @@ import { submissionOf, valuesToJson, type Trial } from '$core/trials/trials';
 import { zones } from '../runtime/zones';
 import { Near } from './near.svelte';
 import { Titles } from './titles.svelte';
+import type { FindingsAnswer, FindingsJob } from '../workers/findings.worker';
 import type { TrialAnswer, TrialJob, TrialOutcome } from '../workers/trials.worker';
 import type { LayoutData } from '../routes/(app)/$types';
 
@@ -82,7 +84,10 @@ export class Workbench {
 	plan: Plan = $derived(compilePlan(this.schema, this.draft));
 	/** What the sample runs on: the draft, with a rule that is half written as it last could be read. */
 	shown = $derived.by(() => this.#lastReadable());
-	found: Finding[] = $derived(findings(this.plan, this.draft, zones));
+	/** What the analysis says; while it looks at the last edit, what it said before. */
+	checked = $state.raw<Checked>({ findings: [], open: [] });
+	checking = $state(false);
+	found: Finding[] = $derived(this.checked.findings);
 	changes = $derived(changedRules(this.force.set, this.draft));
 	held = $derived(this.trials.filter((t) => this.outcomes.get(t.id)?.held).length);
 	#settled = $derived.by(() => this.#settleSample());
@@ -105,6 +110,8 @@ export class Workbench {
 	#timer: ReturnType<typeof setTimeout> | null = null;
 	#flushing: Promise<void> | null = null;
 	#worker: Worker | null = null;
+	#checker: Worker | null = null;
+	#check = 0;
 	/** Records that the sample read last through links. */
 	#read: { type: string; id: string }[] = [];
 	/** Whether it asked for other records at all. */
@@ -129,6 +136,9 @@ export class Workbench {
 		this.saving = 'saved';
 		this.trouble = null;
 		this.draft = data.draft.set;
+		this.checked = data.checked;
+		this.#check++;
+		this.checking = false;
 		this.loadedHash = data.draftHash;
 		this.#versions = { ...data.draft.versions };
 		this.#stored = new Map(data.draft.set.rules.map((r) => [r.id, r]));
@@ -185,6 +195,7 @@ export class Workbench {
 		this.loadedHash = null;
 		this.saving = 'waiting';
 		this.#schedule(350);
+		this.#analyse();
 		if (this.#wantsTrials) this.runTrials();
 	}
 
@@ -290,18 +301,25 @@ export class Workbench {
 	}
 
 	repair(r: Repair) {
-		this.editRule('repair', r.rule, (rule) => {
-			if (r.do === 'watch all') return { ...rule, watch: null };
-			const { body } = rule;
-			if (r.do === 'say blank' && (body.kind === 'bands' || body.kind === 'options'))
-				return { ...rule, body: { ...body, blank: { none: true } } };
-			if (r.do !== 'take gap' || body.kind !== 'bands') return rule;
-			// the stretch goes to its lower neighbour, or to the upper one where there is none below
-			const limit = r.band === 0 ? 0 : r.band - 1;
-			const limits = body.limits.filter((_, i) => i !== limit);
-			const results = body.results.filter((_, i) => i !== r.band);
-			return { ...rule, body: { ...body, limits, results } };
-		});
+		this.edit(`repair ${r.label}`, repaired(this.draft, r, this.schema));
+	}
+
+	/** Analyses the draft in a worker; called again, the newest run counts. In the browser only. */
+	#analyse() {
+		if (typeof window === 'undefined') return;
+		if (!this.#checker) {
+			this.#checker = new Worker(new URL('../workers/findings.worker.ts', import.meta.url), {
+				type: 'module'
+			});
+			this.#checker.onmessage = ({ data }: MessageEvent<FindingsAnswer>) => {
+				if (data.job !== this.#check) return;
+				this.checked = data.checked;
+				this.checking = false;
+			};
+		}
+		this.checking = true;
+		const job: FindingsJob = { job: ++this.#check, model: this.model, set: this.draft };
+		this.#checker.postMessage(job);
 	}
 
 	// ---- saving -----------------------------------------------------------------------------
@@ -429,6 +447,8 @@ export class Workbench {
 	stop() {
 		this.#worker?.terminate();
 		this.#worker = null;
+		this.#checker?.terminate();
+		this.#checker = null;
 	}
 
 	async keepTrial(trial: Trial): Promise<string | null> {

@@ -4,9 +4,10 @@ import type { Definition, ReferenceTable } from '../model/model';
 import type { Body, HitPolicy, Rule, RuleSet } from '../model/rules';
 import { compilePlan } from '../plan/plan';
 import { formula, planOf, rule, run, schema, setOf } from '../testing/world';
-import { findings } from './findings';
+import { analyse } from './findings';
 
-const found = (...rules: Rule[]) => findings(planOf(...rules), setOf(...rules), zones);
+const checked = (...rules: Rule[]) => analyse(planOf(...rules), setOf(...rules), zones);
+const found = (...rules: Rule[]) => checked(...rules).findings;
 const bands = (
 	limits: string[],
 	results: (string | null)[],
@@ -54,7 +55,8 @@ describe('findings', () => {
 			}
 		});
 		const r = rule('size', gap);
-		expect(found(above, r).filter((f) => f.rule === r.id)).toEqual([]);
+		const of = found(above, r).filter((f) => f.rule === r.id);
+		expect(of.map((f) => f.place)).toEqual(['order']);
 		const guarded = rule('size', gap, { if: 'stage = "Won"' });
 		expect(found(guarded)).toMatchObject([{ witness: { stage: 'won', a: '10' } }]);
 	});
@@ -207,8 +209,10 @@ describe('decision tables', () => {
 		expect(messages(guarded)).toEqual([]);
 	});
 	it('what computes is listed as not analysed, never as clean', () => {
-		expect(messages(on(table('U', ['A + 1'], [[['-'], '1']])))[0]).toContain('Not analysed');
-		expect(messages(on(table('U', ['A'], [[['? * 2 > 5'], '1']])))[0]).toContain('Not analysed');
+		const open = (r: Rule) => checked(r).open.map((o) => o.message);
+		expect(open(on(table('U', ['A + 1'], [[['-'], '1']])))[0]).toContain('computes in its inputs');
+		expect(open(on(table('U', ['A'], [[['? * 2 > 5'], '1']])))[0]).toContain('computes in its');
+		expect(open(on(table('U', ['A'], [[['-'], '1']])))).toEqual([]);
 	});
 });
 
@@ -237,7 +241,7 @@ describe('reference tables and definitions', () => {
 		columns: ['v'],
 		several: 'first'
 	});
-	const inSet = (set: RuleSet) => findings(compilePlan(schema, set), set, zones);
+	const inSet = (set: RuleSet) => analyse(compilePlan(schema, set), set, zones).findings;
 
 	it('an option without a row, and two rows for one key', () => {
 		const stored = { ...look, body: { ...look.body, keys: [formula('Stage')] } as Body };

@@ -7,16 +7,16 @@ import { FUNCTION_NAMES } from '../feel/functions';
 import { nameKey } from '../feel/names';
 import type { JsonValue } from '../model/codec';
 import { currencyDigits } from '../model/currency';
-import type { Field, Model, Schema } from '../model/model';
+import type { Field, Model, ReferenceTable, Schema } from '../model/model';
 import { refKey } from '../model/model';
 import type { DecisionBody, Limit, LookupBody, Rule, RuleSet } from '../model/rules';
-import { sheetOf } from '../model/rules';
-import type { Claim, Place, Plan } from '../plan/plan';
+import { claimId, sheetOf } from '../model/rules';
+import type { Claim, Place, Plan, PlanNode } from '../plan/plan';
 import { bandText, readFormula } from '../plan/plan';
-import { NOTHING_ELSE, valuesFromJson } from '../trials/trials';
-import type { Outcome } from '../settle/settle';
+import { recordsLoader, valuesFromJson } from '../trials/trials';
+import type { Outcome, SubmittedRecord } from '../settle/settle';
 import { settle } from '../settle/settle';
-import { doubledRows } from '../tables/cells';
+import { cellText, doubledRows } from '../tables/cells';
 import { readCell } from '../tables/decision';
 import { indexTable } from '../tables/reference';
 import * as n from '../value/num';
@@ -29,35 +29,20 @@ import { ANY } from '../feel/types';
 import type { Analysis, Combination, Domain } from './boxes';
 import { analyseBoxes } from './boxes';
 import { fromJson, toJson } from '../model/codec';
+import { tryClaim, tryUpdate } from './behaviour';
+import type { Spot } from './cells';
+import { spotOf } from './cells';
+import { givesNothing, guardTruth, outrankedBy, saySpots } from './guards';
+import type { Witness } from './probe';
+import { PROBE_INSTANT, Probe } from './probe';
+import type { Checked, Finding, NotAnalysed } from './types';
 
-/** Changes a rule so that a finding goes away; the editor applies it. */
-export type Repair =
-	| { do: 'take gap'; rule: string; band: number; label: string }
-	| { do: 'say blank'; rule: string; label: string }
-	| { do: 'watch all'; rule: string; label: string };
+export type { Checked, Finding, NotAnalysed, Repair } from './types';
 
-export interface Finding {
-	/** Stable while the finding lasts, so that it has an address. */
-	id: string;
-	/** What it is about: the rule below, or a definition or table. */
-	part: { kind: 'rule' | 'definition' | 'table'; id: string };
-	rule: string;
-	type: string;
-	/** The field at whose sheet it is shown. */
-	field: string;
-	place: Place;
-	/** Blocking findings stop a release. */
-	severity: 'blocking' | 'advisory';
-	/** What is wrong, in one sentence. */
-	message: string;
-	/** A record that shows it: values sent to a new record. */
-	witness?: Record<string, JsonValue>;
-	repair?: Repair;
-}
-
-/** Everything found in a rule set; the problems of compiling come first. */
-export function findings(plan: Plan, set: RuleSet, zones: ZoneClock): Finding[] {
+/** Everything found in a rule set, the problems of compiling first, and what could not be analysed. */
+export function analyse(plan: Plan, set: RuleSet, zones: ZoneClock): Checked {
 	const out: Finding[] = [];
+	const open: NotAnalysed[] = [];
 	const byRule = new Map(set.rules.map((r) => [r.id, r]));
 	plan.problems.forEach((p) => {
 		const rule = byRule.get(p.rule)!;
@@ -69,7 +54,9 @@ export function findings(plan: Plan, set: RuleSet, zones: ZoneClock): Finding[] 
 	});
 	out.push(...definitionFaults(plan.schema), ...tableFaults(plan.schema));
 	const broken = new Set(plan.problems.map((p) => p.rule));
-	const check = new Check(plan, zones);
+	const check = new Check(plan, zones, (rule, message) =>
+		open.push({ rule: rule.id, type: rule.type, field: sheetOf(rule), message })
+	);
 	for (const rule of set.rules)
 		if (!rule.off && !broken.has(rule.id)) out.push(...check.rule(rule));
 	const seen = new Map<string, number>();
@@ -78,7 +65,7 @@ export function findings(plan: Plan, set: RuleSet, zones: ZoneClock): Finding[] 
 		seen.set(f.id, times + 1);
 		if (times) f.id = `${f.id}-${times + 1}`;
 	}
-	return out;
+	return { findings: out, open };
 }
 
 function base(rule: Rule, place: Place, what: string) {
@@ -130,6 +117,13 @@ function tableFaults(schema: Schema): Finding[] {
 			message: `${t.label}: ${f.message}`
 		}));
 		if (faults.length) return out;
+		for (const [row, first] of overlappingRanges(t, schema))
+			out.push({
+				...ofPart('table', t.id, `overlap-${row}`),
+				severity: 'advisory',
+				message: `${t.label}: rows ${first + 1} and ${row + 1} both take ${sayKey(t, row, schema)}, so a look-up finds both.`,
+				certificate: 'the key was looked up in the table'
+			});
 		for (const [row, first] of [...doubledRows(t)].slice(0, 20))
 			out.push({
 				...ofPart('table', t.id, `double-${row}`),
@@ -140,21 +134,54 @@ function tableFaults(schema: Schema): Finding[] {
 	});
 }
 
+/** Rows whose range shares a value with that of an earlier row, where all other keys are the same. */
+function overlappingRanges(t: ReferenceTable, schema: Schema): [row: number, first: number][] {
+	if (!t.keys.some((k) => k.match === 'range')) return [];
+	const index = indexTable(t, schema);
+	const at = (id: string) => t.columns.findIndex((c) => c.id === id);
+	const out = new Map<number, number>();
+	for (let r = 0; r < t.rows.length && out.size < 20; r++) {
+		// two ranges that overlap share the start of the later one
+		const key = t.keys.map((k) => {
+			if (k.match !== 'range') return index.value(r, at(k.column));
+			return index.value(r, at(k.from)) ?? index.value(r, at(k.to));
+		});
+		if (key.some((v) => v === null)) continue;
+		const [first, second] = index.find(key);
+		if (second !== undefined && !out.has(second)) out.set(second, first);
+	}
+	return [...out];
+}
+
+function sayKey(t: ReferenceTable, row: number, schema: Schema): string {
+	return t.keys
+		.map((k) => t.columns.findIndex((c) => c.id === (k.match === 'range' ? k.from : k.column)))
+		.map((i) => cellText(t.columns[i], t.rows[row][i] ?? null, schema) || 'blank')
+		.join(', ');
+}
+
 class Check {
 	private readonly schema: Schema;
+	private readonly probe: Probe;
 
 	constructor(
 		private readonly plan: Plan,
-		private readonly zones: ZoneClock
+		private readonly zones: ZoneClock,
+		/** Takes note of what could not be analysed. */
+		private readonly notAnalysed: (rule: Rule, message: string) => void
 	) {
 		this.schema = plan.schema;
+		this.probe = new Probe(plan, zones);
 	}
 
 	rule(rule: Rule): Finding[] {
 		const found = [
 			...this.blankInput(rule),
-			...this.narrowWatch(rule),
-			...this.mixedCurrencies(rule)
+			...this.watch(rule),
+			...this.mixedCurrencies(rule),
+			...this.retired(rule),
+			...this.guard(rule),
+			...this.claims(rule)
 		];
 		if (rule.body.kind === 'bands') found.push(...this.bands(rule, rule.body));
 		if (rule.body.kind === 'options') found.push(...this.options(rule, rule.body));
@@ -167,33 +194,177 @@ class Check {
 	 * Runs the witness as a new record. A finding is only made when the engine shows it; a guard or
 	 * an earlier claim may keep the case from ever reaching the rule.
 	 */
-	private shows(rule: Rule, witness: Record<string, JsonValue>, outcomes: Outcome[]): boolean {
+	private shows(
+		rule: Rule,
+		witness: Record<string, JsonValue>,
+		outcomes: Outcome[],
+		near: Witness['near'] = []
+	): boolean {
+		const { reports } = this.probe.run(rule.type, { values: witness, near });
+		return reports.some((r) => r.rule === rule.id && outcomes.includes(r.outcome));
+	}
+
+	/** Guards that never or always hold. */
+	private guard(rule: Rule): Finding[] {
+		const of = this.ofRule(rule);
+		if (!rule.guard || !of?.guard || rule.each) return [];
+		const known = guardTruth(this.probe, rule, of.guard);
+		if (!known) {
+			this.notAnalysed(
+				rule,
+				rule.entering || ('eventful' in of && of.eventful)
+					? 'Its condition is about an event; whether that can come is not looked at.'
+					: 'Its condition does more than compare fields with constants.'
+			);
+			return [];
+		}
+		if (known.truth === 'depends') return [];
+		const never = known.truth === 'never';
+		const certificate = `tried at all ${known.tried} combinations of ${saySpots(known.axes)} that it can tell apart`;
+		return [
+			{
+				...base(rule, 'guard', 'guard'),
+				severity: never ? 'blocking' : 'advisory',
+				message: never
+					? 'Its condition can never hold, so it never does anything.'
+					: 'Its condition always holds, so it says nothing.',
+				certificate,
+				...(never
+					? {}
+					: { repair: { do: 'always' as const, rule: rule.id, label: 'Take the condition away' } })
+			}
+		];
+	}
+
+	/** A claim, Validate rule or message of a rule: what its guard is compiled to. */
+	private ofRule(rule: Rule) {
+		const id = claimId(rule.id, rule.outputs[0]?.id ?? '');
+		const { claims, validators, messages } = this.plan;
+		return claims.get(id) ?? validators.get(id) ?? messages.find((m) => m.rule.id === rule.id);
+	}
+
+	/** Each claim of a rule: whether it can ever write, and what trying it shows. */
+	private claims(rule: Rule): Finding[] {
+		const out: Finding[] = [];
+		for (const output of rule.outputs) {
+			const c = this.plan.claims.get(claimId(rule.id, output.id));
+			const node = c && this.nodeOf(rule.type, output.field);
+			if (!c || !node) continue;
+			const of = (place: Place, what: string) => ({
+				...base(rule, place, `${what} ${output.id}`),
+				field: output.field
+			});
+			const above = outrankedBy(this.probe, node.claims, node.claims.indexOf(c));
+			if (above) {
+				const names = above.by.map((x) => `“${x.rule.name}”`);
+				out.push({
+					...of('order', 'outranked'),
+					severity: 'advisory',
+					message: `It never gives ${c.field.label} its value: ${names.join(' and ')} ${names.length > 1 ? 'come' : 'comes'} first wherever it applies.`,
+					certificate: `tried at all ${above.tried} combinations that these rules can tell apart`
+				});
+			}
+			const nothing = output.none === 'clear' ? null : givesNothing(this.probe, c);
+			if (nothing)
+				out.push({
+					...of('outputs', 'nothing'),
+					severity: 'blocking',
+					message: `It gives ${c.field.label} nothing in any case.`,
+					certificate: `tried at all ${nothing.tried} combinations or rows`
+				});
+			const shown = c.each >= 0 ? [this.update(c, node)] : tryClaim(this.probe, c, node);
+			for (const s of shown)
+				if (s) {
+					const { what, place, ...rest } = s;
+					out.push({ ...of(place, what), ...rest });
+				}
+		}
+		return out;
+	}
+
+	private update(c: Claim, node: PlanNode) {
+		return tryUpdate(this.probe, c, node, (claim, parent) => this.settlePair(claim, parent));
+	}
+
+	/** An update run at one related record, and what the next save of that record makes of it. */
+	private settlePair(c: Claim, parent: Record<string, JsonValue>) {
+		const { rule, target } = c;
+		const link = rule.each!;
+		const of = this.schema.field(rule.type, link)!.target!;
+		const stored = (type: string, id: string, json: Record<string, JsonValue>) => ({
+			type,
+			id,
+			values: valuesFromJson(this.schema, type, json)
+		});
+		const [up, own] = [
+			stored(of, '900000000000001', {}),
+			stored(rule.type, '900000000000002', { [link]: '900000000000001' })
+		];
+		const run = (records: SubmittedRecord[], near: (typeof up)[]) =>
+			settle(
+				this.plan,
+				{ records, entryPoint: 'full', instant: PROBE_INSTANT, person: null },
+				recordsLoader(this.schema, near),
+				{ explain: true, zones: this.zones }
+			);
 		const sent = new Map(
-			Object.entries(witness).map(([id, v]) => {
-				const r = fromJson(this.schema.field(rule.type, id)!, v, this.schema);
+			Object.entries(parent).map(([id, v]) => {
+				const r = fromJson(this.schema.field(of, id)!, v, this.schema);
 				return [id, r.ok ? r.value : null];
 			})
 		);
-		const record = {
-			type: rule.type,
-			id: 'witness',
-			created: true,
-			was: valuesFromJson(this.schema, rule.type, {}),
-			sent,
-			keep: 'touched' as const,
-			inLine: true
+		const submit = { created: false, keep: new Set<string>() };
+		const first = run(
+			[{ ...submit, type: of, id: up.id, was: up.values, sent, inLine: true }],
+			[up, own]
+		);
+		const child = first.records.find((r) => r.type === rule.type && r.id === own.id);
+		if (child?.reports.find((r) => r.claim === c.id)?.outcome !== 'wrote') return null;
+		const now = { ...up, values: [...first.records[0].values] };
+		const second = run(
+			[
+				{
+					...submit,
+					type: rule.type,
+					id: own.id,
+					was: child.values,
+					sent: new Map(),
+					inLine: false
+				}
+			],
+			[now, { ...own, values: [...child.values] }]
+		).records[0];
+		const by = second.changes.find((x) => x.field === c.field.id)?.claim ?? null;
+		return { wrote: child.values[target], then: second.values[target], by };
+	}
+
+	/** Options that are retired and that the rule still speaks of. */
+	private retired(rule: Rule): Finding[] {
+		const found = new Map<string, string>();
+		const visit = (x: unknown) => {
+			if (typeof x !== 'object' || x === null) return;
+			const e = x as Expr;
+			if (e.k === 'option') {
+				const o = this.schema.option(e.list, e.option);
+				if (o?.retired) found.set(o.label, this.schema.lists.get(e.list)!.label);
+			} else Object.values(x).forEach(visit);
 		};
-		const change = {
-			records: [record],
-			entryPoint: 'full' as const,
-			instant: Date.UTC(2026, 10, 23, 9),
-			person: null
-		};
-		const { records } = settle(this.plan, change, NOTHING_ELSE, {
-			explain: true,
-			zones: this.zones
-		});
-		return records[0].reports.some((r) => r.rule === rule.id && outcomes.includes(r.outcome));
+		visit([rule.guard, rule.body]);
+		for (const [i, output] of rule.outputs.entries()) {
+			const f = this.schema.field(rule.type, output.field);
+			if (!f?.list) continue;
+			for (const v of resultsOf(rule, i))
+				for (const id of Array.isArray(v) ? v : [v]) {
+					const o = typeof id === 'string' ? this.schema.option(f.list, id) : undefined;
+					if (o?.retired) found.set(o.label, f.label);
+				}
+		}
+		return [...found].map(([option, list]) => ({
+			...base(rule, 'input', `retired ${option}`),
+			severity: 'advisory' as const,
+			message: `It speaks of “${option}” of ${list}, which is retired and cannot be chosen anew.`,
+			certificate: 'the option is marked as retired'
+		}));
 	}
 
 	/** The one own field that the input of bands reads as it is, if it does. */
@@ -241,23 +412,41 @@ class Check {
 		];
 	}
 
-	private narrowWatch(rule: Rule): Finding[] {
-		if (!rule.watch) return [];
-		const id = `${rule.id}:${rule.outputs[0]?.id}`;
-		const claim = this.plan.claims.get(id) ?? this.plan.validators.get(id);
-		const missing = (claim?.reads ?? []).filter(
-			(r) => r.type === rule.type && !rule.watch!.includes(r.field)
-		);
-		if (!missing.length) return [];
-		const names = missing.map((r) => this.schema.field(r.type, r.field)!.label).join(', ');
-		return [
-			{
+	/** Watched fields narrowed so that a value can go stale, and such as the rule does not read. */
+	private watch(rule: Rule): Finding[] {
+		const of = this.ofRule(rule);
+		if (!rule.watch || !of || rule.each || rule.body.kind === 'message') return [];
+		const own = of.reads.filter((r) => r.type === rule.type && !r.via.length);
+		const missing = of.reads.filter((r) => r.type === rule.type && !rule.watch!.includes(r.field));
+		const out: Finding[] = [];
+		if (missing.length) {
+			const names = missing.map((r) => this.schema.field(r.type, r.field)!.label).join(', ');
+			out.push({
 				...base(rule, 'watch', 'watch'),
 				severity: 'advisory',
 				message: `It reads ${names} without watching, so its value can go stale.`,
+				certificate: 'what it reads, beside what it watches',
 				repair: { do: 'watch all', rule: rule.id, label: 'Watch all that it reads' }
+			});
+		}
+		// a rule that reads nothing of the record is a stamp: it watches and does not read
+		for (const id of own.length ? rule.watch : [])
+			if (!own.some((r) => r.field === id)) {
+				const label = this.schema.field(rule.type, id)?.label ?? id;
+				out.push({
+					...base(rule, 'watch', `unread ${id}`),
+					severity: 'advisory',
+					message: `It watches ${label} and does not read it, so it runs without a reason.`,
+					certificate: 'what it watches, beside what it reads',
+					repair: {
+						do: 'watch less',
+						rule: rule.id,
+						field: id,
+						label: `No longer watch ${label}`
+					}
+				});
 			}
-		];
+		return out;
 	}
 
 	/** Amounts of different currencies added or taken from each other; the fields are the certificate. */
@@ -344,7 +533,8 @@ class Check {
 				...base(rule, 'input', `unmapped ${key}`),
 				severity: 'blocking',
 				message: `Nobody mapped “${label}” of ${source.label}; it gives no result.`,
-				witness
+				witness,
+				repair: { do: 'map option', rule: rule.id, option: key, label: `Map “${label}”` }
 			});
 		}
 		return out;
@@ -356,7 +546,13 @@ class Check {
 		const table = this.schema.tables.get(body.table)!;
 		const [key] = table.keys;
 		const e = body.keys[0] && 'expr' in body.keys[0] ? body.keys[0].expr : null;
-		if (table.keys.length !== 1 || key.match !== 'exact' || e?.k !== 'field') return [];
+		if (table.keys.length !== 1 || key.match !== 'exact' || e?.k !== 'field') {
+			this.notAnalysed(
+				rule,
+				`Which keys “${table.label}” lacks is looked for only where one field is its key.`
+			);
+			return [];
+		}
 		const column = table.columns.find((c) => c.id === key.column)!;
 		const source = this.schema.field(e.type, e.field)!;
 		if (column.type !== 'choice' || e.type !== rule.type || e.image !== 'settled') return [];
@@ -370,25 +566,31 @@ class Check {
 				...base(rule, 'input', `no row ${o.id}`),
 				severity: 'blocking',
 				message: `“${table.label}” has no row for “${o.label}” of ${source.label}; it gives no result.`,
-				witness
+				witness,
+				repair: {
+					do: 'add table row',
+					table: table.id,
+					column: column.id,
+					value: o.id,
+					label: `Add a row for “${o.label}”`
+				}
 			});
 		}
 		return out;
 	}
 
-	/** The own fields that a decision table reads as they are, with the values they can have; null where it computes. */
-	private domains(rule: Rule, body: DecisionBody): { field: Field; domain: Domain }[] | null {
-		const out: { field: Field; domain: Domain }[] = [];
+	/** The fields that a decision table reads as they are, with the values they can have; null where it computes. */
+	private domains(rule: Rule, body: DecisionBody): { spot: Spot; domain: Domain }[] | null {
+		const out: { spot: Spot; domain: Domain }[] = [];
 		for (const f of body.inputs) {
 			const e =
 				'expr' in f
 					? f.expr
 					: readFormula(f, { schema: this.schema, type: rule.type }).compiled?.expr;
-			if (e?.k !== 'field' || e.image !== 'settled' || e.type !== rule.type) return null;
-			const field = this.schema.field(e.type, e.field)!;
-			const domain = domainOf(field, this.schema);
+			const spot = e && spotOf(e, this.schema);
+			const domain = spot && domainOf(spot.field, this.schema);
 			if (!domain) return null;
-			out.push({ field, domain });
+			out.push({ spot, domain });
 		}
 		return out;
 	}
@@ -406,47 +608,54 @@ class Check {
 		);
 		const whole = cells.every((row) => row.every((c) => c !== null));
 		const found = inputs && whole ? analysed(body, this.schema, inputs, cells as Tests[][]) : null;
-		if (!found)
-			return [
-				{
-					...base(rule, 'input', 'not analysed'),
-					severity: 'advisory',
-					message:
-						'Not analysed: this table computes in its inputs or cells, so which combinations its rows take is not known.'
-				}
-			];
+		if (!found) {
+			this.notAnalysed(
+				rule,
+				'Its table computes in its inputs or cells, so which combinations its rows take is not known.'
+			);
+			return [];
+		}
 		const out: Finding[] = [];
-		const witnessOf = (c: Combination) => ({
-			...this.guardValues(rule),
-			...Object.fromEntries(inputs!.map(({ field }, k) => [field.id, toJson(c.values[k])]))
-		});
+		const witnessOf = (c: Combination) => {
+			const w: Witness = { values: { ...this.guardValues(rule) }, near: [] };
+			inputs!.forEach(({ spot }, k) => this.probe.put(w, rule.type, spot, toJson(c.values[k])));
+			return { witness: w.values, ...(w.near.length ? { near: w.near } : {}) };
+		};
 		const say = (c: Combination) =>
 			inputs!
-				.map(({ field }, k) => `${field.label} ${this.sayValue(field, c.values[k])}`)
+				.map(({ spot }, k) => `${spot.field.label} ${this.sayValue(spot.field, c.values[k])}`)
 				.join(', ');
 		const passesOn = this.passesOn(rule);
 		const lists = body.hit.startsWith('C') || body.hit === 'R' || body.hit === 'O';
 		for (const g of passesOn || lists ? [] : found.gaps) {
 			const blank = g.values.includes(null);
-			const witness = witnessOf(g);
-			if (!this.shows(rule, witness, ['no row', 'blank', 'left', 'cleared'])) continue;
+			const shown = witnessOf(g);
+			if (!this.shows(rule, shown.witness, ['no row', 'blank', 'left', 'cleared'], shown.near))
+				continue;
 			out.push({
 				...base(rule, 'input', `gap ${say(g)}`),
 				severity: blank ? 'advisory' : 'blocking',
 				message: blank
 					? `No row says what a blank gives: ${say(g)} gives no result.`
 					: `No row takes ${say(g)}.`,
-				witness
+				...shown,
+				repair: {
+					do: 'add row',
+					rule: rule.id,
+					values: g.values.map(toJson),
+					label: 'Add the missing row'
+				}
 			});
 		}
 		for (const o of body.hit === 'U' || body.hit === 'A' ? found.overlaps : []) {
-			const witness = witnessOf(o);
-			if (!this.shows(rule, witness, ['several rows', 'left', 'cleared'])) continue;
+			const shown = witnessOf(o);
+			if (!this.shows(rule, shown.witness, ['several rows', 'left', 'cleared'], shown.near))
+				continue;
 			out.push({
 				...base(rule, `cell ${o.rows[1]} 0`, `overlap ${o.rows.join(' ')}`),
 				severity: 'blocking',
 				message: `Rows ${o.rows.map((r) => r + 1).join(' and ')} both take ${say(o)}.`,
-				witness
+				...shown
 			});
 		}
 		for (const c of body.hit === 'F' ? found.covered : found.covered.filter((x) => !x.by.length))
@@ -455,15 +664,16 @@ class Check {
 				severity: 'advisory',
 				message: c.by.length
 					? `Row ${c.row + 1} never gets its turn: ${c.by.length > 1 ? 'rows' : 'row'} ${c.by.map((r) => r + 1).join(', ')} ${c.by.length > 1 ? 'take' : 'takes'} all of it first.`
-					: `Row ${c.row + 1} can never match: one of its cells takes no value.`
+					: `Row ${c.row + 1} can never match: one of its cells takes no value.`,
+				certificate: c.by.length
+					? `rows ${c.by.map((r) => r + 1).join(', ')} cover it`
+					: 'its cells exclude each other'
 			});
 		if (!found.complete)
-			out.push({
-				...base(rule, 'input', 'incomplete'),
-				severity: 'advisory',
-				message:
-					'Not analysed to the end: this table has too many combinations to look for every gap.'
-			});
+			this.notAnalysed(
+				rule,
+				'Its table has too many combinations to look for every gap; those found are shown.'
+			);
 		return out;
 	}
 
@@ -475,9 +685,16 @@ class Check {
 		return output?.none === 'next' && place >= 0 && place < claims.length - 1;
 	}
 
+	private nodeOf(type: string, field: string): PlanNode | undefined {
+		const t = this.plan.types.get(type);
+		const i = this.schema.types.get(type)?.at.get(field);
+		const node = t && i !== undefined ? t.position[i] : -1;
+		return node >= 0 ? this.plan.nodes[node] : undefined;
+	}
+
 	/** The claims of a field, in claim order. */
 	private claimsOf(type: string, field: string): readonly Claim[] {
-		return this.plan.nodes.find((n) => n.type === type && n.field.id === field)?.claims ?? [];
+		return this.nodeOf(type, field)?.claims ?? [];
 	}
 
 	private sayValue(field: Field, v: Value): string {
@@ -621,4 +838,16 @@ export function claimCounts(set: RuleSet): Map<string, { count: number; firmest:
 			out.set(key, { count: (had?.count ?? 0) + 1, firmest });
 		}
 	return out;
+}
+
+/** The constant results of one output of a map or of bands. */
+function resultsOf(rule: Rule, output: number): JsonValue[] {
+	const { body } = rule;
+	const rows =
+		body.kind === 'options'
+			? Object.values(body.rows)
+			: body.kind === 'bands'
+				? body.results.filter((r) => r !== null)
+				: [];
+	return rows.map((r) => r[output] ?? null);
 }

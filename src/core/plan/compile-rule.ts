@@ -346,6 +346,7 @@ export class RuleCompiler {
 					reached,
 					readsOwnSent: triggersSent.includes(target),
 					eventful,
+					outside,
 					each: rule.each ? t.at.get(rule.each)! : -1,
 					...(off ? { guardReads: [], guardReached: off.reached } : this.ofGuard(guard))
 				},

@@ -1,5 +1,5 @@
 /** What compiling a rule set gives. */
-import type { Run, Step } from '../feel/compile';
+import type { Outside, Run, Step } from '../feel/compile';
 import type { Image } from '../feel/tree';
 import type { Field, FieldRef, Schema } from '../model/model';
 import { refKey } from '../model/model';
@@ -149,6 +149,8 @@ export interface Claim {
 	readsOwnSent: boolean;
 	/** Depends on the event itself, so it does not run on request. */
 	eventful: boolean;
+	/** What else than fields it depends on. */
+	outside: ReadonlySet<Outside>;
 	/** Index of the link to the record at which the rule is set off; -1 when that is the record itself. */
 	each: number;
 }

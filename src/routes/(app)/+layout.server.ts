@@ -10,6 +10,7 @@ import {
 	releaseInForce,
 	rulesOf
 } from '$server/db/rules';
+import { checkedDraft } from '$server/checked';
 import type { Rehearsal } from '$server/rehearse';
 import type { LayoutServerLoad } from './$types';
 
@@ -26,6 +27,7 @@ export const load: LayoutServerLoad = async (event) => {
 		readRehearsal(db(), w)
 	]);
 	const release = number ? await readRelease(db(), w, number) : null;
+	const draftHash = hashOf([draft.set, model]);
 	return {
 		account: {
 			id: account.id,
@@ -37,7 +39,8 @@ export const load: LayoutServerLoad = async (event) => {
 		model,
 		modelRevision: revision,
 		draft,
-		draftHash: hashOf([draft.set, model]),
+		draftHash,
+		checked: checkedDraft(draftHash, model, draft.set),
 		inForce: {
 			number,
 			set: release ? rulesOf(release) : { rules: [], order: {} }

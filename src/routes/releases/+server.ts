@@ -1,4 +1,4 @@
-import { findings } from '$core/check/findings';
+import { analyse } from '$core/check/findings';
 import { Schema } from '$core/model/model';
 import { compilePlan } from '$core/plan/plan';
 import { runTrial } from '$core/trials/trials';
@@ -34,7 +34,8 @@ export const POST: RequestHandler = (event) => {
 					'The draft changed since this page was loaded. Look again, then release.'
 				);
 			const plan = compilePlan(new Schema(model), draft.set);
-			const blocking = findings(plan, draft.set, zones).filter((f) => f.severity === 'blocking');
+			const { findings } = analyse(plan, draft.set, zones);
+			const blocking = findings.filter((f) => f.severity === 'blocking');
 			if (blocking.length)
 				throw new BadInput(
 					`${blocking.length} blocking finding${blocking.length > 1 ? 's' : ''} first: ${blocking[0].message}`

@@ -1,0 +1,330 @@
+/**
+ * What a record shows when it is tried: claims that fail, texts with spaces too many, results that
+ * change again, values that an entry point or the next save gives otherwise. What is found was run
+ * through the engine; finding nothing proves nothing.
+ */
+import { LimitError } from '../feel/compile';
+import type { JsonValue } from '../model/codec';
+import { toJson } from '../model/codec';
+import type { EntryPoint, MatchBody, Rule } from '../model/rules';
+import { ENTRY_POINTS } from '../model/rules';
+import type { Claim, PlanNode } from '../plan/plan';
+import type { SettledRecord } from '../settle/settle';
+import { valuesToJson } from '../trials/trials';
+import type { Value } from '../value/value';
+import { isBlank, isList, same } from '../value/value';
+import { candidates } from './candidates';
+import { spotOf } from './cells';
+import type { Probe, Witness } from './probe';
+import { PROBE_INSTANT } from './probe';
+import type { Finding } from './types';
+
+/** What was seen, without what every finding of the rule has in common. */
+export type Shown = Pick<
+	Finding,
+	'severity' | 'message' | 'witness' | 'near' | 'entryPoint' | 'repair'
+> & {
+	what: string;
+	place: Finding['place'];
+};
+
+const DAY = 86_400_000;
+const ENTRY: Record<EntryPoint, string> = {
+	full: 'full form',
+	short: 'short form',
+	import: 'import',
+	api: 'API',
+	bulk: 'bulk change'
+};
+
+/** Tries one claim. Each kind is found at most once. */
+export function tryClaim(probe: Probe, c: Claim, node: PlanNode): Shown[] {
+	if (c.each >= 0) return [];
+	const tried = candidates(probe, c, node);
+	const out = new Map<string, Shown>();
+	const add = (s: Shown, w: Witness) => {
+		if (!out.has(s.what))
+			out.set(s.what, { ...s, witness: w.values, ...(w.near.length ? { near: w.near } : {}) });
+	};
+	// first with this field's rules alone, which is fast; what shows is confirmed with all rules
+	const alone = probe.only(c.rule.type, node);
+	const quick = looksOf(alone, c, node);
+	const whole = looksOf(probe, c, node);
+	const seen = (p: Probe, l: Look, w: Witness) => {
+		const rec = p.run(c.rule.type, w);
+		const report = rec.reports.find((r) => r.claim === c.id);
+		return report ? l.look(w, rec, report.outcome) : null;
+	};
+	for (const w of tried) {
+		const rec = alone.run(c.rule.type, w);
+		const report = rec.reports.find((r) => r.claim === c.id);
+		if (!report) continue;
+		quick.forEach((l, i) => {
+			if (out.has(l.what) || !l.look(w, rec, report.outcome)) return;
+			const shown = seen(probe, whole[i], w);
+			if (shown) add({ ...shown, what: l.what }, w);
+		});
+	}
+	if (c.rule.body.kind === 'match') {
+		const first = takesTheFirst(probe, c, c.rule.body);
+		if (first) out.set('match', first);
+	}
+	return [...out.values()];
+}
+
+interface Look {
+	what: string;
+	look(w: Witness, rec: SettledRecord, outcome: string): Omit<Shown, 'what'> | null;
+}
+
+/** What is looked for at a claim. */
+function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
+	const { rule, field } = c;
+	const { schema } = probe;
+	const at = c.target;
+	const say = (v: Value) => sayValue(probe, c, v);
+	const output = rule.outputs.indexOf(c.output);
+	const place = rule.body.kind === 'formula' ? (`formula ${output}` as const) : 'outputs';
+	const looks: Look[] = [
+		{
+			what: 'fails',
+			look: (_, rec, outcome) => {
+				const failure = outcome === 'failed' && rec.failures.find((f) => f.claim === c.id);
+				return failure
+					? { place, severity: 'blocking', message: `It fails: ${failure.message}` }
+					: null;
+			}
+		}
+	];
+	if (['text', 'email', 'phone'].includes(field.type) && rule.body.kind !== 'match')
+		looks.push({
+			what: 'spaces',
+			look: (w, rec, outcome) => {
+				if (outcome !== 'wrote' || hasDouble(w)) return null;
+				const raw = rawText(probe, c, rec, w);
+				const wrong = raw === null ? null : spacesIn(raw);
+				if (!wrong) return null;
+				const repair =
+					rule.body.kind === 'formula'
+						? ({
+								do: 'squeeze',
+								rule: rule.id,
+								formula: output,
+								label: 'Squeeze the spaces'
+							} as const)
+						: undefined;
+				const shown = raw!.replace(/\s/gu, '␣');
+				return {
+					place,
+					severity: 'advisory',
+					message: `${field.label} ${wrong}: “${shown}”.`,
+					repair
+				};
+			}
+		});
+	if (c.readsOwnSent)
+		looks.push({
+			what: 'again',
+			look: (w, rec, outcome) => {
+				const once = rec.values[at];
+				if (outcome !== 'wrote' || isBlank(once)) return null;
+				const again = probe.run(rule.type, {
+					...w,
+					values: { ...w.values, [field.id]: toJson(once) }
+				}).values[at];
+				if (same(once, again)) return null;
+				return {
+					place,
+					severity: 'advisory',
+					message: `What it gives changes when it is given again: “${String(w.values[field.id])}” becomes ${say(once)}, and that becomes ${say(again)}.`
+				};
+			}
+		});
+	const left = rule.entryPoints && ENTRY_POINTS.filter((e) => !rule.entryPoints!.includes(e));
+	if (left?.length && rule.entryPoints!.length)
+		looks.push({
+			what: 'entry point',
+			look: (w) => {
+				const road = rule.entryPoints![0];
+				const by = probe.run(rule.type, w, { entryPoint: road });
+				if (by.reports.find((r) => r.claim === c.id)?.outcome !== 'wrote') return null;
+				const other = left.find(
+					(e) =>
+						e !== 'bulk' &&
+						!same(probe.run(rule.type, w, { entryPoint: e }).values[at], by.values[at])
+				);
+				if (!other) return null;
+				const got = probe.run(rule.type, w, { entryPoint: other }).values[at];
+				return {
+					place: 'outputs',
+					severity: 'advisory',
+					message: `By the ${ENTRY[other]} ${field.label} becomes ${say(got)}, where the rule gives ${say(by.values[at])} by the ${ENTRY[road]}.`,
+					entryPoint: other,
+					repair: { do: 'every entry point', rule: rule.id, label: 'Take every entry point' }
+				};
+			}
+		});
+	if (c.outside.has('today') && c.output.hold === 'follow' && !c.eventful && !rule.watch)
+		looks.push({
+			what: 'today',
+			look: (w, rec, outcome) => {
+				if (outcome !== 'wrote') return null;
+				for (const days of [40, 400]) {
+					const later = probe.run(rule.type, w, { instant: PROBE_INSTANT + days * DAY });
+					if (!same(later.values[at], rec.values[at]))
+						return {
+							place,
+							severity: 'advisory',
+							message: `Its value depends on today, and nothing sets it going when days pass: ${say(rec.values[at])} would be ${say(later.values[at])} ${days} days later.`
+						};
+				}
+				return null;
+			}
+		});
+	const place0 = node.claims.indexOf(c);
+	const locked = node.claims.slice(place0 + 1).filter((x) => x.output.hold === 'locked');
+	if (locked.length && c.eventful && c.output.hold !== 'locked')
+		looks.push({
+			what: 'undone',
+			look: (w, rec, outcome) => {
+				if (outcome !== 'wrote') return null;
+				const was = valuesToJson(schema, rule.type, rec.values);
+				const next = probe.run(rule.type, { values: {}, near: w.near }, { was, inLine: false });
+				const by = next.changes.find((x) => x.field === field.id)?.claim;
+				const taker = locked.find((x) => x.id === by);
+				return taker
+					? {
+							place: 'outputs',
+							severity: 'blocking',
+							message: undone(c, taker, say, rec.values[at], next.values[at])
+						}
+					: null;
+			}
+		});
+	return looks;
+}
+
+const undone = (c: Claim, taker: Claim, say: (v: Value) => string, wrote: Value, then: Value) =>
+	`It writes ${say(wrote)} on the event, and “${taker.rule.name}” makes it ${say(then)} again at the next save. Put that rule first, or give it a condition.`;
+
+/**
+ * An update of related records that a Locked claim behind it takes back at the next save: run with
+ * the other record and one that points to it.
+ */
+export function tryUpdate(
+	probe: Probe,
+	c: Claim,
+	node: PlanNode,
+	settlePair: (
+		c: Claim,
+		parent: Record<string, JsonValue>
+	) => { wrote: Value; then: Value; by: string | null } | null
+): Shown | null {
+	const locked = node.claims
+		.slice(node.claims.indexOf(c) + 1)
+		.filter((x) => x.output.hold === 'locked');
+	if (!locked.length) return null;
+	for (const parent of parentsFor(probe, c.rule)) {
+		const r = settlePair(c, parent);
+		const taker = r && locked.find((x) => x.id === r.by);
+		if (taker)
+			return {
+				what: 'undone',
+				place: 'outputs',
+				severity: 'blocking',
+				message: undone(c, taker, (v) => sayValue(probe, c, v), r.wrote, r.then)
+			};
+	}
+	return null;
+}
+
+/** Values for the record that sets an update off: those its condition speaks of. */
+function parentsFor(probe: Probe, rule: Rule): Record<string, JsonValue>[] {
+	const target = probe.schema.field(rule.type, rule.each!)!.target!;
+	const type = probe.schema.type(target).type;
+	const watched = rule.watch ?? type.fields.map((f) => f.id);
+	const plain: Record<string, JsonValue> = {};
+	for (const f of type.fields)
+		if (watched.includes(f.id))
+			plain[f.id] =
+				f.type === 'yesno'
+					? true
+					: ['number', 'money', 'percent'].includes(f.type)
+						? '100'
+						: f.type === 'choice'
+							? (probe.schema.lists.get(f.list!)!.options[0]?.id ?? null)
+							: f.type === 'text'
+								? 'Aa'
+								: null;
+	return [plain];
+}
+
+/** A match that takes the first of several without a word. */
+function takesTheFirst(probe: Probe, c: Claim, body: MatchBody): Shown | null {
+	if (body.several !== 'first') return null;
+	const target = probe.schema.type(body.type).type;
+	const w: Witness = { values: {}, near: [] };
+	const values: Record<string, JsonValue> = {};
+	for (const k of body.on) {
+		const e = 'expr' in k.value ? k.value.expr : null;
+		const spot = e && spotOf(e, probe.schema);
+		const f = probe.schema.field(body.type, k.field)!;
+		if (!spot || !['text', 'email', 'phone'].includes(f.type)) return null;
+		const v = k.how === 'domain' || f.type === 'email' ? 'ann@fen.example' : 'Fen';
+		probe.put(w, c.rule.type, spot, v);
+		values[k.field] = v;
+	}
+	for (const id of ['900000000000101', '900000000000102'])
+		w.near.push({ type: body.type, id, values });
+	const rec = probe.run(c.rule.type, w);
+	const report = rec.reports.find((r) => r.claim === c.id);
+	if ((report?.found?.length ?? 0) < 2) return null;
+	return {
+		what: 'match',
+		place: 'input',
+		severity: 'advisory',
+		message: `Several ${target.plural.toLowerCase()} can match; the one with the lowest number is taken, and nobody is told.`,
+		witness: w.values,
+		near: w.near,
+		repair: { do: 'leave several', rule: c.rule.id, label: 'Leave the field when several match' }
+	};
+}
+
+// ---- words ----------------------------------------------------------------------------------------
+
+function sayValue(probe: Probe, c: Claim, v: Value): string {
+	if (v === null) return 'blank';
+	if (typeof v === 'boolean') return v ? 'yes' : 'no';
+	const one = (x: Value) =>
+		c.field.list && typeof x === 'string'
+			? (probe.schema.option(c.field.list, x)?.label ?? x)
+			: String(toJson(x));
+	return isList(v) ? v.map(one).join(', ') : `“${one(v)}”`;
+}
+
+/** Whether a text of a witness has a space too many itself: then the rule is not to blame. */
+const hasDouble = (w: Witness) =>
+	[w.values, ...w.near.map((n) => n.values)].some((r) =>
+		Object.values(r).some((v) => typeof v === 'string' && /\s\s|^\s|\s$/u.test(v))
+	);
+
+function spacesIn(text: string): string | null {
+	if (/^\s/u.test(text)) return 'begins with a space';
+	if (/\s$/u.test(text)) return 'ends with a space';
+	return /\s\s/u.test(text) ? 'has two spaces in a row' : null;
+}
+
+/** What a claim gives before the field trims it. */
+function rawText(probe: Probe, c: Claim, rec: SettledRecord, w: Witness): string | null {
+	const env = probe.env(c.rule.type, {
+		...w,
+		values: valuesToJson(probe.schema, c.rule.type, rec.values)
+	});
+	try {
+		const r = c.run(env);
+		return r.got && typeof r.value === 'string' ? r.value : null;
+	} catch (e) {
+		if (e instanceof LimitError) return null;
+		throw e;
+	}
+}

@@ -1,0 +1,214 @@
+/**
+ * What holds for every record: guards that never or always hold, claims that are always outranked or
+ * give nothing in any case. Proven by trying one value of each stretch that the tests can tell
+ * apart; the number of combinations tried is the certificate.
+ */
+import type { Env } from '../feel/compile';
+import { LimitError } from '../feel/compile';
+import type { Expr } from '../feel/tree';
+import { fromJson } from '../model/codec';
+import type { Rule } from '../model/rules';
+import type { Claim } from '../plan/plan';
+import { readFormula } from '../plan/plan';
+import { indexTable } from '../tables/reference';
+import type { Value } from '../value/value';
+import type { Axis, Spot } from './cells';
+import { axesOf, combinations, spotOf } from './cells';
+import type { Probe } from './probe';
+
+/** The stored or read tree of a formula, bound to options; null when it cannot be read. */
+function exprOf(probe: Probe, type: string, f: Rule['guard']): Expr | null {
+	return f && (readFormula(f, { schema: probe.schema, type }).compiled?.expr ?? null);
+}
+
+/** Axes that tell a rule's guard apart; null when it cannot be analysed. No guard has none. */
+function guardAxes(probe: Probe, rule: Rule): Expr[] | null {
+	if (!rule.guard) return [];
+	const e = exprOf(probe, rule.type, rule.guard);
+	return e && [e];
+}
+
+/** What tells whether a claim's body has a result: expressions and fields read; null when that is not known. */
+function bodyParts(
+	probe: Probe,
+	rule: Rule,
+	output: number
+): { values: Expr[]; read: { spot: Spot; constants: Value[] }[] } | null {
+	const { body } = rule;
+	const { schema } = probe;
+	switch (body.kind) {
+		case 'formula': {
+			const e = exprOf(probe, rule.type, body.formulas[output] ?? null);
+			return e && { values: [e], read: [] };
+		}
+		case 'options': {
+			const field = schema.field(rule.type, body.input);
+			if (!field) return null;
+			const constants =
+				field.type === 'choice' ? schema.lists.get(field.list!)!.options.map((o) => o.id) : [];
+			return { values: [], read: [{ spot: { via: [], type: rule.type, field }, constants }] };
+		}
+		case 'bands': {
+			const e = exprOf(probe, rule.type, body.input);
+			const spot = e && spotOf(e, schema);
+			if (!spot) return null;
+			const limit = {
+				...spot.field,
+				type: spot.field.type === 'date' ? 'date' : 'number'
+			} as const;
+			const constants = body.limits.map((l) => {
+				const r = fromJson({ ...limit, places: undefined }, l.at, schema);
+				return r.ok ? r.value : null;
+			});
+			return { values: [], read: [{ spot, constants }] };
+		}
+		default:
+			return null;
+	}
+}
+
+interface Answer {
+	guard: boolean;
+	/** Whether the claim decides: it has a result, or stops the walk without one. */
+	decides: boolean;
+	got: boolean;
+}
+
+/** What a claim does at one combination. Null when it could not be run. */
+function ask(c: Claim, env: Env): Answer | null {
+	try {
+		env.steps = 200_000;
+		if (c.guard && c.guard(env) !== true) return { guard: false, decides: false, got: false };
+		const { got } = c.run(env);
+		return { guard: true, decides: got || c.output.none !== 'next', got };
+	} catch (e) {
+		if (e instanceof LimitError) return null;
+		throw e;
+	}
+}
+
+const isEvent = (c: Claim) => c.eventful || c.each >= 0 || c.rule.entering;
+
+/** Whether a guard holds at every combination, at none, or depends; null when that is not known. */
+export function guardTruth(
+	probe: Probe,
+	rule: Rule,
+	run: (env: Env) => Value
+): { truth: 'never' | 'always' | 'depends'; tried: number; axes: Axis[] } | null {
+	const guard = guardAxes(probe, rule);
+	const axes = guard?.length ? axesOf(probe.schema, guard) : null;
+	if (!axes) return null;
+	let [yes, no, tried] = [0, 0, 0];
+	for (const values of combinations(axes)) {
+		tried++;
+		if (run(probe.env(rule.type, probe.witness(rule.type, axes, values))) === true) yes++;
+		else no++;
+		if (yes && no) return { truth: 'depends', tried, axes };
+	}
+	return { truth: yes ? 'always' : 'never', tried, axes };
+}
+
+/** Whether a claim gives nothing at any combination; null when that is not known. */
+export function givesNothing(probe: Probe, c: Claim): { tried: number } | null {
+	const { rule } = c;
+	const i = rule.outputs.indexOf(c.output);
+	if (rule.body.kind === 'lookup') {
+		const { table: id, columns } = rule.body;
+		const table = probe.schema.tables.get(id);
+		if (!table) return null;
+		const index = indexTable(table, probe.schema);
+		const at = table.columns.findIndex((x) => x.id === columns[i]);
+		const empty = table.rows.every((_, r) => index.value(r, at) === null);
+		return empty ? { tried: table.rows.length } : null;
+	}
+	if (rule.body.kind === 'table')
+		return rule.body.rows.every((r) => r.then[i] === null || isNull(r.then[i]!))
+			? { tried: rule.body.rows.length }
+			: null;
+	const parts = bodyParts(probe, rule, i);
+	const axes = parts && axesOf(probe.schema, [], parts.values, parts.read);
+	if (!axes) return null;
+	let tried = 0;
+	for (const values of combinations(axes)) {
+		tried++;
+		const env = probe.env(rule.type, probe.witness(rule.type, axes, values));
+		try {
+			if (c.run(env).got) return null;
+		} catch (e) {
+			if (!(e instanceof LimitError)) throw e;
+			return null;
+		}
+	}
+	return { tried };
+}
+
+const isNull = (f: Rule['guard']) => !!f && 'expr' in f && f.expr.k === 'null';
+
+/**
+ * The claims above one in its claim order that decide wherever it applies, so that it never does;
+ * null when there are none or that is not known.
+ */
+export function outrankedBy(
+	probe: Probe,
+	claims: readonly Claim[],
+	place: number
+): { by: Claim[]; tried: number } | null {
+	const c = claims[place];
+	// what adds to a set has no place in the claim order
+	if (!c || isEvent(c)) return null;
+	// a claim above counts only where it applies on every road and at every moment that this one does
+	const above = claims.slice(0, place).filter((a) => covers(a, c) && !isEvent(a));
+	if (!above.length) return null;
+	const truths: Expr[] = [];
+	const values: Expr[] = [];
+	const read: { spot: Spot; constants: Value[] }[] = [];
+	const own = guardAxes(probe, c.rule);
+	if (!own) return null;
+	truths.push(...own);
+	const known = above.filter((a) => {
+		const guard = guardAxes(probe, a.rule);
+		if (!guard || !axesOf(probe.schema, guard)) return false;
+		// one that stops the walk in any case decides whatever it gives
+		const parts =
+			a.output.none === 'next' ? bodyParts(probe, a.rule, a.rule.outputs.indexOf(a.output)) : null;
+		if (a.output.none === 'next' && (!parts || !axesOf(probe.schema, [], parts.values, parts.read)))
+			return false;
+		truths.push(...guard);
+		values.push(...(parts?.values ?? []));
+		read.push(...(parts?.read ?? []));
+		return true;
+	});
+	if (!known.length) return null;
+	const axes = axesOf(probe.schema, truths, values, read);
+	if (!axes) return null;
+	const by = new Set<Claim>();
+	let tried = 0;
+	let applies = 0;
+	for (const combination of combinations(axes)) {
+		tried++;
+		const env = probe.env(c.rule.type, probe.witness(c.rule.type, axes, combination));
+		if (c.guard && c.guard(env) !== true) continue;
+		applies++;
+		const winner = known.find((a) => ask(a, env)?.decides);
+		if (!winner) return null;
+		by.add(winner);
+	}
+	return applies ? { by: [...by], tried } : null;
+}
+
+/** Whether a claim applies on every road and at every moment at which another does. */
+function covers(a: Claim, c: Claim): boolean {
+	if (a.output.hold === 'once' || a.rule.submittedOnly) return false;
+	const moments = c.output.hold === 'once' ? (['created'] as const) : c.rule.moments;
+	if (!moments.every((m) => a.rule.moments.includes(m))) return false;
+	if (!a.rule.entryPoints) return true;
+	return !!c.rule.entryPoints?.every((e) => a.rule.entryPoints!.includes(e));
+}
+
+/** The fields by which a certificate was tried, in words. */
+export function saySpots(axes: readonly Axis[]): string {
+	const names = axes.map((a) => a.spot.field.label);
+	return names.length > 1
+		? `${names.slice(0, -1).join(', ')} and ${names.at(-1)}`
+		: (names[0] ?? 'nothing');
+}

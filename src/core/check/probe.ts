@@ -1,0 +1,148 @@
+/** Runs witnesses through the engine: a finding is only made when the engine shows it. */
+import type { Env, RecordView } from '../feel/compile';
+import type { JsonValue } from '../model/codec';
+import { fromJson, toJson } from '../model/codec';
+import type { Schema } from '../model/model';
+import type { EntryPoint } from '../model/rules';
+import type { Plan, PlanNode } from '../plan/plan';
+import type { SettledRecord } from '../settle/settle';
+import { settle } from '../settle/settle';
+import { recordsLoader, valuesFromJson } from '../trials/trials';
+import type { Trial } from '../trials/trials';
+import type { ZoneClock } from '../value/temporal';
+import { LocalDate, Moment } from '../value/temporal';
+import type { Value } from '../value/value';
+import type { Axis, Spot } from './cells';
+
+/** A record to try, with the linked records that it reads. */
+export interface Witness {
+	values: Record<string, JsonValue>;
+	near: NonNullable<Trial['near']>;
+}
+
+/** Numbers of records made up for a witness; no real record comes near. */
+const FIRST_MADE_UP = 900_000_000_000_000;
+
+/** The day on which witnesses are tried. */
+export const PROBE_INSTANT = Date.UTC(2026, 10, 23, 9);
+
+export class Probe {
+	readonly schema: Schema;
+
+	constructor(
+		readonly plan: Plan,
+		private readonly zones: ZoneClock
+	) {
+		this.schema = plan.schema;
+	}
+
+	/** The same with the rules of one field only. */
+	only(type: string, node: PlanNode): Probe {
+		const { plan } = this;
+		const t = plan.types.get(type)!;
+		const n = plan.nodes.indexOf(node);
+		const types = new Map(plan.types);
+		types.set(type, { ...t, nodes: [n], locked: [n], filling: [], validators: [], messages: [] });
+		return new Probe({ ...plan, types, reach: new Map() }, this.zones);
+	}
+
+	/** The record of a combination of values. */
+	witness(type: string, axes: readonly Axis[], values: readonly Value[]): Witness {
+		const out: Witness = { values: {}, near: [] };
+		axes.forEach(({ spot }, i) => this.put(out, type, spot, toJson(values[i])));
+		return out;
+	}
+
+	/** Puts a value where a spot reads it; the linked records on the way are made up. */
+	put(w: Witness, type: string, spot: Spot, value: JsonValue): void {
+		let own = w.values;
+		for (const step of spot.via) {
+			const { target } = this.schema.field(step.type, step.field)!;
+			let id = own[step.field] as string | null | undefined;
+			let linked = w.near.find((r) => r.type === target && r.id === id);
+			if (!linked) {
+				id = String(FIRST_MADE_UP + w.near.length);
+				linked = { type: target!, id, values: {} };
+				w.near.push(linked);
+				own[step.field] = id;
+			}
+			own = linked.values;
+		}
+		if (spot.field.type === 'link' && value !== null) {
+			// a link that is only asked whether it is there
+			if (typeof own[spot.field.id] === 'string') return;
+			const id = String(FIRST_MADE_UP + w.near.length);
+			w.near.push({ type: spot.field.target!, id, values: {} });
+			own[spot.field.id] = id;
+			return;
+		}
+		if (spot.field.type === 'link' && typeof own[spot.field.id] === 'string') return;
+		own[spot.field.id] = value;
+	}
+
+	/** Settles a witness as a new record, or as a change of a stored one. */
+	run(
+		type: string,
+		w: Witness,
+		more: {
+			was?: Record<string, JsonValue> | null;
+			entryPoint?: EntryPoint;
+			instant?: number;
+			inLine?: boolean;
+			states?: boolean;
+		} = {}
+	): SettledRecord {
+		const { was = null, entryPoint = 'full', instant = PROBE_INSTANT, inLine = true } = more;
+		const sent = new Map<string, Value>();
+		for (const [id, v] of Object.entries(w.values)) {
+			const f = this.schema.field(type, id);
+			const r = f && fromJson(f, v, this.schema);
+			if (r?.ok) sent.set(id, r.value);
+		}
+		const near = w.near.map((r) => ({
+			...r,
+			values: valuesFromJson(this.schema, r.type, r.values)
+		}));
+		const record = {
+			type,
+			id: String(FIRST_MADE_UP - 1),
+			created: was === null,
+			was: valuesFromJson(this.schema, type, was ?? {}),
+			sent,
+			keep: 'touched' as const,
+			inLine
+		};
+		const change = { records: [record], entryPoint, instant, person: null };
+		const options = { explain: true, alone: true, zones: this.zones };
+		return settle(this.plan, change, recordsLoader(this.schema, near), options).records[0];
+	}
+
+	/** What a guard or a body runs in, over a witness that no rule has touched. */
+	env(type: string, w: Witness): Env {
+		const view = (t: string, id: string, json: Record<string, JsonValue>): RecordView => {
+			const values = valuesFromJson(this.schema, t, json);
+			return { type: t, id, was: values, sent: values, settled: values };
+		};
+		const { zone } = this.schema.model;
+		const now = Moment.fromInstant(PROBE_INSTANT, zone, this.zones)!;
+		return {
+			rec: view(type, String(FIRST_MADE_UP - 1), w.values),
+			input: null,
+			vars: [],
+			now,
+			today: LocalDate.fromEpochDay(now.date.epochDay)!,
+			person: null,
+			entryPoint: 'full',
+			zone,
+			zones: this.zones,
+			record: (t, id) => {
+				const r = w.near.find((x) => x.type === t && x.id === id);
+				return r ? view(t, id, r.values) : null;
+			},
+			related: () => [],
+			matching: () => [],
+			steps: 200_000,
+			depth: 0
+		};
+	}
+}

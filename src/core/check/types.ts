@@ -1,0 +1,64 @@
+/** What the analysis of a rule set says. */
+import type { JsonValue } from '../model/codec';
+import type { EntryPoint } from '../model/rules';
+import type { Place } from '../plan/plan';
+import type { Trial } from '../trials/trials';
+
+/** Changes a rule or table so that a finding goes away; the editor applies it. */
+export type Repair = { label: string } & (
+	| { do: 'take gap'; rule: string; band: number }
+	| { do: 'say blank'; rule: string }
+	| { do: 'watch all'; rule: string }
+	| { do: 'watch less'; rule: string; field: string }
+	/** A row of a decision table that takes a combination; its results stay to be written. */
+	| { do: 'add row'; rule: string; values: JsonValue[] }
+	/** A row of a reference table for a key; its other columns stay to be written. */
+	| { do: 'add table row'; table: string; column: string; value: JsonValue }
+	/** Goes to the option's place in the grid of a map. */
+	| { do: 'map option'; rule: string; option: string }
+	| { do: 'every entry point'; rule: string }
+	/** Wraps a formula so that its text has single spaces and none at its ends. */
+	| { do: 'squeeze'; rule: string; formula: number }
+	| { do: 'leave several'; rule: string }
+	| { do: 'always'; rule: string }
+);
+
+export interface Finding {
+	/** Stable while the finding lasts, so that it has an address. */
+	id: string;
+	/** What it is about: the rule below, or a definition or table. */
+	part: { kind: 'rule' | 'definition' | 'table'; id: string };
+	rule: string;
+	type: string;
+	/** The field at whose sheet it is shown. */
+	field: string;
+	place: Place;
+	/** Blocking findings stop a release. */
+	severity: 'blocking' | 'advisory';
+	/** What is wrong, in one sentence. */
+	message: string;
+	/** A record that shows it: values sent to a new record. It was run through the engine. */
+	witness?: Record<string, JsonValue>;
+	/** Linked records that the witness reads. */
+	near?: Trial['near'];
+	/** The road by which the witness comes in; the full form without it. */
+	entryPoint?: EntryPoint;
+	/** Where no record can show it: what proves it. */
+	certificate?: string;
+	repair?: Repair;
+}
+
+/** Something that could not be analysed, which is never taken for sound. */
+export interface NotAnalysed {
+	rule: string;
+	type: string;
+	field: string;
+	/** What was not looked at, and why. */
+	message: string;
+}
+
+/** All that an analysis gives. */
+export interface Checked {
+	findings: Finding[];
+	open: NotAnalysed[];
+}

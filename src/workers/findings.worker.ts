@@ -1,0 +1,22 @@
+/** Analyses the draft off the main thread, again at every edit. */
+import { analyse, type Checked } from '../core/check/findings';
+import { Schema, type Model } from '../core/model/model';
+import type { RuleSet } from '../core/model/rules';
+import { compilePlan } from '../core/plan/plan';
+import { zones } from '../runtime/zones';
+
+export interface FindingsJob {
+	job: number;
+	model: Model;
+	set: RuleSet;
+}
+export interface FindingsAnswer {
+	job: number;
+	checked: Checked;
+}
+
+self.onmessage = ({ data }: MessageEvent<FindingsJob>) => {
+	const plan = compilePlan(new Schema(data.model), data.set);
+	const checked = analyse(plan, data.set, zones);
+	self.postMessage({ job: data.job, checked } satisfies FindingsAnswer);
+};
