@@ -1,5 +1,6 @@
 /** Brings the database named by DATABASE_URL up to date and, where it is empty, fills it with the demo. */
 import { fileURLToPath } from 'node:url';
+import { seedHistory } from '../demo/history';
 import { DEMO_PEOPLE, isSeeded, seed } from '../demo/seed';
 import { migrate } from '../src/server/db/migrate';
 import { closeDb, db, transaction } from '../src/server/db/pool';
@@ -13,6 +14,7 @@ try {
 	if (!(await isSeeded(db()))) {
 		await transaction(seed);
 		console.log(`  demo data made, with ${DEMO_PEOPLE.length} people who can sign in`);
+		console.log(`  ${await seedHistory()} changes of the last weeks made`);
 	}
 } catch (e) {
 	const { code, message } = e as { code?: string; message: string };

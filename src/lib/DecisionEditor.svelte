@@ -80,6 +80,9 @@
 	const optionIn = (f: DecisionRow['then'][number]) =>
 		f && 'expr' in f && f.expr.k === 'option' ? f.expr.option : '';
 
+	/** Of a row that a repair added: what it gives is still to be written. */
+	const unwritten = (f: DecisionRow['then'][number]) => !!f && 'text' in f && !f.text.trim();
+
 	// ---- rows and columns -------------------------------------------------------------------
 
 	const fresh = (b: DecisionBody): DecisionRow => {
@@ -230,11 +233,11 @@
 						{@const options = optionsOf(f)}
 						{@const then = row.then[k] ?? null}
 						<td class="out" data-cell="{i} {body.inputs.length + k}">
-							{#if options && (then === null || optionIn(then))}
+							{#if options && (then === null || unwritten(then) || optionIn(then))}
 								<select
 									class="w-full bg-transparent px-2 py-1"
 									aria-label="Row {i + 1}, {f!.label}"
-									value={optionIn(then)}
+									value={unwritten(then) ? '?' : optionIn(then)}
 									{disabled}
 									onkeydown={(e) => e.altKey && keys(e, i, body.inputs.length + k)}
 									onchange={(e) =>
@@ -246,15 +249,16 @@
 												: null
 										)}
 								>
+									{#if unwritten(then)}<option value="?">choose …</option>{/if}
 									<option value="">– nothing</option>
 									{#each options as o (o.id)}<option value={o.id}>{o.label}</option>{/each}
 								</select>
 							{:else}
 								<FormulaInput
 									compact
-									optional
+									optional={!unwritten(then)}
 									label="Row {i + 1}, {f?.label ?? 'result'}"
-									placeholder="– nothing"
+									placeholder={unwritten(then) ? 'write the result' : '– nothing'}
 									formula={then ?? { text: '' }}
 									schema={w.schema}
 									type={rule.type}

@@ -40,8 +40,7 @@
 		field,
 		place,
 		count,
-		lead,
-		onshow
+		lead
 	}: {
 		rule: Rule;
 		/** The field on whose sheet it is shown. */
@@ -51,8 +50,6 @@
 		count: number;
 		/** Open from the start; the others are folded to their sentence. */
 		lead: boolean;
-		/** Shows a finding's record in the sample. */
-		onshow: (witness: Record<string, JsonValue>) => void;
 	} = $props();
 
 	const w = useWorkbench();
@@ -879,10 +876,11 @@
 					? 'text-brick'
 					: 'text-ochre'}">{f.severity === 'blocking' ? '● blocks' : '▲ advice'}</span
 			>
-			<span class="grow">{f.message}</span>
-			{#if f.witness}{@const witness = f.witness}<button
-					class="textlink whitespace-nowrap"
-					onclick={() => onshow(witness)}>Show it</button
+			<span class="grow" title={f.certificate ? `Proof: ${f.certificate}` : undefined}
+				>{f.message}</span
+			>
+			{#if f.witness}<button class="textlink whitespace-nowrap" onclick={() => w.showFinding(f)}
+					>Show it</button
 				>{/if}
 			{#if f.repair && !disabled}{@const repair = f.repair}<button
 					class="textlink whitespace-nowrap"

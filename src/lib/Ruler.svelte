@@ -29,9 +29,10 @@
 		{
 			path: '/check',
 			name: 'Check',
-			figure: String(w.found.length),
+			figure: w.analysed ? String(w.found.length) : '–',
 			says: w.found.length === 1 ? 'finding' : 'findings',
-			tone: blocking ? 'text-brick' : w.found.length ? 'text-ochre' : ''
+			tone: blocking ? 'text-brick' : w.found.length ? 'text-ochre' : '',
+			old: w.checking && w.analysed
 		},
 		{
 			path: '/try',

@@ -63,7 +63,15 @@
 		return byRule && !s.sent.some(([x]) => x === id) ? toJson(byRule.to) : current(id);
 	};
 
-	const wrote = $derived((result?.changes ?? []).filter((c) => c.claim));
+	/** What rules wrote, this field first. */
+	const wrote = $derived(
+		(result?.changes ?? [])
+			.filter((c) => c.claim)
+			.sort((a, b) => Number(b.field === field) - Number(a.field === field))
+	);
+	const FIRST_WRITTEN = 3;
+	let allWritten = $state(false);
+	const writtenShown = $derived(allWritten ? wrote : wrote.slice(0, FIRST_WRITTEN));
 	const reports = $derived((result?.reports ?? []).filter((r) => r.outcome !== 'sends'));
 	const mine = $derived(
 		reports.filter((r) => r.field === field && !wrote.some((c) => c.claim === r.claim))
@@ -110,7 +118,8 @@
 			was: x.values,
 			links: x.links,
 			sent: [],
-			created: false
+			created: false,
+			near: undefined
 		};
 		choosing = false;
 	}
@@ -121,7 +130,8 @@
 			title: `New ${type.label.toLowerCase()}`,
 			was: {},
 			sent: [],
-			created: true
+			created: true,
+			near: undefined
 		};
 		choosing = false;
 	}
@@ -352,7 +362,7 @@
 					: `${type.fields.length - atStake.length} more fields`}</button
 			>
 			{#if s.sent.length}<button class="textlink text-sm" onclick={() => patch({ sent: [] })}
-					>Back to the stored values</button
+					>{s.created ? 'Start over' : 'Back to the stored values'}</button
 				>{/if}
 		</div>
 
@@ -361,7 +371,7 @@
 			<div class="ticks grow"></div>
 		</div>
 		<p class="sr-only" role="status">{summary}</p>
-		{#each wrote as c (c.field)}
+		{#each writtenShown as c (c.field)}
 			{@const r = report(c.claim!)}
 			<div
 				class="mt-2 border border-l-4 border-line border-l-brass bg-sheet px-3 py-2"
@@ -386,6 +396,14 @@
 				Nothing.{s.sent.length ? '' : ' Change a value above and see what follows.'}
 			</p>
 		{/each}
+		{#if wrote.length > FIRST_WRITTEN}
+			<button
+				class="textlink mt-1 text-sm"
+				aria-expanded={allWritten}
+				onclick={() => (allWritten = !allWritten)}
+				>{allWritten ? 'Fewer' : `${wrote.length - FIRST_WRITTEN} more fields written`}</button
+			>
+		{/if}
 		{#if w.elsewhere.length}
 			<div
 				class="mt-2 border border-l-4 border-line border-l-band-4 bg-sheet px-3 py-2 text-sm"

@@ -4,6 +4,7 @@
  */
 import { getContext, setContext } from 'svelte';
 import type { Checked, Finding, Repair } from '$core/check/findings';
+import { PROBE_DAY } from '$core/check/probe';
 import { repaired } from '$core/check/repair';
 import { changedRules } from '$core/compare/rules';
 import type { JsonValue } from '$core/model/codec';
@@ -18,8 +19,14 @@ import {
 import type { EntryPoint, Rule, RuleSet } from '$core/model/rules';
 import { MESSAGES, claimId } from '$core/model/rules';
 import { compilePlan, readFormula, type Plan } from '$core/plan/plan';
-import { settle, type Settled } from '$core/settle/settle';
-import { submissionOf, valuesToJson, type Trial } from '$core/trials/trials';
+import { settle, type Loader, type Settled } from '$core/settle/settle';
+import {
+	recordsLoader,
+	submissionOf,
+	valuesFromJson,
+	valuesToJson,
+	type Trial
+} from '$core/trials/trials';
 import { zones } from '../runtime/zones';
 import { Near } from './near.svelte';
 import { Titles } from './titles.svelte';
@@ -42,6 +49,8 @@ export interface Sample {
 	created: boolean;
 	/** Day of the change, ISO; null for now. */
 	day: string | null;
+	/** What a finding shows is made up: linked records that exist nowhere else. */
+	near?: NonNullable<Trial['near']>;
 }
 
 export type Saving = 'saved' | 'saving' | 'waiting' | 'conflict' | 'refused';
@@ -86,10 +95,14 @@ export class Workbench {
 	shown = $derived.by(() => this.#lastReadable());
 	/** What the analysis says; while it looks at the last edit, what it said before. */
 	checked = $state.raw<Checked>({ findings: [], open: [] });
-	checking = $state(false);
+	checking = $state(true);
+	/** Whether it has said anything yet. */
+	analysed = $state(false);
 	found: Finding[] = $derived(this.checked.findings);
 	changes = $derived(changedRules(this.force.set, this.draft));
 	held = $derived(this.trials.filter((t) => this.outcomes.get(t.id)?.held).length);
+	/** What the sample reads: stored records, and such as a finding made up. */
+	#loader: Loader = $derived(this.#loaderFor(this.sample?.near));
 	#settled = $derived.by(() => this.#settleSample());
 	/** What the draft makes of the sample. */
 	result = $derived(this.#settled?.records[0] ?? null);
@@ -112,6 +125,7 @@ export class Workbench {
 	#worker: Worker | null = null;
 	#checker: Worker | null = null;
 	#check = 0;
+	#overruled: LayoutData['overruled'] = {};
 	/** Records that the sample read last through links. */
 	#read: { type: string; id: string }[] = [];
 	/** Whether it asked for other records at all. */
@@ -136,9 +150,8 @@ export class Workbench {
 		this.saving = 'saved';
 		this.trouble = null;
 		this.draft = data.draft.set;
-		this.checked = data.checked;
-		this.#check++;
-		this.checking = false;
+		this.#overruled = data.overruled;
+		if (this.loadedHash !== data.draftHash) this.#analyse();
 		this.loadedHash = data.draftHash;
 		this.#versions = { ...data.draft.versions };
 		this.#stored = new Map(data.draft.set.rules.map((r) => [r.id, r]));
@@ -270,11 +283,12 @@ export class Workbench {
 		);
 	}
 
-	/** The address at which a finding is mended. */
+	/** The address at which a finding is mended; where a record shows it, with that as the sample. */
 	placeOf(f: Finding): string {
 		if (f.part.kind === 'table') return `/tables/${f.part.id}`;
 		if (f.part.kind === 'definition') return `/definitions#definition-${f.part.id}`;
-		return `/write/${f.type}/${f.field}#rule-${f.rule}`;
+		const shown = f.witness ? `?finding=${encodeURIComponent(f.id)}` : '';
+		return `/write/${f.type}/${f.field}${shown}#rule-${f.rule}`;
 	}
 
 	addRule(rule: Rule) {
@@ -315,10 +329,16 @@ export class Workbench {
 				if (data.job !== this.#check) return;
 				this.checked = data.checked;
 				this.checking = false;
+				this.analysed = true;
 			};
 		}
 		this.checking = true;
-		const job: FindingsJob = { job: ++this.#check, model: this.model, set: this.draft };
+		const job: FindingsJob = {
+			job: ++this.#check,
+			model: this.model,
+			set: this.draft,
+			overruled: this.#overruled
+		};
 		this.#checker.postMessage(job);
 	}
 
@@ -512,7 +532,7 @@ export class Workbench {
 				person: this.account.person
 			};
 			void this.near.version;
-			const settled = settle(this.shown.plan, change, this.near.loader, {
+			const settled = settle(this.shown.plan, change, this.#loader, {
 				explain: true,
 				states: true,
 				alone,
@@ -529,8 +549,57 @@ export class Workbench {
 		}
 	}
 
+	/** Made-up records stand for themselves; nothing else matches, and the rest is what is stored. */
+	#loaderFor(near: Sample['near']): Loader {
+		if (!near) return this.near.loader;
+		const made = recordsLoader(
+			this.schema,
+			near.map((r) => ({ ...r, values: valuesFromJson(this.schema, r.type, r.values) }))
+		);
+		const own = (type: string, id: string) => near.some((r) => r.type === type && r.id === id);
+		return {
+			record: (type, id) =>
+				own(type, id) ? made.record(type, id) : this.near.loader.record(type, id),
+			related: (type, field, id) => {
+				const target = this.schema.field(type, field)!.target!;
+				return own(target, id)
+					? made.related(type, field, id)
+					: this.near.loader.related(type, field, id);
+			},
+			matching: made.matching
+		};
+	}
+
+	/** Pins the record that a finding shows as the sample. */
+	showFinding(f: Finding) {
+		const { type } = this.schema.type(f.type);
+		const near = f.near ?? [];
+		this.titles.learn(
+			Object.fromEntries(
+				near.map((r) => {
+					const t = this.schema.type(r.type).type;
+					const name = r.values[t.title];
+					return [refKey(r.type, r.id), String(name ?? `a ${t.label.toLowerCase()} made up`)];
+				})
+			)
+		);
+		this.sample = {
+			type: f.type,
+			id: null,
+			title: `A ${type.label.toLowerCase()} that shows it`,
+			was: f.was ?? {},
+			links: {},
+			sent: Object.entries(f.witness ?? {}),
+			entryPoint: f.entryPoint ?? 'full',
+			created: !f.was,
+			day: PROBE_DAY,
+			near
+		};
+	}
+
 	/** The linked records that the sample reads, as a trial keeps them. */
 	nearSample(): Trial['near'] {
+		if (this.sample?.near?.length) return this.sample.near;
 		if (!this.#looked) return undefined;
 		return this.#read.flatMap(({ type, id }) => {
 			const values = this.near.loader.record(type, id);

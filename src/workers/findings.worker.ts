@@ -1,5 +1,5 @@
 /** Analyses the draft off the main thread, again at every edit. */
-import { analyse, type Checked } from '../core/check/findings';
+import { analyse, type Checked, type Overruled } from '../core/check/findings';
 import { Schema, type Model } from '../core/model/model';
 import type { RuleSet } from '../core/model/rules';
 import { compilePlan } from '../core/plan/plan';
@@ -9,6 +9,7 @@ export interface FindingsJob {
 	job: number;
 	model: Model;
 	set: RuleSet;
+	overruled: Record<string, Overruled>;
 }
 export interface FindingsAnswer {
 	job: number;
@@ -17,6 +18,6 @@ export interface FindingsAnswer {
 
 self.onmessage = ({ data }: MessageEvent<FindingsJob>) => {
 	const plan = compilePlan(new Schema(data.model), data.set);
-	const checked = analyse(plan, data.set, zones);
+	const checked = analyse(plan, data.set, zones, data.overruled);
 	self.postMessage({ job: data.job, checked } satisfies FindingsAnswer);
 };

@@ -15,6 +15,7 @@ import type { Value } from '../value/value';
 import { isBlank, isList, same } from '../value/value';
 import { candidates } from './candidates';
 import { spotOf } from './cells';
+import { carried } from './context';
 import type { Probe, Witness } from './probe';
 import { PROBE_INSTANT } from './probe';
 import type { Finding } from './types';
@@ -22,7 +23,7 @@ import type { Finding } from './types';
 /** What was seen, without what every finding of the rule has in common. */
 export type Shown = Pick<
 	Finding,
-	'severity' | 'message' | 'witness' | 'near' | 'entryPoint' | 'repair'
+	'severity' | 'message' | 'witness' | 'near' | 'was' | 'entryPoint' | 'certificate' | 'repair'
 > & {
 	what: string;
 	place: Finding['place'];
@@ -43,8 +44,7 @@ export function tryClaim(probe: Probe, c: Claim, node: PlanNode): Shown[] {
 	const tried = candidates(probe, c, node);
 	const out = new Map<string, Shown>();
 	const add = (s: Shown, w: Witness) => {
-		if (!out.has(s.what))
-			out.set(s.what, { ...s, witness: w.values, ...(w.near.length ? { near: w.near } : {}) });
+		if (!out.has(s.what)) out.set(s.what, { ...carried(w), ...s });
 	};
 	// first with this field's rules alone, which is fast; what shows is confirmed with all rules
 	const alone = probe.only(c.rule.type, node);
@@ -56,6 +56,7 @@ export function tryClaim(probe: Probe, c: Claim, node: PlanNode): Shown[] {
 		return report ? l.look(w, rec, report.outcome) : null;
 	};
 	for (const w of tried) {
+		probe.setOff(c.rule, w);
 		const rec = alone.run(c.rule.type, w);
 		const report = rec.reports.find((r) => r.claim === c.id);
 		if (!report) continue;
@@ -189,7 +190,7 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 			look: (w, rec, outcome) => {
 				if (outcome !== 'wrote') return null;
 				const was = valuesToJson(schema, rule.type, rec.values);
-				const next = probe.run(rule.type, { values: {}, near: w.near }, { was, inLine: false });
+				const next = probe.run(rule.type, { values: {}, near: w.near, was }, { inLine: false });
 				const by = next.changes.find((x) => x.field === field.id)?.claim;
 				const taker = locked.find((x) => x.id === by);
 				return taker
@@ -232,7 +233,8 @@ export function tryUpdate(
 				what: 'undone',
 				place: 'outputs',
 				severity: 'blocking',
-				message: undone(c, taker, (v) => sayValue(probe, c, v), r.wrote, r.then)
+				message: undone(c, taker, (v) => sayValue(probe, c, v), r.wrote, r.then),
+				certificate: `both were run: the change of the other record, then a save of the ${probe.schema.type(c.rule.type).type.label.toLowerCase()}`
 			};
 	}
 	return null;
@@ -284,8 +286,7 @@ function takesTheFirst(probe: Probe, c: Claim, body: MatchBody): Shown | null {
 		place: 'input',
 		severity: 'advisory',
 		message: `Several ${target.plural.toLowerCase()} can match; the one with the lowest number is taken, and nobody is told.`,
-		witness: w.values,
-		near: w.near,
+		...carried(w),
 		repair: { do: 'leave several', rule: c.rule.id, label: 'Leave the field when several match' }
 	};
 }

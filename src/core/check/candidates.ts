@@ -141,11 +141,24 @@ function fits(field: Field, v: Value): boolean {
  */
 export function candidates(probe: Probe, claim: Claim, node: PlanNode | undefined): Witness[] {
 	const { rule } = claim;
-	const { schema } = probe;
 	const rules = [rule, ...(node?.limits.map((l) => l.rule) ?? [])];
+	return records(
+		probe,
+		rule.type,
+		rules.map((r) => spotsOf([r.guard, r.body], r, probe.schema))
+	);
+}
+
+/** Records for a formula: each value of each field it reads, in pairs as far as there is room. */
+export function candidatesFor(probe: Probe, rule: Rule, type: string, e: Expr): Witness[] {
+	return records(probe, type, [spotsOf([e], { ...rule, body: NO_BODY }, probe.schema)]);
+}
+const NO_BODY: Rule['body'] = { kind: 'formula', formulas: [] };
+
+function records(probe: Probe, type: string, all: readonly Map<string, Seen>[]): Witness[] {
 	const seen = new Map<string, Seen>();
-	for (const r of rules)
-		for (const [key, s] of spotsOf([r.guard, r.body], r, schema)) {
+	for (const found of all)
+		for (const [key, s] of found) {
 			const had = seen.get(key);
 			if (had) had.constants.push(...s.constants);
 			else seen.set(key, s);
@@ -157,7 +170,7 @@ export function candidates(probe: Probe, claim: Claim, node: PlanNode | undefine
 		if (out.length < MOST_TRIED)
 			out.push(
 				probe.witness(
-					rule.type,
+					type,
 					axes,
 					axes.map((a, i) => a.values[at[i]])
 				)

@@ -9,17 +9,13 @@ import type { Expr } from '../feel/tree';
 import { fromJson } from '../model/codec';
 import type { Rule } from '../model/rules';
 import type { Claim } from '../plan/plan';
-import { readFormula } from '../plan/plan';
 import { indexTable } from '../tables/reference';
 import type { Value } from '../value/value';
 import type { Axis, Spot } from './cells';
+import { exprOf } from './formulas';
 import { axesOf, combinations, spotOf } from './cells';
-import type { Probe } from './probe';
-
-/** The stored or read tree of a formula, bound to options; null when it cannot be read. */
-function exprOf(probe: Probe, type: string, f: Rule['guard']): Expr | null {
-	return f && (readFormula(f, { schema: probe.schema, type }).compiled?.expr ?? null);
-}
+import { candidatesFor } from './candidates';
+import type { Probe, Witness } from './probe';
 
 /** Axes that tell a rule's guard apart; null when it cannot be analysed. No guard has none. */
 function guardAxes(probe: Probe, rule: Rule): Expr[] | null {
@@ -89,23 +85,50 @@ function ask(c: Claim, env: Env): Answer | null {
 
 const isEvent = (c: Claim) => c.eventful || c.each >= 0 || c.rule.entering;
 
-/** Whether a guard holds at every combination, at none, or depends; null when that is not known. */
-export function guardTruth(
+/** Whether a condition holds at every combination, at none, or depends; null when that is not known. */
+export function truthOf(
 	probe: Probe,
-	rule: Rule,
+	type: string,
+	condition: Expr | null,
 	run: (env: Env) => Value
 ): { truth: 'never' | 'always' | 'depends'; tried: number; axes: Axis[] } | null {
-	const guard = guardAxes(probe, rule);
-	const axes = guard?.length ? axesOf(probe.schema, guard) : null;
+	const axes = condition && axesOf(probe.schema, [condition]);
 	if (!axes) return null;
 	let [yes, no, tried] = [0, 0, 0];
 	for (const values of combinations(axes)) {
 		tried++;
-		if (run(probe.env(rule.type, probe.witness(rule.type, axes, values))) === true) yes++;
+		if (run(probe.env(type, probe.witness(type, axes, values))) === true) yes++;
 		else no++;
 		if (yes && no) return { truth: 'depends', tried, axes };
 	}
 	return { truth: yes ? 'always' : 'never', tried, axes };
+}
+
+/**
+ * Whether a condition was seen to hold and seen not to, on some records and changes of them: then it
+ * depends, whatever it computes.
+ */
+export function seenBothWays(
+	probe: Probe,
+	rule: Rule,
+	type: string,
+	condition: Expr,
+	run: (env: Env) => Value
+): boolean {
+	const tried = candidatesFor(probe, rule, type, condition);
+	let [yes, no] = [false, false];
+	const ask = (w: Witness) => {
+		try {
+			if (run(probe.env(type, w)) === true) yes = true;
+			else no = true;
+		} catch (e) {
+			if (!(e instanceof LimitError)) throw e;
+		}
+		return yes && no;
+	};
+	if (tried.some(ask)) return true;
+	// what asks for a change: from one of the records to another
+	return tried.some((a) => tried.some((b) => ask({ ...a, was: b.values })));
 }
 
 /** Whether a claim gives nothing at any combination; null when that is not known. */

@@ -3,7 +3,7 @@ import type { Env, RecordView } from '../feel/compile';
 import type { JsonValue } from '../model/codec';
 import { fromJson, toJson } from '../model/codec';
 import type { Schema } from '../model/model';
-import type { EntryPoint } from '../model/rules';
+import type { EntryPoint, Rule } from '../model/rules';
 import type { Plan, PlanNode } from '../plan/plan';
 import type { SettledRecord } from '../settle/settle';
 import { settle } from '../settle/settle';
@@ -13,18 +13,25 @@ import type { ZoneClock } from '../value/temporal';
 import { LocalDate, Moment } from '../value/temporal';
 import type { Value } from '../value/value';
 import type { Axis, Spot } from './cells';
+import { stretches } from './cells';
 
 /** A record to try, with the linked records that it reads. */
 export interface Witness {
 	values: Record<string, JsonValue>;
 	near: NonNullable<Trial['near']>;
+	/** The stored record that it changes; a new one without it. */
+	was?: Record<string, JsonValue>;
+	/** The full form without it. */
+	entryPoint?: EntryPoint;
 }
 
 /** Numbers of records made up for a witness; no real record comes near. */
 const FIRST_MADE_UP = 900_000_000_000_000;
 
 /** The day on which witnesses are tried. */
-export const PROBE_INSTANT = Date.UTC(2026, 10, 23, 9);
+export const PROBE_DAY = '2026-11-23';
+/** Milliseconds since 1970 UTC. */
+export const PROBE_INSTANT = Date.parse(`${PROBE_DAY}T09:00:00Z`);
 
 export class Probe {
 	readonly schema: Schema;
@@ -80,6 +87,29 @@ export class Probe {
 		own[spot.field.id] = value;
 	}
 
+	/**
+	 * Makes a witness come in so that it sets a rule off: as a change where the rule takes no new
+	 * records, by a road that it takes, and with a field that it watches.
+	 */
+	setOff(rule: Rule, w: Witness): void {
+		if (rule.entryPoints?.length && !rule.entryPoints.includes('full'))
+			w.entryPoint = rule.entryPoints[0];
+		const { type } = this.schema.type(rule.type);
+		const some = (id: string): JsonValue => {
+			const f = type.fields.find((x) => x.id === id);
+			const v = f && stretches(f, [], this.schema)?.find((x) => x !== null);
+			return v === undefined ? null : toJson(v);
+		};
+		if (!rule.moments.includes('created')) {
+			w.was = {};
+			// what becomes blank held something before
+			for (const [id, v] of Object.entries(w.values)) if (v === null) w.was[id] = some(id);
+		}
+		if (!rule.watch?.length || rule.each) return;
+		if (rule.watch.every((id) => (w.values[id] ?? null) === (w.was?.[id] ?? null)))
+			w.values = { ...w.values, [rule.watch[0]]: some(rule.watch[0]) };
+	}
+
 	/** Settles a witness as a new record, or as a change of a stored one. */
 	run(
 		type: string,
@@ -89,10 +119,10 @@ export class Probe {
 			entryPoint?: EntryPoint;
 			instant?: number;
 			inLine?: boolean;
-			states?: boolean;
 		} = {}
 	): SettledRecord {
-		const { was = null, entryPoint = 'full', instant = PROBE_INSTANT, inLine = true } = more;
+		const { was = w.was ?? null, entryPoint = w.entryPoint ?? 'full' } = more;
+		const { instant = PROBE_INSTANT, inLine = true } = more;
 		const sent = new Map<string, Value>();
 		for (const [id, v] of Object.entries(w.values)) {
 			const f = this.schema.field(type, id);
@@ -123,10 +153,11 @@ export class Probe {
 			const values = valuesFromJson(this.schema, t, json);
 			return { type: t, id, was: values, sent: values, settled: values };
 		};
+		const own = view(type, String(FIRST_MADE_UP - 1), w.values);
 		const { zone } = this.schema.model;
 		const now = Moment.fromInstant(PROBE_INSTANT, zone, this.zones)!;
 		return {
-			rec: view(type, String(FIRST_MADE_UP - 1), w.values),
+			rec: w.was ? { ...own, was: valuesFromJson(this.schema, type, w.was) } : own,
 			input: null,
 			vars: [],
 			now,

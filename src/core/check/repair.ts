@@ -52,7 +52,7 @@ function repairRule(rule: Rule, r: Repair, schema: Schema): Rule {
 			return body.kind === 'options'
 				? {
 						...rule,
-						body: { ...body, rows: { ...body.rows, [r.option]: rule.outputs.map(() => null) } }
+						body: { ...body, rows: { ...body.rows, [r.option]: r.values } }
 					}
 				: rule;
 		case 'every entry point':
@@ -98,7 +98,9 @@ function withRow(
 	});
 	let n = body.rows.length + 1;
 	while (body.rows.some((x) => x.id === `row${n}`)) n++;
-	const row = { id: `row${n}`, when: when.map(bare), then: rule.outputs.map(() => null) };
+	// what the row gives stays to be written, and until then stands as a finding
+	const then = rule.outputs.map(() => ({ text: '' }));
+	const row = { id: `row${n}`, when: when.map(bare), then };
 	return { ...body, rows: [...body.rows, row] };
 }
 

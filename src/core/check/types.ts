@@ -14,8 +14,8 @@ export type Repair = { label: string } & (
 	| { do: 'add row'; rule: string; values: JsonValue[] }
 	/** A row of a reference table for a key; its other columns stay to be written. */
 	| { do: 'add table row'; table: string; column: string; value: JsonValue }
-	/** Goes to the option's place in the grid of a map. */
-	| { do: 'map option'; rule: string; option: string }
+	/** Gives an option of a map what most others give. */
+	| { do: 'map option'; rule: string; option: string; values: JsonValue[] }
 	| { do: 'every entry point'; rule: string }
 	/** Wraps a formula so that its text has single spaces and none at its ends. */
 	| { do: 'squeeze'; rule: string; formula: number }
@@ -37,15 +37,25 @@ export interface Finding {
 	severity: 'blocking' | 'advisory';
 	/** What is wrong, in one sentence. */
 	message: string;
-	/** A record that shows it: values sent to a new record. It was run through the engine. */
+	/** A record that shows it: values sent. It was run through the engine. */
 	witness?: Record<string, JsonValue>;
 	/** Linked records that the witness reads. */
 	near?: Trial['near'];
+	/** The stored record that the witness is sent to; without it, it makes a new one. */
+	was?: Record<string, JsonValue>;
 	/** The road by which the witness comes in; the full form without it. */
 	entryPoint?: EntryPoint;
 	/** Where no record can show it: what proves it. */
 	certificate?: string;
 	repair?: Repair;
+}
+
+/** How often people set otherwise what a claim had given, in a stretch of history. */
+export interface Overruled {
+	wrote: number;
+	overruled: number;
+	/** Day, ISO 8601. */
+	since: string;
 }
 
 /** Something that could not be analysed, which is never taken for sound. */

@@ -2,10 +2,12 @@
 import type { Template } from '../feel/template';
 import type { Formula, Tests } from '../feel/tree';
 import type { JsonValue } from './codec';
+import type { MatchHow } from '../text/match';
 import type { Definition, FieldRef, ReferenceTable } from './model';
 
 export type { Definition, DefinitionType, ReferenceTable, TableColumn, TableKey } from './model';
 
+export { MATCH_HOWS, type MatchHow } from '../text/match';
 export type { Formula };
 
 /** The five verbs of the job. */
@@ -137,13 +139,6 @@ export interface LookupBody {
 	/** What several matching rows give: nothing (and the explanation says so), or the first of them. */
 	several: 'no result' | 'first';
 }
-
-/**
- * How a field of the records searched meets a value: the very same; but for case, accents, spaces
- * and Unicode form; or by what stands behind the `@` of an e-mail address.
- */
-export const MATCH_HOWS = ['exact', 'loose', 'domain'] as const;
-export type MatchHow = (typeof MATCH_HOWS)[number];
 
 export interface MatchBody {
 	kind: 'match';

@@ -1,10 +1,16 @@
 /** Values by which records are found again: the same text on every road, so that it can be stored and indexed. */
 import type { Field } from '../model/model';
-import type { MatchHow } from '../model/rules';
 import { toJson } from '../model/codec';
 import type { Value } from '../value/value';
 import { isBlank } from '../value/value';
 import { looseKey } from './loose';
+
+/**
+ * How a field of the records searched meets a value: the very same; but for case, accents, spaces
+ * and Unicode form; or by what stands behind the `@` of an e-mail address.
+ */
+export const MATCH_HOWS = ['exact', 'loose', 'domain'] as const;
+export type MatchHow = (typeof MATCH_HOWS)[number];
 
 /** One field of the records searched, and the key it must have. */
 export interface MatchKey {

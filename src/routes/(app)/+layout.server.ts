@@ -10,24 +10,27 @@ import {
 	releaseInForce,
 	rulesOf
 } from '$server/db/rules';
-import { checkedDraft } from '$server/checked';
+import { overruledSince } from '$server/db/journal';
 import type { Rehearsal } from '$server/rehearse';
 import type { LayoutServerLoad } from './$types';
+
+/** How far back history is asked whether people overrule a rule. */
+const HISTORY_DAYS = 90;
 
 /** What every page works on: the model, the draft, what is in force and the trials. */
 export const load: LayoutServerLoad = async (event) => {
 	event.depends('app:work');
 	const account = allow(event, 'reader');
 	const w = account.workspace;
-	const [{ model, revision }, draft, number, trials, rehearsal] = await Promise.all([
+	const [{ model, revision }, draft, number, trials, rehearsal, overruled] = await Promise.all([
 		readModel(db(), w),
 		readDraft(db(), w),
 		releaseInForce(db(), w),
 		listTrials(db(), w),
-		readRehearsal(db(), w)
+		readRehearsal(db(), w),
+		overruledSince(db(), w, new Date(Date.now() - HISTORY_DAYS * 86_400_000).toISOString())
 	]);
 	const release = number ? await readRelease(db(), w, number) : null;
-	const draftHash = hashOf([draft.set, model]);
 	return {
 		account: {
 			id: account.id,
@@ -39,8 +42,8 @@ export const load: LayoutServerLoad = async (event) => {
 		model,
 		modelRevision: revision,
 		draft,
-		draftHash,
-		checked: checkedDraft(draftHash, model, draft.set),
+		draftHash: hashOf([draft.set, model]),
+		overruled,
 		inForce: {
 			number,
 			set: release ? rulesOf(release) : { rules: [], order: {} }

@@ -1,4 +1,5 @@
 /** The journal: for a rule how often and where it wrote, did nothing and failed. */
+import type { Overruled } from '../../core/check/findings';
 import type { JsonValue } from '../../core/model/codec';
 import type { Db } from './pool';
 
@@ -122,4 +123,47 @@ export async function alongLinks(
 	const out: Record<string, { type: string; record: string; fields: number }[]> = {};
 	for (const { change, ...x } of r.rows) (out[String(change)] ??= []).push(x);
 	return out;
+}
+
+const remembered = new Map<string, { until: number; found: Record<string, Overruled> }>();
+/** How long an answer is kept: it is asked with every page and changes slowly. */
+const KEPT_MS = 60_000;
+
+/**
+ * How often people, in a form, set a field otherwise than a claim had set it, or kept their own value
+ * against it; by claim. @param since ISO 8601
+ */
+export async function overruledSince(
+	db: Db,
+	workspace: string,
+	since: string
+): Promise<Record<string, Overruled>> {
+	const day = since.slice(0, 10);
+	const key = `${workspace} ${day}`;
+	const had = remembered.get(key);
+	if (had && had.until > Date.now()) return had.found;
+	const r = await db.query<{ claim: string; wrote: number; overruled: number }>(
+		`with line as (
+			select l.change, l.type, l.record, l.claim, c.entry_point as road,
+			       lag(l.claim) over (partition by l.type, l.record, l.field order by l.change) as before
+			from change c join change_line l on l.change = c.id
+			where c.workspace = $1 and c.at >= $2 and l.outcome = 'set'
+		 ), overruled as (
+			select before as claim, change, type, record from line
+			where claim is null and before is not null and road in ('full', 'short')
+			union
+			select q->>2, c.id, q->>0, (q->>1)::bigint from change c, jsonb_array_elements(c.quiet) q
+			where c.workspace = $1 and c.at >= $2 and c.entry_point in ('full', 'short') and q->>3 = 'kept'
+		 )
+		 select o.claim, count(*)::int as overruled,
+		        (select count(*)::int from line where line.claim = o.claim) as wrote
+		 from overruled o group by o.claim`,
+		[workspace, since]
+	);
+	const found = Object.fromEntries(
+		r.rows.map(({ claim, wrote, overruled }) => [claim, { wrote, overruled, since: day }])
+	);
+	if (remembered.size > 100) remembered.clear();
+	remembered.set(key, { until: Date.now() + KEPT_MS, found });
+	return found;
 }

@@ -1,6 +1,6 @@
 <script lang="ts">
 	import { untrack } from 'svelte';
-	import type { JsonValue } from '$core/model/codec';
+	import { page } from '$app/state';
 	import type { Body, Formula, Kind, MatchBody, MessageBody, Rule } from '$core/model/rules';
 	import { MESSAGES } from '$core/model/rules';
 	import RuleCard from '$lib/RuleCard.svelte';
@@ -56,10 +56,23 @@
 			pin();
 	}
 	pinWhereNeeded();
+	// an address with a finding shows its record, until another sample is chosen
+	let shown: string | null = null;
+	function pinFinding() {
+		const asked = page.url.searchParams.get('finding');
+		const finding = asked === shown ? undefined : w.found.find((f) => f.id === asked);
+		shown = asked;
+		if (finding?.witness && finding.type === params.type) w.showFinding(finding);
+	}
+	pinFinding();
 	$effect.pre(() => {
 		void params.type;
 		void data;
-		untrack(pinWhereNeeded);
+		void page.url.searchParams.get('finding');
+		untrack(() => {
+			pinWhereNeeded();
+			pinFinding();
+		});
 	});
 
 	/** Who reads this field: rules of any type. */
@@ -72,18 +85,6 @@
 			)
 			.map((c) => ({ key: c.id, name: c.rule.name, type: c.rule.type, field: c.field.id }))
 	);
-
-	function show(witness: Record<string, JsonValue>) {
-		const s = w.sample!;
-		w.sample = {
-			...s,
-			id: null,
-			title: 'What the finding shows',
-			was: {},
-			sent: Object.entries(witness),
-			created: true
-		};
-	}
 
 	// ---- a new rule ---------------------------------------------------------------------------
 
@@ -335,14 +336,7 @@
 				{:else}No rule writes this field; it holds what people enter.{/if}
 			</p>
 			{#each rules as rule, i (rule.id)}
-				<RuleCard
-					{rule}
-					{field}
-					place={i}
-					count={rules.length}
-					lead={leads.has(rule.id)}
-					onshow={show}
-				/>
+				<RuleCard {rule} {field} place={i} count={rules.length} lead={leads.has(rule.id)} />
 			{/each}
 			{#each gone as g (g.id)}
 				<p class="mb-3 border border-dashed border-line px-4 py-2 text-sm">

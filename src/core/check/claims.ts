@@ -1,0 +1,140 @@
+/** Each output of a rule: whether it can ever give its field a value, and what trying it shows. */
+import { fromJson } from '../model/codec';
+import type { JsonValue } from '../model/codec';
+import type { Output, Rule } from '../model/rules';
+import { claimId } from '../model/rules';
+import type { Claim, Place, PlanNode } from '../plan/plan';
+import type { SubmittedRecord } from '../settle/settle';
+import { settle } from '../settle/settle';
+import { recordsLoader, valuesFromJson } from '../trials/trials';
+import { tryClaim, tryUpdate } from './behaviour';
+import type { Context } from './context';
+import { ofRule } from './context';
+import { givesNothing, outrankedBy } from './guards';
+import { PROBE_INSTANT } from './probe';
+import type { Finding, Overruled } from './types';
+
+/** Findings about the claims of a rule. @param overruled what history tells, by claim */
+export function claimFindings(
+	c: Context,
+	rule: Rule,
+	overruled: Readonly<Record<string, Overruled>>
+): Finding[] {
+	return rule.outputs.flatMap((output) => {
+		const claim = c.plan.claims.get(claimId(rule.id, output.id));
+		const node = claim && c.nodeOf(rule.type, output.field);
+		if (!claim || !node) return [];
+		const of = (place: Place, what: string) => ({
+			...ofRule(rule, place, `${what} ${output.id}`),
+			field: output.field
+		});
+		const shown = claim.each >= 0 ? [update(c, claim, node)] : tryClaim(c.probe, claim, node);
+		return [
+			...neverWrites(c, claim, node, output, of),
+			...shown.flatMap((s) => {
+				if (!s) return [];
+				const { what, place, ...rest } = s;
+				return [{ ...of(place, what), ...rest }];
+			}),
+			...byHand(claim, overruled[claim.id], of)
+		];
+	});
+}
+
+type Of = (place: Place, what: string) => ReturnType<typeof ofRule>;
+
+function neverWrites(c: Context, claim: Claim, node: PlanNode, output: Output, of: Of): Finding[] {
+	const out: Finding[] = [];
+	const above = outrankedBy(c.probe, node.claims, node.claims.indexOf(claim));
+	if (above) {
+		const names = above.by.map((x) => `“${x.rule.name}”`);
+		out.push({
+			...of('order', 'outranked'),
+			severity: 'advisory',
+			message: `It never gives ${claim.field.label} its value: ${names.join(' and ')} ${names.length > 1 ? 'come' : 'comes'} first wherever it applies.`,
+			certificate: `tried at all ${above.tried} combinations that these rules can tell apart`
+		});
+	}
+	const nothing = output.none === 'clear' ? null : givesNothing(c.probe, claim);
+	if (nothing)
+		out.push({
+			...of('outputs', 'nothing'),
+			severity: 'blocking',
+			message: `It gives ${claim.field.label} nothing in any case.`,
+			certificate: `tried at all ${nothing.tried} combinations or rows`
+		});
+	return out;
+}
+
+/** How often people must have overruled a claim, and in what part of the cases, before it is told. */
+const OFTEN = { times: 5, part: 0.2 };
+
+/** A value that people are known to set otherwise, from history. */
+function byHand(claim: Claim, known: Overruled | undefined, of: Of): Finding[] {
+	if (!known || claim.output.hold !== 'follow' || claim.output.closed) return [];
+	const { wrote, overruled, since } = known;
+	if (overruled < OFTEN.times || overruled < wrote * OFTEN.part) return [];
+	return [
+		{
+			...of('outputs', 'overruled'),
+			severity: 'advisory',
+			message: `People overruled it ${overruled} times of the ${wrote} that it set ${claim.field.label}.`,
+			certificate: `history since ${since}`
+		}
+	];
+}
+
+function update(c: Context, claim: Claim, node: PlanNode) {
+	return tryUpdate(c.probe, claim, node, (x, parent) => settlePair(c, x, parent));
+}
+
+/** An update run at one related record, and what the next save of that record makes of it. */
+function settlePair(c: Context, claim: Claim, parent: Record<string, JsonValue>) {
+	const { schema } = c;
+	const { rule, target } = claim;
+	const link = rule.each!;
+	const of = schema.field(rule.type, link)!.target!;
+	const stored = (type: string, id: string, json: Record<string, JsonValue>) => ({
+		type,
+		id,
+		values: valuesFromJson(schema, type, json)
+	});
+	const [up, own] = [
+		stored(of, '900000000000001', {}),
+		stored(rule.type, '900000000000002', { [link]: '900000000000001' })
+	];
+	const run = (record: SubmittedRecord, near: (typeof up)[]) =>
+		settle(
+			c.plan,
+			{ records: [record], entryPoint: 'full', instant: PROBE_INSTANT, person: null },
+			recordsLoader(schema, near),
+			{ explain: true, zones: c.zones }
+		);
+	const sent = new Map(
+		Object.entries(parent).map(([id, v]) => {
+			const r = fromJson(schema.field(of, id)!, v, schema);
+			return [id, r.ok ? r.value : null];
+		})
+	);
+	const submit = { created: false, keep: new Set<string>() };
+	const first = run({ ...submit, type: of, id: up.id, was: up.values, sent, inLine: true }, [
+		up,
+		own
+	]);
+	const child = first.records.find((r) => r.type === rule.type && r.id === own.id);
+	if (child?.reports.find((r) => r.claim === claim.id)?.outcome !== 'wrote') return null;
+	const now = { ...up, values: [...first.records[0].values] };
+	const second = run(
+		{
+			...submit,
+			type: rule.type,
+			id: own.id,
+			was: child.values,
+			sent: new Map(),
+			inLine: false
+		},
+		[now, { ...own, values: [...child.values] }]
+	).records[0];
+	const by = second.changes.find((x) => x.field === claim.field.id)?.claim ?? null;
+	return { wrote: child.values[target], then: second.values[target], by };
+}

@@ -1,0 +1,202 @@
+/** Conditions that never or always hold, checks that say nothing or refuse each other, watches, retired options. */
+import type { Expr } from '../feel/tree';
+import type { Context } from './context';
+import { carried, ofRule } from './context';
+import type { JsonValue } from '../model/codec';
+import type { Rule, RuleSet } from '../model/rules';
+import type { Validator } from '../plan/plan';
+import { axesOf, combinations } from './cells';
+import { exprOf } from './formulas';
+import { saySpots, seenBothWays, truthOf } from './guards';
+import type { Finding } from './types';
+
+/** Whether the guard of a rule never or always holds. */
+export function guardFindings(c: Context, rule: Rule): Finding[] {
+	const of = c.compiled(rule);
+	if (!rule.guard || !of?.guard) return [];
+	const type = c.guardType(rule);
+	const condition = exprOf(c, type, rule.guard);
+	const known = truthOf(c.probe, type, condition, of.guard);
+	if (!known) {
+		if (condition && seenBothWays(c.probe, rule, type, condition, of.guard)) return [];
+		c.notAnalysed(
+			rule,
+			'Its condition does more than compare fields with constants, and no record was found at which it holds and one at which it does not.'
+		);
+		return [];
+	}
+	if (known.truth === 'depends') return [];
+	const never = known.truth === 'never';
+	return [
+		{
+			...ofRule(rule, 'guard', 'guard'),
+			severity: never ? 'blocking' : 'advisory',
+			message: never
+				? 'Its condition can never hold, so it never does anything.'
+				: 'Its condition always holds, so it says nothing.',
+			certificate: `tried at all ${known.tried} combinations of ${saySpots(known.axes)} that it can tell apart`,
+			...(never
+				? {}
+				: { repair: { do: 'always', rule: rule.id, label: 'Take the condition away' } })
+		}
+	];
+}
+
+/** Whether what a check asks for always or never holds. */
+export function checkFindings(c: Context, rule: Rule): Finding[] {
+	const { body } = rule;
+	const of = c.compiled(rule);
+	if (body.kind !== 'check' || !of || !('holds' in of) || !of.holds) return [];
+	const asked = exprOf(c, rule.type, body.holds);
+	const known = truthOf(c.probe, rule.type, asked, of.holds);
+	if (!known) {
+		if (asked && seenBothWays(c.probe, rule, rule.type, asked, of.holds)) return [];
+		c.notAnalysed(
+			rule,
+			'What it asks for does more than compare fields with constants, and no record was found that meets it and one that does not.'
+		);
+		return [];
+	}
+	if (known.truth === 'depends') return [];
+	const never = known.truth === 'never';
+	return [
+		{
+			...ofRule(rule, 'formula 0', 'holds'),
+			severity: never && body.blocking ? 'blocking' : 'advisory',
+			message: never
+				? 'What it asks for can never hold.'
+				: 'What it asks for always holds, so it never says anything.',
+			certificate: `tried at all ${known.tried} combinations of ${saySpots(known.axes)} that it can tell apart`
+		}
+	];
+}
+
+/**
+ * Pairs of blocking checks of which one always refuses what the other lets through, although each can
+ * be met: whoever comes where both count cannot save.
+ */
+export function clashes(c: Context, set: RuleSet): Finding[] {
+	const checks = [...c.plan.validators.values()].filter((v) => v.kind === 'check' && v.blocking);
+	const tree = (v: Validator) =>
+		v.rule.body.kind === 'check' ? exprOf(c, v.rule.type, v.rule.body.holds) : null;
+	const out: Finding[] = [];
+	for (const [i, a] of checks.entries())
+		for (const b of checks.slice(i + 1)) {
+			if (a.rule.type !== b.rule.type || !shareAField(a, b)) continue;
+			const trees = [tree(a), tree(b)];
+			for (const v of [a, b]) if (v.rule.guard) trees.push(exprOf(c, v.rule.type, v.rule.guard));
+			if (trees.some((t) => !t)) continue;
+			const found = clash(c, a, b, trees as Expr[]);
+			if (found) out.push(found);
+		}
+	// told once, at the later of the two
+	return out.filter((f) => set.rules.some((r) => r.id === f.rule));
+}
+
+const shareAField = (a: Validator, b: Validator) =>
+	a.reads.some((x) => b.reads.some((y) => x.type === y.type && x.field === y.field));
+
+function clash(c: Context, a: Validator, b: Validator, trees: Expr[]): Finding | null {
+	const axes = axesOf(c.schema, trees);
+	if (!axes) return null;
+	const { probe } = c;
+	const { type } = a.rule;
+	let tried = 0;
+	let both: Record<string, JsonValue> | null = null;
+	const met = [false, false];
+	for (const values of combinations(axes)) {
+		tried++;
+		const w = probe.witness(type, axes, values);
+		const env = probe.env(type, w);
+		if ([a, b].some((v) => v.guard && v.guard(env) !== true)) continue;
+		// a check that comes out unknown does not block
+		const held = [a, b].map((v) => v.holds!(env) !== false);
+		if (held[0] && held[1]) return null;
+		held.forEach((h, i) => (met[i] ||= h));
+		both ??= w.values;
+	}
+	if (!both || !met[0] || !met[1]) return null;
+	const w = { values: both, near: [] };
+	probe.setOff(b.rule, w);
+	const { messages } = probe.run(type, w);
+	if (!messages.some((m) => m.blocking && (m.claim === a.id || m.claim === b.id))) return null;
+	return {
+		...ofRule(b.rule, 'formula 0', `clash ${a.rule.id}`),
+		severity: 'blocking',
+		message: `It and “${a.rule.name}” can never both be met where both count, so nobody can save there.`,
+		certificate: `tried at all ${tried} combinations of ${saySpots(axes)} that they can tell apart`,
+		...carried(w)
+	};
+}
+
+/** Watched fields narrowed so that a value can go stale, and such as the rule does not read. */
+export function watchFindings(c: Context, rule: Rule): Finding[] {
+	const of = c.compiled(rule);
+	if (!rule.watch || !of || rule.each || rule.body.kind === 'message') return [];
+	const own = of.reads.filter((r) => r.type === rule.type && !r.via.length);
+	const missing = of.reads.filter((r) => r.type === rule.type && !rule.watch!.includes(r.field));
+	const out: Finding[] = [];
+	if (missing.length) {
+		const names = [...new Set(missing.map((r) => c.schema.field(r.type, r.field)!.label))];
+		out.push({
+			...ofRule(rule, 'watch', 'watch'),
+			severity: 'advisory',
+			message: `It reads ${names.join(', ')} without watching, so its value can go stale.`,
+			certificate: 'what it reads, beside what it watches',
+			repair: { do: 'watch all', rule: rule.id, label: 'Watch all that it reads' }
+		});
+	}
+	// a rule that reads nothing of the record is a stamp: it watches and does not read
+	for (const id of own.length ? rule.watch : []) {
+		if (own.some((r) => r.field === id)) continue;
+		const label = c.schema.field(rule.type, id)?.label ?? id;
+		out.push({
+			...ofRule(rule, 'watch', `unread ${id}`),
+			severity: 'advisory',
+			message: `It watches ${label} and does not read it, so it runs without a reason.`,
+			certificate: 'what it watches, beside what it reads',
+			repair: { do: 'watch less', rule: rule.id, field: id, label: `No longer watch ${label}` }
+		});
+	}
+	return out;
+}
+
+/** Options that are retired and that the rule still speaks of. */
+export function retiredOptions(c: Context, rule: Rule): Finding[] {
+	const found = new Map<string, string>();
+	const visit = (x: unknown) => {
+		if (typeof x !== 'object' || x === null) return;
+		const e = x as Expr;
+		if (e.k !== 'option') return Object.values(x).forEach(visit);
+		const o = c.schema.option(e.list, e.option);
+		if (o?.retired) found.set(o.label, c.schema.lists.get(e.list)!.label);
+	};
+	visit([rule.guard, rule.body]);
+	for (const [i, output] of rule.outputs.entries()) {
+		const f = c.schema.field(rule.type, output.field);
+		if (!f?.list) continue;
+		for (const v of resultsOf(rule, i))
+			for (const id of Array.isArray(v) ? v : [v]) {
+				const o = typeof id === 'string' ? c.schema.option(f.list, id) : undefined;
+				if (o?.retired) found.set(o.label, f.label);
+			}
+	}
+	return [...found].map(([option, list]) => ({
+		...ofRule(rule, 'input', `retired ${option}`),
+		severity: 'advisory' as const,
+		message: `It speaks of “${option}” of ${list}, which is retired and cannot be chosen anew.`,
+		certificate: 'the option is marked as retired'
+	}));
+}
+
+/** The constant results of one output of a map or of bands. */
+function resultsOf(rule: Rule, output: number): JsonValue[] {
+	const { body } = rule;
+	const rows =
+		body.kind === 'options'
+			? Object.values(body.rows)
+			: body.kind === 'bands'
+				? body.results.filter((r) => r !== null)
+				: [];
+	return rows.map((r) => r[output] ?? null);
+}

@@ -1,0 +1,176 @@
+/** Decision tables: combinations that no row takes, that two take, and rows that never get their turn. */
+import type { Tests } from '../feel/tree';
+import { ANY } from '../feel/types';
+import { toJson } from '../model/codec';
+import { currencyDigits } from '../model/currency';
+import type { Field, Model, Schema } from '../model/model';
+import type { DecisionBody, Rule } from '../model/rules';
+import { readFormula } from '../plan/plan';
+import { readCell } from '../tables/decision';
+import type { Analysis, Combination, Domain } from './boxes';
+import { analyseBoxes } from './boxes';
+import type { Spot } from './cells';
+import { spotOf } from './cells';
+import type { Context } from './context';
+import { carried, ofRule } from './context';
+import { exprOf } from './formulas';
+import type { Finding } from './types';
+
+/** What is wrong with the rows of a decision table. */
+export function decisionTable(c: Context, rule: Rule, body: DecisionBody): Finding[] {
+	const inputs = domains(c.schema, rule, body);
+	const scope = { schema: c.schema, type: rule.type };
+	const types = body.inputs.map((f) => readFormula(f, scope).compiled?.ty ?? ANY);
+	const cells = body.rows.map((r) =>
+		types.map((ty, k) => readCell(r.when[k] ?? { text: '' }, ty, scope).compiled?.tests ?? null)
+	);
+	const whole = cells.every((row) => row.every((x) => x !== null));
+	const found = inputs && whole ? analysed(body, c.schema, inputs, cells as Tests[][]) : null;
+	if (!inputs || !found) {
+		c.notAnalysed(
+			rule,
+			'Its table computes in its inputs or cells, so which combinations its rows take is not known.'
+		);
+		return [];
+	}
+	if (!found.complete)
+		c.notAnalysed(
+			rule,
+			'Its table has too many combinations to look for every gap; those found are shown.'
+		);
+	const lists = body.hit.startsWith('C') || body.hit === 'R' || body.hit === 'O';
+	return [
+		...(c.passesOn(rule) || lists ? [] : gaps(c, rule, inputs, found)),
+		...(body.hit === 'U' || body.hit === 'A' ? overlaps(c, rule, inputs, found) : []),
+		...covered(rule, body, found)
+	];
+}
+
+type Inputs = readonly { spot: Spot; domain: Domain }[];
+
+const fixed = (inputs: Inputs, x: Combination) =>
+	inputs.map(({ spot }, k) => ({ spot, value: x.values[k] }));
+const inWords = (c: Context, inputs: Inputs, x: Combination) =>
+	inputs.map(({ spot }, k) => `${spot.field.label} ${c.say(spot.field, x.values[k])}`).join(', ');
+
+function gaps(c: Context, rule: Rule, inputs: Inputs, found: Analysis): Finding[] {
+	return found.gaps.flatMap((g) => {
+		const said = inWords(c, inputs, g);
+		const w = c.show(
+			rule,
+			fixed(inputs, g),
+			['no row', 'blank', 'left', 'cleared'],
+			`that no row takes ${said}`
+		);
+		if (!w) return [];
+		const blank = g.values.includes(null);
+		return [
+			{
+				...ofRule(rule, 'input', `gap ${said}`),
+				severity: blank ? ('advisory' as const) : ('blocking' as const),
+				message: blank
+					? `No row says what a blank gives: ${said} gives no result.`
+					: `No row takes ${said}.`,
+				...carried(w),
+				repair: {
+					do: 'add row' as const,
+					rule: rule.id,
+					values: g.values.map(toJson),
+					label: 'Add the missing row'
+				}
+			}
+		];
+	});
+}
+
+function overlaps(c: Context, rule: Rule, inputs: Inputs, found: Analysis): Finding[] {
+	return found.overlaps.flatMap((o) => {
+		const rows = o.rows.map((r) => r + 1).join(' and ');
+		const said = inWords(c, inputs, o);
+		const what = `that rows ${rows} both take ${said}`;
+		const w = c.show(rule, fixed(inputs, o), ['several rows', 'left', 'cleared'], what);
+		if (!w) return [];
+		return [
+			{
+				...ofRule(rule, `cell ${o.rows[1]} 0`, `overlap ${o.rows.join(' ')}`),
+				severity: 'blocking' as const,
+				message: `Rows ${rows} both take ${said}.`,
+				...carried(w)
+			}
+		];
+	});
+}
+
+function covered(rule: Rule, body: DecisionBody, found: Analysis): Finding[] {
+	const rows = body.hit === 'F' ? found.covered : found.covered.filter((x) => !x.by.length);
+	return rows.map(({ row, by }) => {
+		const many = by.length > 1;
+		const names = by.map((r) => r + 1).join(', ');
+		return {
+			...ofRule(rule, `cell ${row} 0`, `covered ${row}`),
+			severity: 'advisory' as const,
+			message: by.length
+				? `Row ${row + 1} never gets its turn: ${many ? 'rows' : 'row'} ${names} ${many ? 'take' : 'takes'} all of it first.`
+				: `Row ${row + 1} can never match: one of its cells takes no value.`,
+			certificate: by.length
+				? `${many ? 'rows' : 'row'} ${names} ${many ? 'cover' : 'covers'} it`
+				: 'its cells exclude each other'
+		};
+	});
+}
+
+/** The fields that a decision table reads as they are, with the values they can have; null where it computes. */
+function domains(schema: Schema, rule: Rule, body: DecisionBody): Inputs | null {
+	const out: { spot: Spot; domain: Domain }[] = [];
+	for (const f of body.inputs) {
+		const e = exprOf({ schema }, rule.type, f);
+		const spot = e && spotOf(e, schema);
+		const domain = spot && domainOf(spot.field, schema);
+		if (!domain) return null;
+		out.push({ spot, domain });
+	}
+	return out;
+}
+
+/** The values that a field can have; null where they are not analysed. */
+function domainOf(field: Field, schema: Schema): Domain | null {
+	switch (field.type) {
+		case 'number':
+		case 'percent':
+			return { kind: 'number', places: field.places ?? null };
+		case 'money':
+			return {
+				kind: 'number',
+				places: field.currencyField ? null : currencyDigits(field.currency ?? 'EUR')
+			};
+		case 'date':
+			return { kind: 'date' };
+		case 'yesno':
+			return { kind: 'options', values: [true, false] };
+		case 'choice': {
+			const options = schema.lists.get(field.list!)!.options.filter((o) => !o.retired);
+			return { kind: 'options', values: options.map((o) => o.id) };
+		}
+		default:
+			return null;
+	}
+}
+
+const analyses = new WeakMap<DecisionBody, { model: Model; found: Analysis | null }>();
+
+/** The analysis of a table; made once, as long as table and model stay the same. */
+function analysed(
+	body: DecisionBody,
+	schema: Schema,
+	inputs: Inputs,
+	cells: Tests[][]
+): Analysis | null {
+	const had = analyses.get(body);
+	if (had?.model === schema.model) return had.found;
+	const found = analyseBoxes(
+		inputs.map((i) => i.domain),
+		cells
+	);
+	analyses.set(body, { model: schema.model, found });
+	return found;
+}
