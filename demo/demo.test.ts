@@ -174,7 +174,7 @@ describe('the demo', () => {
 			{ numRuns: Number(process.env.RIGID_RUNS ?? 250), seed: 20261124 }
 		);
 		expect(compiled).toBeGreaterThan(30);
-	});
+	}, 60_000);
 });
 
 /** Settles a change by the demo's rules and gives the values by field. */

@@ -13,9 +13,10 @@ import type { SettledRecord } from '../settle/settle';
 import { valuesToJson } from '../trials/trials';
 import type { Value } from '../value/value';
 import { isBlank, isList, same } from '../value/value';
-import { candidates } from './candidates';
-import { spotOf } from './cells';
+import { candidates, candidatesFor } from './candidates';
+import { spotOf, stretches } from './cells';
 import { carried } from './context';
+import { exprOf } from './formulas';
 import type { Probe, Witness } from './probe';
 import { PROBE_INSTANT } from './probe';
 import type { Finding } from './types';
@@ -208,57 +209,57 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 const undone = (c: Claim, taker: Claim, say: (v: Value) => string, wrote: Value, then: Value) =>
 	`It writes ${say(wrote)} on the event, and “${taker.rule.name}” makes it ${say(then)} again at the next save. Put that rule first, or give it a condition.`;
 
+/** Most records of each side that an update is tried with. */
+const MOST_PAIRED = 20;
+
 /**
  * An update of related records that a Locked claim behind it takes back at the next save: run with
  * the other record and one that points to it.
+ * @param settlePair runs the update for a change of the other record, at a record with some values
  */
 export function tryUpdate(
 	probe: Probe,
 	c: Claim,
 	node: PlanNode,
 	settlePair: (
-		c: Claim,
-		parent: Record<string, JsonValue>
+		parent: Record<string, JsonValue>,
+		own: Record<string, JsonValue>
 	) => { wrote: Value; then: Value; by: string | null } | null
 ): Shown | null {
 	const locked = node.claims
 		.slice(node.claims.indexOf(c) + 1)
 		.filter((x) => x.output.hold === 'locked');
-	if (!locked.length) return null;
-	for (const parent of parentsFor(probe, c.rule)) {
-		const r = settlePair(c, parent);
-		const taker = r && locked.find((x) => x.id === r.by);
-		if (taker)
-			return {
-				what: 'undone',
-				place: 'outputs',
-				severity: 'blocking',
-				message: undone(c, taker, (v) => sayValue(probe, c, v), r.wrote, r.then),
-				certificate: `both were run: the change of the other record, then a save of the ${probe.schema.type(c.rule.type).type.label.toLowerCase()}`
-			};
-	}
+	for (const l of locked)
+		for (const own of candidates(probe, l, node).slice(0, MOST_PAIRED))
+			for (const parent of parentsFor(probe, c.rule)) {
+				const r = settlePair(parent, own.values);
+				if (r?.by !== l.id) continue;
+				return {
+					what: 'undone',
+					place: 'outputs',
+					severity: 'blocking',
+					message: undone(c, l, (v) => sayValue(probe, c, v), r.wrote, r.then),
+					certificate: `both were run: the change of the other record, then a save of the ${probe.schema.type(c.rule.type).type.label.toLowerCase()}`
+				};
+			}
 	return null;
 }
 
-/** Values for the record that sets an update off: those its condition speaks of. */
+/** Values for the record that sets an update off: those its condition speaks of, and what it watches. */
 function parentsFor(probe: Probe, rule: Rule): Record<string, JsonValue>[] {
 	const target = probe.schema.field(rule.type, rule.each!)!.target!;
-	const type = probe.schema.type(target).type;
-	const watched = rule.watch ?? type.fields.map((f) => f.id);
+	const { type } = probe.schema.type(target);
 	const plain: Record<string, JsonValue> = {};
-	for (const f of type.fields)
-		if (watched.includes(f.id))
-			plain[f.id] =
-				f.type === 'yesno'
-					? true
-					: ['number', 'money', 'percent'].includes(f.type)
-						? '100'
-						: f.type === 'choice'
-							? (probe.schema.lists.get(f.list!)!.options[0]?.id ?? null)
-							: f.type === 'text'
-								? 'Aa'
-								: null;
-	return [plain];
+	for (const f of type.fields) {
+		const some = stretches(f, [], probe.schema)?.find((v) => v !== null);
+		if (some !== undefined && (rule.watch?.includes(f.id) ?? f.type !== 'link'))
+			plain[f.id] = toJson(some);
+	}
+	const condition = exprOf(probe, target, rule.guard);
+	if (!condition) return [plain];
+	return candidatesFor(probe, rule, target, condition)
+		.slice(0, MOST_PAIRED)
+		.map((w) => ({ ...plain, ...w.values }));
 }
 
 /** A match that takes the first of several without a word. */

@@ -137,11 +137,16 @@ function fits(field: Field, v: Value): boolean {
 
 /**
  * Records for one claim: each value of each field it depends on, in pairs as far as there is room.
- * Beside its own reads they vary what limits its field and what the claims above it read.
+ * Beside its own reads they vary what limits its field, and what a Locked claim behind it reads.
  */
 export function candidates(probe: Probe, claim: Claim, node: PlanNode | undefined): Witness[] {
 	const { rule } = claim;
-	const rules = [rule, ...(node?.limits.map((l) => l.rule) ?? [])];
+	const behind = node?.claims.slice(node.claims.indexOf(claim) + 1) ?? [];
+	const rules = [
+		rule,
+		...(node?.limits.map((l) => l.rule) ?? []),
+		...behind.filter((c) => c.output.hold === 'locked').map((c) => c.rule)
+	];
 	return records(
 		probe,
 		rule.type,

@@ -85,11 +85,16 @@ function byHand(claim: Claim, known: Overruled | undefined, of: Of): Finding[] {
 }
 
 function update(c: Context, claim: Claim, node: PlanNode) {
-	return tryUpdate(c.probe, claim, node, (x, parent) => settlePair(c, x, parent));
+	return tryUpdate(c.probe, claim, node, (parent, own) => settlePair(c, claim, parent, own));
 }
 
 /** An update run at one related record, and what the next save of that record makes of it. */
-function settlePair(c: Context, claim: Claim, parent: Record<string, JsonValue>) {
+function settlePair(
+	c: Context,
+	claim: Claim,
+	parent: Record<string, JsonValue>,
+	values: Record<string, JsonValue>
+) {
 	const { schema } = c;
 	const { rule, target } = claim;
 	const link = rule.each!;
@@ -101,7 +106,7 @@ function settlePair(c: Context, claim: Claim, parent: Record<string, JsonValue>)
 	});
 	const [up, own] = [
 		stored(of, '900000000000001', {}),
-		stored(rule.type, '900000000000002', { [link]: '900000000000001' })
+		stored(rule.type, '900000000000002', { ...values, [link]: '900000000000001' })
 	];
 	const run = (record: SubmittedRecord, near: (typeof up)[]) =>
 		settle(

@@ -109,10 +109,11 @@ function clash(c: Context, a: Validator, b: Validator, trees: Expr[]): Finding |
 		const w = probe.witness(type, axes, values);
 		const env = probe.env(type, w);
 		if ([a, b].some((v) => v.guard && v.guard(env) !== true)) continue;
-		// a check that comes out unknown does not block
-		const held = [a, b].map((v) => v.holds!(env) !== false);
-		if (held[0] && held[1]) return null;
-		held.forEach((h, i) => (met[i] ||= h));
+		// a check that comes out unknown does not block; where both can tell, one of them refuses
+		const held = [a, b].map((v) => v.holds!(env));
+		if (held[0] === null || held[1] === null) continue;
+		if (held[0] === true && held[1] === true) return null;
+		held.forEach((h, i) => (met[i] ||= h === true));
 		both ??= w.values;
 	}
 	if (!both || !met[0] || !met[1]) return null;
@@ -123,7 +124,7 @@ function clash(c: Context, a: Validator, b: Validator, trees: Expr[]): Finding |
 	return {
 		...ofRule(b.rule, 'formula 0', `clash ${a.rule.id}`),
 		severity: 'blocking',
-		message: `It and “${a.rule.name}” can never both be met where both count, so nobody can save there.`,
+		message: `It and “${a.rule.name}” can never both be met: what one lets through the other refuses.`,
 		certificate: `tried at all ${tried} combinations of ${saySpots(axes)} that they can tell apart`,
 		...carried(w)
 	};

@@ -6,10 +6,12 @@
 import type { Rule, RuleSet } from '../model/rules';
 import { refKey } from '../model/model';
 import type { Plan } from '../plan/plan';
+import { compilePlan } from '../plan/plan';
 import type { ZoneClock } from '../value/temporal';
 import { claimFindings } from './claims';
 import { checkFindings, clashes, guardFindings, retiredOptions, watchFindings } from './conditions';
 import { Context, ofRule } from './context';
+import { inTrees } from './formulas';
 import { mixedCurrencies } from './currencies';
 import { decisionTable } from './decision';
 import type { Checked, Finding, Overruled } from './types';
@@ -20,14 +22,17 @@ export type { Checked, Finding, NotAnalysed, Overruled, Repair } from './types';
 
 /**
  * Everything found in a rule set, the problems of compiling first, and what could not be analysed.
+ * @param given the rule set, compiled
  * @param overruled by claim: what history tells of values that people set otherwise
  */
 export function analyse(
-	plan: Plan,
-	set: RuleSet,
+	given: Plan,
+	stored: RuleSet,
 	zones: ZoneClock,
 	overruled: Readonly<Record<string, Overruled>> = {}
 ): Checked {
+	const set = inTrees(stored, given.schema);
+	const plan = set === stored ? given : compilePlan(given.schema, set);
 	const c = new Context(plan, zones);
 	const byRule = new Map(set.rules.map((r) => [r.id, r]));
 	const findings: Finding[] = plan.problems.map((p) => ({

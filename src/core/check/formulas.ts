@@ -1,7 +1,10 @@
 /** The formulas of rules as trees, for the analysis. */
 import type { Expr } from '../feel/tree';
+import { bare } from '../feel/tree';
+import type { Ty } from '../feel/types';
+import { typeOfField } from '../feel/types';
 import type { Schema } from '../model/model';
-import type { Formula, Rule } from '../model/rules';
+import type { Body, Formula, Rule, RuleSet } from '../model/rules';
 import type { Place } from '../plan/plan';
 import { readFormula } from '../plan/plan';
 
@@ -37,4 +40,60 @@ export function formulasOf(rule: Rule): [Place, Formula][] {
 			break;
 	}
 	return out;
+}
+
+/** The rule set with every formula that is kept as text, and can be read, as its tree; the same one when there is none. */
+export function inTrees(set: RuleSet, schema: Schema): RuleSet {
+	const rules = set.rules.map((r) => ruleInTrees(r, schema));
+	return rules.every((r, i) => r === set.rules[i]) ? set : { ...set, rules };
+}
+
+function ruleInTrees(rule: Rule, schema: Schema): Rule {
+	let changed = false;
+	const read = (f: Formula, type = rule.type, expected?: Ty): Formula => {
+		if ('expr' in f) return f;
+		const expr = readFormula(f, { schema, type, expected }).compiled?.expr;
+		if (!expr) return f;
+		changed = true;
+		return { expr: bare(expr) };
+	};
+	const given = (i: number) => {
+		const field = schema.field(rule.type, rule.outputs[i]?.field ?? '');
+		return field && typeOfField(field);
+	};
+	const target = rule.each ? schema.field(rule.type, rule.each)?.target : undefined;
+	const guard = rule.guard && read(rule.guard, target ?? rule.type);
+	const body = bodyInTrees(rule.body, read, given);
+	return changed ? { ...rule, guard, body } : rule;
+}
+
+function bodyInTrees(
+	body: Body,
+	read: (f: Formula, type?: string, expected?: Ty) => Formula,
+	given: (output: number) => Ty | undefined
+): Body {
+	switch (body.kind) {
+		case 'formula':
+			return { ...body, formulas: body.formulas.map((f, i) => read(f, undefined, given(i))) };
+		case 'bands':
+		case 'split':
+			return { ...body, input: read(body.input) };
+		case 'check':
+			return { ...body, holds: read(body.holds) };
+		case 'table':
+			return {
+				...body,
+				inputs: body.inputs.map((f) => read(f)),
+				rows: body.rows.map((r) => ({
+					...r,
+					then: r.then.map((f, i) => f && read(f, undefined, given(i)))
+				}))
+			};
+		case 'lookup':
+			return { ...body, keys: body.keys.map((f) => read(f)) };
+		case 'match':
+			return { ...body, on: body.on.map((o) => ({ ...o, value: read(o.value) })) };
+		default:
+			return body;
+	}
 }

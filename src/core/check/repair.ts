@@ -64,7 +64,9 @@ function repairRule(rule: Rule, r: Repair, schema: Schema): Rule {
 		case 'squeeze': {
 			if (body.kind !== 'formula') return rule;
 			const squeezed = (f: Formula): Formula =>
-				'expr' in f ? { expr: { k: 'call', fn: 'squeeze', args: [f.expr] } } : f;
+				'expr' in f
+					? { expr: { k: 'call', fn: 'squeeze', args: [f.expr] } }
+					: { text: `squeeze(${f.text})` };
 			const formulas = body.formulas.map((f, i) => (i === r.formula ? squeezed(f) : f));
 			return { ...rule, body: { ...body, formulas } };
 		}
