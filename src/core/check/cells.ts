@@ -32,6 +32,9 @@ export const MOST_CELLS = 20_000;
 
 const keyOf = (s: Spot) => [...s.via.map((v) => v.field), s.type, s.field.id].join('.');
 
+/** Whether two spots read the same field of the same record. */
+export const sameSpot = (a: Spot, b: Spot) => keyOf(a) === keyOf(b);
+
 /** The spot that an expression reads as it is, or null. */
 export function spotOf(e: Expr, schema: Schema): Spot | null {
 	if (e.k === 'field') {

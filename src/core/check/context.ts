@@ -7,11 +7,14 @@ import { claimId, sheetOf } from '../model/rules';
 import type { Claim, MessageRule, Place, Plan, PlanNode, Validator } from '../plan/plan';
 import type { Outcome } from '../settle/settle';
 import type { ZoneClock } from '../value/temporal';
+import type { Expr } from '../feel/tree';
 import type { Value } from '../value/value';
+import { same } from '../value/value';
 import { candidates } from './candidates';
 import type { Axis, Spot } from './cells';
-import { axesOf, combinations } from './cells';
+import { axesOf, combinations, sameSpot } from './cells';
 import { exprOf } from './formulas';
+import { bodyParts } from './guards';
 import type { Witness } from './probe';
 import { Probe } from './probe';
 import type { Finding, NotAnalysed } from './types';
@@ -39,6 +42,36 @@ export function carried(w: Witness): Pick<Finding, 'witness' | 'near' | 'was' | 
 		...(w.was ? { was: w.was } : {}),
 		...(w.entryPoint ? { entryPoint: w.entryPoint } : {})
 	};
+}
+
+/** A value that a situation must have, and which others stand for it. */
+export interface Given {
+	spot: Spot;
+	value: Value;
+	/** Where the values like it begin and end. */
+	constants?: Value[];
+	alike?: (v: Value) => boolean;
+}
+
+const toRead = (g: Given) => ({ spot: g.spot, constants: g.constants ?? [] });
+
+/** Axes with the given values first; a field that is given varies only among what is alike. */
+function preferring(axes: readonly Axis[], given: readonly Given[]): Axis[] {
+	return axes.map((a) => {
+		const g = given.find((x) => sameSpot(x.spot, a.spot));
+		if (!g) return a;
+		const others = a.values.filter((v) => !same(v, g.value) && g.alike?.(v));
+		return { ...a, values: [g.value, ...others] };
+	});
+}
+
+/** The first combinations as records. */
+function* firstOf(probe: Probe, type: string, axes: readonly Axis[]): Generator<Witness> {
+	let n = 0;
+	for (const values of combinations(axes)) {
+		if (n++ === MOST_SITUATIONS) return;
+		yield probe.witness(type, axes, values);
+	}
 }
 
 export class Context {
@@ -88,14 +121,14 @@ export class Context {
 
 	/**
 	 * A record in which a rule meets given values and does one of some things, run through the engine;
-	 * null when none shows it. It is tried in every situation that the rule's condition, and those
-	 * of the rules above it, can tell apart; where they do more than compare fields with constants,
-	 * in some, and what then does not show is noted as not analysed.
+	 * null when none shows it. It is tried in every situation that the rule's condition, and what
+	 * stands above it in the claim order, can tell apart; where these do more than compare fields with
+	 * constants, in some, and what then does not show is noted as not analysed.
 	 * @param what for the note: what would not be known
 	 */
 	show(
 		rule: Rule,
-		fixed: readonly { spot: Spot; value: Value }[],
+		given: readonly Given[],
 		outcomes: readonly Outcome[],
 		what: string
 	): Witness | null {
@@ -104,51 +137,69 @@ export class Context {
 			return null;
 		}
 		const { probe } = this;
-		const tried = this.situations(rule, fixed);
-		for (const w of tried.witnesses) {
-			for (const f of fixed) probe.put(w, rule.type, f.spot, toJson(f.value));
+		const { witnesses, all } = this.situations(rule, given);
+		for (const w of witnesses) {
 			probe.setOff(rule, w);
 			const { reports } = probe.run(rule.type, w);
 			if (reports.some((r) => r.rule === rule.id && outcomes.includes(r.outcome))) return w;
 		}
-		if (!tried.all)
+		if (!all)
 			this.notAnalysed(
 				rule,
-				`Its condition, or one above it, does more than compare fields with constants; no record was found that shows ${what}.`
+				`Its condition, or a rule above it, does more than compare fields with constants; no record was found that shows ${what}.`
 			);
 		return null;
 	}
 
-	/** Records in which the conditions of a rule and of those above it come out differently. */
+	/** Records with given values in which a rule's condition, and those above it, come out differently. */
 	private situations(
 		rule: Rule,
-		fixed: readonly { spot: Spot }[]
-	): { witnesses: Witness[]; all: boolean } {
-		const { probe } = this;
+		given: readonly Given[]
+	): { witnesses: Iterable<Witness>; all: boolean } {
+		const { probe, schema } = this;
 		const [output] = rule.outputs;
-		const claims = (output && this.nodeOf(rule.type, output.field)?.claims) ?? [];
-		const place = claims.findIndex((c) => c.rule.id === rule.id);
-		const guards = [rule, ...claims.slice(0, Math.max(place, 0)).map((c) => c.rule)]
-			.filter((r) => r.guard)
-			.map((r) => exprOf(probe, r.type, r.guard));
-		if (!guards.length) return { witnesses: [{ values: {}, near: [] }], all: true };
-		const known = guards.filter((g) => g !== null);
-		const axes = known.length === guards.length ? axesOf(this.schema, known) : null;
-		if (axes) {
-			// the values at stake are given, so only the rest varies
-			const same = (a: Axis) =>
-				fixed.some((f) => f.spot.field === a.spot.field && f.spot.via.length === a.spot.via.length);
-			const rest = axes.filter((a) => !same(a));
-			const witnesses: Witness[] = [];
-			for (const values of combinations(rest)) {
-				if (witnesses.length === MOST_SITUATIONS) return { witnesses, all: false };
-				witnesses.push(probe.witness(rule.type, rest, values));
-			}
-			return { witnesses, all: true };
-		}
-		const claim = claims[place];
 		const node = output && this.nodeOf(rule.type, output.field);
-		return { witnesses: claim ? candidates(probe, claim, node) : [], all: false };
+		const place = node?.claims.findIndex((c) => c.rule.id === rule.id) ?? -1;
+		const above = node?.claims.slice(0, Math.max(place, 0)) ?? [];
+		const axes = this.situationAxes(rule, above, given);
+		if (axes) {
+			const all = axes.reduce((n, a) => n * a.values.length, 1) <= MOST_SITUATIONS;
+			return { witnesses: firstOf(probe, rule.type, axes), all };
+		}
+		const claim = node?.claims[place];
+		const tried = claim ? candidates(probe, claim, node) : [];
+		const plain = axesOf(schema, [], [], given.map(toRead)) ?? [];
+		for (const w of tried) for (const g of given) probe.put(w, rule.type, g.spot, toJson(g.value));
+		return {
+			witnesses: [...firstOf(probe, rule.type, preferring(plain, given)), ...tried],
+			all: false
+		};
+	}
+
+	/** What the situations vary: given values first as they are, then others alike. Null when that is not known. */
+	private situationAxes(
+		rule: Rule,
+		above: readonly Claim[],
+		given: readonly Given[]
+	): Axis[] | null {
+		const truths: Expr[] = [];
+		const values: Expr[] = [];
+		const read = given.map(toRead);
+		for (const r of [rule, ...above.map((c) => c.rule)]) {
+			if (!r.guard) continue;
+			const e = exprOf(this, r.type, r.guard);
+			if (!e || r.each) return null;
+			truths.push(e);
+		}
+		for (const c of above) {
+			if (c.output.none !== 'next') continue;
+			const parts = bodyParts(this.probe, c.rule, c.rule.outputs.indexOf(c.output));
+			if (!parts) return null;
+			values.push(...parts.values);
+			read.push(...parts.read);
+		}
+		const axes = axesOf(this.schema, truths, values, read);
+		return axes && preferring(axes, given);
 	}
 
 	/** A value of a field in words. */

@@ -1,5 +1,6 @@
 /** Decision tables: combinations that no row takes, that two take, and rows that never get their turn. */
-import type { Tests } from '../feel/tree';
+import type { Env, Run } from '../feel/compile';
+import type { Expr, Tests } from '../feel/tree';
 import { ANY } from '../feel/types';
 import { toJson } from '../model/codec';
 import { currencyDigits } from '../model/currency';
@@ -7,25 +8,38 @@ import type { Field, Model, Schema } from '../model/model';
 import type { DecisionBody, Rule } from '../model/rules';
 import { readFormula } from '../plan/plan';
 import { readCell } from '../tables/decision';
+import { parseNum } from '../value/num';
+import { LocalDate } from '../value/temporal';
+import type { Value } from '../value/value';
 import type { Analysis, Combination, Domain } from './boxes';
 import { analyseBoxes } from './boxes';
 import type { Spot } from './cells';
 import { spotOf } from './cells';
 import type { Context } from './context';
+import type { Given } from './context';
 import { carried, ofRule } from './context';
 import { exprOf } from './formulas';
 import type { Finding } from './types';
 
 /** What is wrong with the rows of a decision table. */
 export function decisionTable(c: Context, rule: Rule, body: DecisionBody): Finding[] {
-	const inputs = domains(c.schema, rule, body);
+	const fields = domains(c.schema, rule, body);
 	const scope = { schema: c.schema, type: rule.type };
 	const types = body.inputs.map((f) => readFormula(f, scope).compiled?.ty ?? ANY);
 	const cells = body.rows.map((r) =>
-		types.map((ty, k) => readCell(r.when[k] ?? { text: '' }, ty, scope).compiled?.tests ?? null)
+		types.map((ty, k) => readCell(r.when[k] ?? { text: '' }, ty, scope).compiled)
 	);
 	const whole = cells.every((row) => row.every((x) => x !== null));
-	const found = inputs && whole ? analysed(body, c.schema, inputs, cells as Tests[][]) : null;
+	const found =
+		fields && whole
+			? analysed(
+					body,
+					c.schema,
+					fields,
+					cells.map((row) => row.map((x) => x!.tests))
+				)
+			: null;
+	const inputs = fields?.map((f, k) => ({ ...f, ...column(cells.map((row) => row[k])) }));
 	if (!inputs || !found) {
 		c.notAnalysed(
 			rule,
@@ -46,10 +60,39 @@ export function decisionTable(c: Context, rule: Rule, body: DecisionBody): Findi
 	];
 }
 
-type Inputs = readonly { spot: Spot; domain: Domain }[];
+type Fields = readonly { spot: Spot; domain: Domain }[];
+/** With the constants of its column, and what every cell of it answers for a value. */
+type Inputs = readonly (Fields[number] & {
+	constants: Value[];
+	answers: (v: Value) => string;
+})[];
 
-const fixed = (inputs: Inputs, x: Combination) =>
-	inputs.map(({ spot }, k) => ({ spot, value: x.values[k] }));
+/** What the cells of a column tell apart. */
+function column(cells: readonly ({ tests: Tests; run: Run } | null)[]) {
+	const constants: Value[] = [];
+	const visit = (x: unknown) => {
+		if (typeof x !== 'object' || x === null) return;
+		const e = x as Expr;
+		if (e.k === 'num') constants.push(parseNum(e.v));
+		else if (e.k === 'at') constants.push(LocalDate.parse(e.v));
+		else if (e.k === 'option') constants.push(e.option);
+		else Object.values(x).forEach(visit);
+	};
+	for (const cell of cells) visit(cell?.tests);
+	const answers = (v: Value) =>
+		cells.map((cell) => String(cell?.run({ ...NO_RECORD, input: v }))).join();
+	return { constants, answers };
+}
+/** Cells of constants, ranges and options read nothing but their input. */
+const NO_RECORD = { vars: [], steps: 1000, depth: 0 } as unknown as Env;
+
+const given = (inputs: Inputs, x: Combination): Given[] =>
+	inputs.map(({ spot, constants, answers }, k) => {
+		const value = x.values[k];
+		const as = answers(value);
+		const alike = (v: Value) => (v === null) === (value === null) && answers(v) === as;
+		return { spot, value, constants, alike };
+	});
 const inWords = (c: Context, inputs: Inputs, x: Combination) =>
 	inputs.map(({ spot }, k) => `${spot.field.label} ${c.say(spot.field, x.values[k])}`).join(', ');
 
@@ -58,7 +101,7 @@ function gaps(c: Context, rule: Rule, inputs: Inputs, found: Analysis): Finding[
 		const said = inWords(c, inputs, g);
 		const w = c.show(
 			rule,
-			fixed(inputs, g),
+			given(inputs, g),
 			['no row', 'blank', 'left', 'cleared'],
 			`that no row takes ${said}`
 		);
@@ -88,7 +131,7 @@ function overlaps(c: Context, rule: Rule, inputs: Inputs, found: Analysis): Find
 		const rows = o.rows.map((r) => r + 1).join(' and ');
 		const said = inWords(c, inputs, o);
 		const what = `that rows ${rows} both take ${said}`;
-		const w = c.show(rule, fixed(inputs, o), ['several rows', 'left', 'cleared'], what);
+		const w = c.show(rule, given(inputs, o), ['several rows', 'left', 'cleared'], what);
 		if (!w) return [];
 		return [
 			{
@@ -120,7 +163,7 @@ function covered(rule: Rule, body: DecisionBody, found: Analysis): Finding[] {
 }
 
 /** The fields that a decision table reads as they are, with the values they can have; null where it computes. */
-function domains(schema: Schema, rule: Rule, body: DecisionBody): Inputs | null {
+function domains(schema: Schema, rule: Rule, body: DecisionBody): Fields | null {
 	const out: { spot: Spot; domain: Domain }[] = [];
 	for (const f of body.inputs) {
 		const e = exprOf({ schema }, rule.type, f);
@@ -162,7 +205,7 @@ const analyses = new WeakMap<DecisionBody, { model: Model; found: Analysis | nul
 function analysed(
 	body: DecisionBody,
 	schema: Schema,
-	inputs: Inputs,
+	inputs: Fields,
 	cells: Tests[][]
 ): Analysis | null {
 	const had = analyses.get(body);

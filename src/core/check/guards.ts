@@ -25,7 +25,7 @@ function guardAxes(probe: Probe, rule: Rule): Expr[] | null {
 }
 
 /** What tells whether a claim's body has a result: expressions and fields read; null when that is not known. */
-function bodyParts(
+export function bodyParts(
 	probe: Probe,
 	rule: Rule,
 	output: number

@@ -10,6 +10,7 @@ import type { Num } from '../value/num';
 import { parseNum } from '../value/num';
 import { LocalDate } from '../value/temporal';
 import type { Value } from '../value/value';
+import { order } from '../value/value';
 import { spotOf, type Spot } from './cells';
 import type { Context } from './context';
 import { carried, ofRule } from './context';
@@ -85,8 +86,10 @@ function gapsOfBands(c: Context, rule: Rule, body: Bands): Finding[] {
 		if (at === null) return [];
 		const value = parseNum(at) ?? LocalDate.parse(at);
 		const stretch = bandText(body.limits, k);
-		const fixed = [{ spot: input, value }];
-		const w = c.show(rule, fixed, ['no row', 'left', 'cleared'], `that nothing takes ${stretch}`);
+		const limits = body.limits.map((l) => parseNum(l.at) ?? LocalDate.parse(l.at));
+		const alike = (v: Value) => bandOf(body.limits, limits, v) === k;
+		const given = [{ spot: input, value, constants: limits, alike }];
+		const w = c.show(rule, given, ['no row', 'left', 'cleared'], `that nothing takes ${stretch}`);
 		if (!w) return [];
 		const taker = body.results[k === 0 ? 1 : k - 1];
 		return [
@@ -234,6 +237,18 @@ function blankCells(
 			}
 		];
 	});
+}
+
+/** The band into which a value falls; null for a blank. @param at the limits as values */
+function bandOf(limits: readonly Limit[], at: readonly Value[], v: Value): number | null {
+	if (v === null) return null;
+	let k = 0;
+	for (; k < limits.length; k++) {
+		const by = order(v, at[k]);
+		if (by === null) return null;
+		if (by < 0 || (by === 0 && limits[k].belongs === 'below')) break;
+	}
+	return k;
 }
 
 /** A number, whole where there is one, or a date that lies in a band; null when the band holds none. */
