@@ -2,7 +2,7 @@
 import type { Env, Run } from '../feel/compile';
 import type { Expr, Tests } from '../feel/tree';
 import { ANY } from '../feel/types';
-import { toJson } from '../model/codec';
+import type { JsonValue } from '../model/codec';
 import { currencyDigits } from '../model/currency';
 import type { Field, Model, Schema } from '../model/model';
 import type { DecisionBody, Rule } from '../model/rules';
@@ -90,22 +90,24 @@ const given = (inputs: Inputs, x: Combination): Given[] =>
 	inputs.map(({ spot, constants, answers }, k) => {
 		const value = x.values[k];
 		const as = answers(value);
-		const alike = (v: Value) => (v === null) === (value === null) && answers(v) === as;
+		const alike = (v: Value) => answers(v) === as;
 		return { spot, value, constants, alike };
 	});
-const inWords = (c: Context, inputs: Inputs, x: Combination) =>
-	inputs.map(({ spot }, k) => `${spot.field.label} ${c.say(spot.field, x.values[k])}`).join(', ');
+const inWords = (c: Context, inputs: Inputs, values: readonly (Value | JsonValue)[]) =>
+	inputs.map(({ spot }, k) => `${spot.field.label} ${c.say(spot.field, values[k])}`).join(', ');
 
 function gaps(c: Context, rule: Rule, inputs: Inputs, found: Analysis): Finding[] {
 	return found.gaps.flatMap((g) => {
-		const said = inWords(c, inputs, g);
 		const w = c.show(
 			rule,
 			given(inputs, g),
 			['no row', 'blank', 'left', 'cleared'],
-			`that no row takes ${said}`
+			`that no row takes ${inWords(c, inputs, g.values)}`
 		);
 		if (!w) return [];
+		// what shows it may be another combination of the same gap
+		const values = inputs.map(({ spot }) => c.probe.read(w, spot));
+		const said = inWords(c, inputs, values);
 		const blank = g.values.includes(null);
 		return [
 			{
@@ -118,7 +120,7 @@ function gaps(c: Context, rule: Rule, inputs: Inputs, found: Analysis): Finding[
 				repair: {
 					do: 'add row' as const,
 					rule: rule.id,
-					values: g.values.map(toJson),
+					values,
 					label: 'Add the missing row'
 				}
 			}
@@ -129,10 +131,14 @@ function gaps(c: Context, rule: Rule, inputs: Inputs, found: Analysis): Finding[
 function overlaps(c: Context, rule: Rule, inputs: Inputs, found: Analysis): Finding[] {
 	return found.overlaps.flatMap((o) => {
 		const rows = o.rows.map((r) => r + 1).join(' and ');
-		const said = inWords(c, inputs, o);
-		const what = `that rows ${rows} both take ${said}`;
+		const what = `that rows ${rows} both take ${inWords(c, inputs, o.values)}`;
 		const w = c.show(rule, given(inputs, o), ['several rows', 'left', 'cleared'], what);
 		if (!w) return [];
+		const said = inWords(
+			c,
+			inputs,
+			inputs.map(({ spot }) => c.probe.read(w, spot))
+		);
 		return [
 			{
 				...ofRule(rule, `cell ${o.rows[1]} 0`, `overlap ${o.rows.join(' ')}`),

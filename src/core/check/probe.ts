@@ -87,6 +87,18 @@ export class Probe {
 		own[spot.field.id] = value;
 	}
 
+	/** The value that a spot reads in a witness; blank where a link on the way is. */
+	read(w: Witness, spot: Spot): JsonValue {
+		let own = w.values;
+		for (const step of spot.via) {
+			const { target } = this.schema.field(step.type, step.field)!;
+			const linked = w.near.find((r) => r.type === target && r.id === own[step.field]);
+			if (!linked) return null;
+			own = linked.values;
+		}
+		return own[spot.field.id] ?? null;
+	}
+
 	/**
 	 * Makes a witness come in so that it sets a rule off: as a change where the rule takes no new
 	 * records, by a road that it takes, and with a field that it watches.
