@@ -55,7 +55,10 @@ const lists: OptionList[] = [
 	list('supply_phases', 'Supply phases', 'One phase, Three phases')
 ];
 
-/** `Label: type extra` lines under a heading; `or blank` behind a link: its record may be deleted. */
+/**
+ * `Label: type extra` lines under a heading; `or blank` behind a link: its record may be deleted;
+ * `key` behind a text: other systems know the record by it.
+ */
 function fields(text: string): Field[] {
 	let group = '';
 	const out: Field[] = [];
@@ -68,6 +71,7 @@ function fields(text: string): Field[] {
 		}
 		const [, label, type, extra = ''] = m;
 		const f: Field = { id: slug(label), label, group, type: type as FieldType };
+		if (extra === 'key') f.key = true;
 		if (type === 'choice' || type === 'choices') f.list = extra;
 		else if (type === 'link') {
 			const [link, inverse, blank] = extra.split(/ as | or /);
@@ -116,8 +120,8 @@ const types: RecordType[] = [
 		`Identity
 		Trading name: text
 		Registered name: text
-		VAT number: text
-		Location number: text
+		VAT number: text key
+		Location number: text key
 		Label lines: number /0
 		Size
 		Headcount: number
@@ -243,7 +247,7 @@ const types: RecordType[] = [
 		'name e_mail country',
 		`Person
 		Name: text
-		E-mail: email
+		E-mail: email key
 		Country: choice country`
 	),
 	type(
@@ -254,7 +258,7 @@ const types: RecordType[] = [
 		'name country engineer',
 		'name country engineer',
 		`District
-		Name: text
+		Name: text key
 		Country: choice country
 		Engineer: link engineer as districts`
 	)

@@ -11,7 +11,7 @@ import { matchKey } from '../src/core/text/match';
 import type { Value } from '../src/core/value/value';
 import { zones } from '../src/runtime/zones';
 import { createAccount, type Role } from '../src/server/accounts';
-import { createModel, indexMatched, tableOf } from '../src/server/db/model';
+import { createModel, indexMatched, keysToMatch, tableOf } from '../src/server/db/model';
 import type { Db } from '../src/server/db/pool';
 import type { SetBy } from '../src/server/db/records';
 import { columnsFor } from '../src/server/db/records';
@@ -92,6 +92,7 @@ export async function seed(db: Db, sizes: DemoSizes = DEMO_SIZES): Promise<void>
 		await store(db, type, near.of(type));
 	for (const type of ['contact', 'lead']) await store(db, type, settleAll(type, sizes, near));
 	await indexMatched(db, compilePlan(new Schema(demoModel), demoReleases[2].set).matched);
+	for (const t of demoModel.types) await indexMatched(db, keysToMatch(t));
 }
 
 interface Seeded {

@@ -350,10 +350,15 @@
 							><td class="pr-4">{x.label}</td><td class="mono pr-4"
 								>{say(x.id, values[x.id] ?? null) || 'blank'}</td
 							><td class="mono pr-4">{say(x.id, conflict.values[x.id] ?? null) || 'blank'}</td><td
-								class="mono"
-								>{isTouched(x.id)
-									? say(x.id, sent.find(([y]) => y === x.id)![1]) || 'blank'
-									: 'not touched'}</td
+								>{#if isTouched(x.id)}<span class="mono"
+										>{say(x.id, sent.find(([y]) => y === x.id)![1]) || 'blank'}</span
+									>
+									<button
+										type="button"
+										class="textlink ml-2"
+										onclick={() => (sent = sent.filter(([y]) => y !== x.id))}
+										>take what is stored</button
+									>{:else}<span class="text-quiet">not touched</span>{/if}</td
 							></tr
 						>
 					{/each}

@@ -15,6 +15,7 @@ import { valuesToJson } from '../core/trials/trials';
 import type { Value } from '../core/value/value';
 import { same } from '../core/value/value';
 import { zones } from '../runtime/zones';
+import { isByKey, linkByKey } from './by-key';
 import { donePending, putOff, takePending } from './db/carried';
 import { readModel } from './db/model';
 import type { Db } from './db/pool';
@@ -572,7 +573,16 @@ async function submitted(
 		}
 		const field = t.type.fields[i];
 		const before = stored?.values[i] ?? null;
-		const r = fromJson(field, json, schema);
+		let given = json;
+		if (field.type === 'link' && isByKey(json)) {
+			const found = await linkByKey(client, schema, workspace, field, json);
+			if (!found.ok) {
+				faults.push({ field: id, message: found.message });
+				continue;
+			}
+			given = found.id;
+		}
+		const r = fromJson(field, given, schema);
 		const wrong = r.ok ? misfit(field, r.value, before, schema) : r.message;
 		if (wrong) faults.push({ field: id, message: wrong });
 		else if (r.ok) {

@@ -2,7 +2,8 @@
 import { parse } from 'csv-parse/sync';
 import { nameKey } from '../core/feel/names';
 import { fromText, toJson } from '../core/model/codec';
-import type { Schema } from '../core/model/model';
+import type { Field, Schema } from '../core/model/model';
+import { keysOf } from './by-key';
 import { db } from './db/pool';
 import type { SaveOutcome, Sender } from './decide';
 import { RefusedChange, inForce, save } from './decide';
@@ -71,23 +72,41 @@ export function readCsv(
 	};
 }
 
-/** Which field each column is: by label or identity; `No.` names the record to change. */
+/**
+ * Which field each column is: by label or identity, behind a dot the key by which a link is given;
+ * null is `No.`, which names the record to change.
+ */
 function columnsOf(
 	schema: Schema,
 	type: string,
 	head: string[]
-): { fields: (string | null)[]; unknown: string[] } {
+): { columns: (Column | null)[]; unknown: string[] } {
 	const { fields } = schema.type(type).type;
 	const unknown: string[] = [];
-	const out = head.map((h) => {
+	const columns = head.map((h): Column | null => {
 		const key = nameKey(h);
 		if (key === 'no.' || key === 'id') return null;
-		const f = fields.find((x) => nameKey(x.label) === key || x.id === h);
-		if (!f) unknown.push(h);
-		return f?.id ?? '';
+		const f = named(fields, h);
+		if (f) return { field: f.id };
+		// `Customer.VAT number`: the link, by a key of the record it points to
+		const dot = h.indexOf('.');
+		const link = dot < 0 ? undefined : named(fields, h.slice(0, dot));
+		const by = link?.target && named(keysOf(schema, link.target), h.slice(dot + 1));
+		if (link && by) return { field: link.id, by };
+		unknown.push(h);
+		return { field: '' };
 	});
-	return { fields: out, unknown };
+	return { columns, unknown };
 }
+
+/** A column of a file: a field, and for a link the key by which its record is given. */
+interface Column {
+	field: string;
+	by?: Field;
+}
+
+const named = (fields: readonly Field[], name: string) =>
+	fields.find((f) => nameKey(f.label) === nameKey(name.trim()) || f.id === name.trim());
 
 /**
  * Imports a file. A row with a number changes that record, others make a new one; an empty cell
@@ -103,7 +122,9 @@ export async function importCsv(
 	const csv = readCsv(text);
 	if (!csv.ok) return csv;
 	const { schema } = await inForce(db(), sender.workspace);
-	const { fields, unknown } = columnsOf(schema, type, csv.head);
+	const { columns, unknown } = columnsOf(schema, type, csv.head);
+	const label = (c: Column | null) =>
+		c ? `${schema.field(type, c.field)!.label}${c.by ? `.${c.by.label}` : ''}` : 'No.';
 	if (unknown.length) {
 		const known = schema
 			.type(type)
@@ -111,30 +132,35 @@ export async function importCsv(
 			.join(', ');
 		return {
 			ok: false,
-			message: `Line 1: no field is called ${unknown.map((u) => `“${u}”`).join(', ')}. The fields are: ${known}.`
+			message: `Line 1: no field is called ${unknown.map((u) => `“${u}”`).join(', ')}. The fields are: ${known}. A link may be given by a key of its record: “Customer.VAT number”.`
 		};
 	}
-	const doubled = fields.find((f, i) => f && fields.indexOf(f) !== i);
+	const doubled = columns.find((c, i) => c && columns.findIndex((x) => x?.field === c.field) !== i);
 	if (doubled)
-		return { ok: false, message: `Line 1: ${schema.field(type, doubled)!.label} is there twice.` };
+		return {
+			ok: false,
+			message: `Line 1: ${schema.field(type, doubled.field)!.label} is there twice.`
+		};
 	const rows: ImportRow[] = [];
 	for (const { line, cells } of csv.rows) {
 		const row: ImportRow = { line, outcome: null, faults: [] };
 		rows.push(row);
-		if (cells.length > fields.length) {
+		if (cells.length > columns.length) {
 			row.faults.push({
 				field: null,
-				message: `This row has ${cells.length} cells under ${fields.length} headings.`
+				message: `This row has ${cells.length} cells under ${columns.length} headings.`
 			});
 			continue;
 		}
 		let id: string | null = null;
 		const sent: [string, unknown][] = [];
-		fields.forEach((field, i) => {
+		columns.forEach((column, i) => {
 			const cell = cells[i];
 			if (cell === undefined) return;
-			if (field === null) id = cell.trim() || null;
+			if (column === null) id = cell.trim() || null;
+			else if (column.by) sent.push([column.field, cell.trim() ? { [column.by.id]: cell } : null]);
 			else {
+				const { field } = column;
 				const r = fromText(schema.field(type, field)!, cell, schema);
 				if (!r.ok) row.faults.push({ field, message: r.message });
 				else sent.push([field, toJson(r.value)]);
@@ -155,7 +181,7 @@ export async function importCsv(
 	}
 	return {
 		ok: true,
-		columns: fields.map((f) => (f === null ? 'No.' : schema.field(type, f)!.label)),
+		columns: columns.map(label),
 		rows
 	};
 }

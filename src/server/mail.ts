@@ -5,6 +5,8 @@
 
 /** A message to one address. */
 export interface Mail {
+	/** The same on every attempt, so that a message handed over just before a crash is not sent again. */
+	id: string;
 	to: string;
 	subject: string;
 	text: string;

@@ -86,7 +86,12 @@ export async function deliver(most = 100): Promise<number> {
 			);
 			const m = r.rows[0];
 			if (!m) return false;
-			const trouble = await post({ to: m.recipient, subject: m.subject, text: m.body });
+			const trouble = await post({
+				id: String(m.id),
+				to: m.recipient,
+				subject: m.subject,
+				text: m.body
+			});
 			const again = trouble !== null && trouble.passing && m.attempts + 1 < MOST_ATTEMPTS;
 			await client.query(
 				`update outbox set status = $2, attempts = attempts + 1, settled_at = now(), trouble = $3 where id = $1`,

@@ -125,25 +125,32 @@ export class Context {
 	 * stands above it in the claim order, can tell apart; where these do more than compare fields with
 	 * constants, in some, and what then does not show is noted as not analysed.
 	 * @param what for the note: what would not be known
+	 * @param elsewhere other values that would show the same, where the given ones cannot
 	 */
 	show(
 		rule: Rule,
 		given: readonly Given[],
 		outcomes: readonly Outcome[],
-		what: string
+		what: string,
+		elsewhere?: (values: readonly Value[]) => boolean
 	): Witness | null {
 		if (!rule.moments.some((m) => m !== 'request')) {
 			this.notAnalysed(rule, `It runs on request only, so ${what} is not tried.`);
 			return null;
 		}
 		const { probe } = this;
-		const { witnesses, all } = this.situations(rule, given);
-		for (const w of witnesses) {
+		const shows = (w: Witness) => {
 			probe.setOff(rule, w);
 			const { reports } = probe.run(rule.type, w);
-			if (reports.some((r) => r.rule === rule.id && outcomes.includes(r.outcome))) return w;
-		}
-		if (!all)
+			return reports.some((r) => r.rule === rule.id && outcomes.includes(r.outcome));
+		};
+		const near = this.situations(rule, given);
+		for (const w of near.witnesses) if (shows(w)) return w;
+		const any = given.map((g) => ({ ...g, alike: () => true }));
+		const far = elsewhere ? this.situations(rule, any) : null;
+		for (const w of far?.witnesses ?? [])
+			if (elsewhere!(given.map((g) => probe.valueAt(w, g.spot))) && shows(w)) return w;
+		if (!near.all || far?.all === false)
 			this.notAnalysed(
 				rule,
 				`Its condition, or a rule above it, does more than compare fields with constants; no record was found that shows ${what}.`

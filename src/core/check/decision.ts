@@ -53,9 +53,11 @@ export function decisionTable(c: Context, rule: Rule, body: DecisionBody): Findi
 			'Its table has too many combinations to look for every gap; those found are shown.'
 		);
 	const lists = body.hit.startsWith('C') || body.hit === 'R' || body.hit === 'O';
+	const takes = (row: number, values: readonly Value[]) =>
+		cells[row].every((cell, k) => cell!.run({ ...NO_RECORD, input: values[k] }) === true);
 	return [
-		...(c.passesOn(rule) || lists ? [] : gaps(c, rule, inputs, found)),
-		...(body.hit === 'U' || body.hit === 'A' ? overlaps(c, rule, inputs, found) : []),
+		...(c.passesOn(rule) || lists ? [] : gaps(c, rule, inputs, found, takes)),
+		...(body.hit === 'U' || body.hit === 'A' ? overlaps(c, rule, inputs, found, takes) : []),
 		...covered(rule, body, found)
 	];
 }
@@ -96,19 +98,27 @@ const given = (inputs: Inputs, x: Combination): Given[] =>
 const inWords = (c: Context, inputs: Inputs, values: readonly (Value | JsonValue)[]) =>
 	inputs.map(({ spot }, k) => `${spot.field.label} ${c.say(spot.field, values[k])}`).join(', ');
 
-function gaps(c: Context, rule: Rule, inputs: Inputs, found: Analysis): Finding[] {
+/** Whether a row takes a combination. */
+type Takes = (row: number, values: readonly Value[]) => boolean;
+
+function gaps(c: Context, rule: Rule, inputs: Inputs, found: Analysis, takes: Takes): Finding[] {
+	const rows = rule.body.kind === 'table' ? rule.body.rows : [];
+	const told = new Set<string>();
 	return found.gaps.flatMap((g) => {
 		const w = c.show(
 			rule,
 			given(inputs, g),
 			['no row', 'blank', 'left', 'cleared'],
-			`that no row takes ${inWords(c, inputs, g.values)}`
+			`that no row takes ${inWords(c, inputs, g.values)}`,
+			(values) => !rows.some((_, r) => takes(r, values))
 		);
 		if (!w) return [];
 		// what shows it may be another combination of the same gap
 		const values = inputs.map(({ spot }) => c.probe.read(w, spot));
 		const said = inWords(c, inputs, values);
-		const blank = g.values.includes(null);
+		if (told.has(said)) return [];
+		told.add(said);
+		const blank = values.includes(null);
 		return [
 			{
 				...ofRule(rule, 'input', `gap ${said}`),
@@ -128,11 +138,18 @@ function gaps(c: Context, rule: Rule, inputs: Inputs, found: Analysis): Finding[
 	});
 }
 
-function overlaps(c: Context, rule: Rule, inputs: Inputs, found: Analysis): Finding[] {
+function overlaps(
+	c: Context,
+	rule: Rule,
+	inputs: Inputs,
+	found: Analysis,
+	takes: Takes
+): Finding[] {
 	return found.overlaps.flatMap((o) => {
 		const rows = o.rows.map((r) => r + 1).join(' and ');
 		const what = `that rows ${rows} both take ${inWords(c, inputs, o.values)}`;
-		const w = c.show(rule, given(inputs, o), ['several rows', 'left', 'cleared'], what);
+		const both = (values: readonly Value[]) => o.rows.every((r) => takes(r, values));
+		const w = c.show(rule, given(inputs, o), ['several rows', 'left', 'cleared'], what, both);
 		if (!w) return [];
 		const said = inWords(
 			c,

@@ -99,6 +99,12 @@ export class Probe {
 		return own[spot.field.id] ?? null;
 	}
 
+	/** The same as a value. */
+	valueAt(w: Witness, spot: Spot): Value {
+		const r = fromJson(spot.field, this.read(w, spot), this.schema);
+		return r.ok ? r.value : null;
+	}
+
 	/**
 	 * Makes a witness come in so that it sets a rule off: as a change where the rule takes no new
 	 * records, by a road that it takes, and with a field that it watches.

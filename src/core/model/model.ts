@@ -19,6 +19,9 @@ export const FIELD_TYPES = [
 ] as const;
 export type FieldType = (typeof FIELD_TYPES)[number];
 
+/** The types of fields by which other systems may know a record. */
+export const KEY_TYPES: readonly FieldType[] = ['text', 'email', 'phone', 'number'];
+
 /** One field of a record type. Its `id` never changes; its `label` is what people read. */
 export interface Field {
 	/** Unique within the record type: lower-case letters, digits and `_`, at most 40. */
@@ -27,6 +30,8 @@ export interface Field {
 	/** Heading under which the ledger and the forms show it. */
 	group: string;
 	type: FieldType;
+	/** Other systems know a record by it: links in imports and calls of the API may be given by its value. */
+	key?: boolean;
 	/** Option list of a choice or multi-choice. */
 	list?: string;
 	/** Record type a link points to. */

@@ -1,6 +1,7 @@
 /** The model in the database: record types, fields and options, and a table for each record type. */
 import { createHash } from 'node:crypto';
 import type { Field, Model, OptionList, RecordType } from '../../core/model/model';
+import { refKey } from '../../core/model/model';
 import type { MatchHow } from '../../core/model/rules';
 import { matchHows } from '../../core/text/match';
 import type { Db } from './pool';
@@ -158,6 +159,16 @@ export async function indexMatched(
 			);
 		}
 	}
+}
+
+/** How the keys of a record type are matched, for {@link indexMatched}. */
+export function keysToMatch(t: {
+	id: string;
+	fields: readonly Field[];
+}): Map<string, readonly MatchHow[]> {
+	return new Map(
+		t.fields.filter((f) => f.key).map((f) => [refKey(t.id, f.id), matchHows(f).slice(0, 1)])
+	);
 }
 
 async function addColumn(db: Db, type: string, f: Field) {

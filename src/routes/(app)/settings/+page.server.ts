@@ -1,9 +1,17 @@
 import { fail } from '@sveltejs/kit';
 import * as yup from 'yup';
 import { nameKey } from '$core/feel/names';
-import { FIELD_TYPES, type Field } from '$core/model/model';
+import { FIELD_TYPES, KEY_TYPES, type Field, type Model } from '$core/model/model';
 import { createToken, listAccounts, listTokens, revokeToken } from '$server/accounts';
-import { addField, addOption, readModel, updateField, updateOption } from '$server/db/model';
+import {
+	addField,
+	addOption,
+	indexMatched,
+	keysToMatch,
+	readModel,
+	updateField,
+	updateOption
+} from '$server/db/model';
 import { db, transaction } from '$server/db/pool';
 import { allow } from '$server/guard';
 import type { Actions, PageServerLoad } from './$types';
@@ -54,6 +62,22 @@ const refuse = (message: string): never => {
 	throw new yup.ValidationError(message);
 };
 
+/** What the other side of a link is called; nothing else there may have that name. */
+function inverseName(model: Model, link: Field, wanted: string): string {
+	const target = model.types.find((t) => t.id === link.target)!;
+	const taken = [
+		...target.fields.map((f) => f.label),
+		...model.types.flatMap((t) =>
+			t.fields
+				.filter((f) => f.target === target.id && f.inverse && f.id !== link.id)
+				.map((f) => f.inverse!)
+		)
+	];
+	if (taken.some((x) => nameKey(x) === nameKey(wanted)))
+		refuse(`${target.label} already has something called “${wanted}”.`);
+	return wanted;
+}
+
 export const actions: Actions = {
 	addField: (event) =>
 		run(async () => {
@@ -67,7 +91,8 @@ export const actions: Actions = {
 					group: label,
 					list: yup.string(),
 					target: yup.string(),
-					unit: yup.string().max(20)
+					unit: yup.string().max(20),
+					inverse: yup.string().trim().max(80, 'A name may have 80 characters.')
 				})
 				.validateSync(form);
 			const { model } = await readModel(db(), account.workspace);
@@ -89,6 +114,7 @@ export const actions: Actions = {
 				if (!model.types.some((x) => x.id === v.target))
 					refuse('Choose the record type that this field links to.');
 				field.target = v.target;
+				field.inverse = inverseName(model, field, v.inverse || t.plural);
 			}
 			if (v.kind === 'money') {
 				const teller = t.fields.find(
@@ -110,7 +136,12 @@ export const actions: Actions = {
 			const account = allow(event, 'author');
 			const form = Object.fromEntries(await event.request.formData());
 			const v = yup
-				.object({ type: yup.string().required(), id: yup.string().required(), label })
+				.object({
+					type: yup.string().required(),
+					id: yup.string().required(),
+					label,
+					inverse: yup.string().trim().max(80, 'A name may have 80 characters.')
+				})
 				.validateSync(form);
 			const { model } = await readModel(db(), account.workspace);
 			const t = model.types.find((x) => x.id === v.type);
@@ -120,13 +151,16 @@ export const actions: Actions = {
 			const retired = 'retire' in form ? !f.retired : f.retired;
 			if (retired && f.id === t!.title)
 				refuse(`${f.label} names the record and cannot be retired.`);
-			await transaction((c) =>
-				updateField(c, account.workspace, t!.id, {
-					...f,
-					label: v.label,
-					...(retired ? { retired: true } : { retired: undefined })
-				})
-			);
+			const next: Field = { ...f, label: v.label, retired: retired || undefined };
+			if (KEY_TYPES.includes(f.type)) next.key = 'key' in form || undefined;
+			if (f.type === 'link') {
+				next.whenDeleted = 'blanks' in form ? 'blank' : undefined;
+				next.inverse = v.inverse ? inverseName(model, f, v.inverse) : f.inverse;
+			}
+			await transaction(async (c) => {
+				await updateField(c, account.workspace, t!.id, next);
+				await indexMatched(c, keysToMatch({ id: t!.id, fields: [next] }));
+			});
 		}),
 	addOption: (event) =>
 		run(async () => {

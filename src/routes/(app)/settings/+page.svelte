@@ -1,5 +1,6 @@
 <script lang="ts">
 	import { enhance } from '$app/forms';
+	import { KEY_TYPES } from '$core/model/model';
 	import { describeField } from '$lib/format';
 	import { useWorkbench } from '$lib/workbench.svelte';
 
@@ -63,7 +64,37 @@
 											value={f.label}
 											aria-label="Name of {f.label}"
 										/>
-										<button class="textlink">Rename</button>
+										{#if f.type === 'link'}
+											<input
+												class="box w-28"
+												name="inverse"
+												value={f.inverse ?? ''}
+												placeholder="other side"
+												title="What the other side of the link is called in formulas"
+												aria-label="Other side of {f.label}"
+											/>
+											<label class="flex items-center gap-1 whitespace-nowrap"
+												><input
+													type="checkbox"
+													name="blanks"
+													checked={f.whenDeleted === 'blank'}
+													aria-label="{f.label} becomes blank when its record is deleted"
+												/>blanks on deletion</label
+											>
+										{/if}
+										{#if KEY_TYPES.includes(f.type)}
+											<label
+												class="flex items-center gap-1"
+												title="Other systems know the record by it: imports and the API may give links by its value"
+												><input
+													type="checkbox"
+													name="key"
+													checked={!!f.key}
+													aria-label="{f.label} is a key"
+												/>key</label
+											>
+										{/if}
+										<button class="textlink">Store</button>
 										<button class="textlink" name="retire" value="1"
 											>{f.retired ? 'Take back' : 'Retire'}</button
 										>
@@ -105,6 +136,13 @@
 							>{#each w.model.types as t (t.id)}<option value={t.id}>{t.label}</option
 								>{/each}</select
 						></label
+					><label class="text-sm"
+						>Other side is called<br /><input
+							class="box w-32"
+							name="inverse"
+							maxlength="80"
+							placeholder={type.plural}
+						/></label
 					>{/if}
 				{#if kind === 'number'}<label class="text-sm"
 						>Unit<br /><input class="box w-20" name="unit" maxlength="20" /></label
@@ -166,7 +204,7 @@
 										title="By which other systems know it, such as its ISO code"
 										aria-label="Code of {o.label}"
 									/>
-									<button class="textlink">Rename</button>
+									<button class="textlink">Store</button>
 									<button class="textlink" name="retire" value="1"
 										>{o.retired ? 'Take back' : 'Retire'}</button
 									>

@@ -1,0 +1,13 @@
+import { readBatch, saveEach, saveTogether } from '$server/api';
+import { allow, answer, senderOf } from '$server/guard';
+import type { RequestHandler } from './$types';
+
+/** Creates and changes several records: as one change, or each for itself. */
+export const POST: RequestHandler = (event) => {
+	const account = allow(event, 'author');
+	return answer(async () => {
+		const { allOrNothing, submissions } = await readBatch(event.request);
+		const sender = senderOf(account, 'api');
+		return allOrNothing ? saveTogether(sender, submissions) : saveEach(sender, submissions);
+	});
+};
