@@ -1,6 +1,6 @@
 /** What the API takes. */
 import type { Submission } from './decide';
-import { RefusedChange, save, type SaveOutcome, type Sender } from './decide';
+import { RefusedChange, save, saveInOrder, type SaveOutcome, type Sender } from './decide';
 import { BadInput, readJson } from './door';
 
 /** Most records of one batch. */
@@ -93,14 +93,15 @@ export async function saveEach(
 	sender: Sender,
 	all: readonly Submission[]
 ): Promise<{ results: BatchResult[] }> {
-	const results: BatchResult[] = [];
-	for (const s of all)
-		try {
-			const [outcome] = await save(sender, [s]);
-			results.push({ status: s.id === null ? 201 : 200, outcome });
-		} catch (e) {
-			if (!(e instanceof RefusedChange)) throw e;
-			results.push({ status: e.status, message: e.message, faults: e.faults });
-		}
-	return { results };
+	const outcomes = await saveInOrder(
+		sender,
+		all.map((s) => [s])
+	);
+	return {
+		results: outcomes.map((o, i): BatchResult => {
+			if (o instanceof RefusedChange)
+				return { status: o.status, message: o.message, faults: o.faults };
+			return { status: all[i].id === null ? 201 : 200, outcome: o[0] };
+		})
+	};
 }

@@ -6,7 +6,7 @@ import type { Plan } from '../core/plan/plan';
 import { ruleOf } from '../core/plan/plan';
 import type { Format } from '../core/settle/reason';
 import { plainFormat, reason } from '../core/settle/reason';
-import type { Outcome, SetAside, Settled, SettledRecord } from '../core/settle/settle';
+import type { Outcome, SetAside, SettledRecord } from '../core/settle/settle';
 import type { Value } from '../core/value/value';
 import { isList } from '../core/value/value';
 import type { Db } from './db/pool';
@@ -75,7 +75,7 @@ export async function titledFormat(
 	db: Db,
 	workspace: string,
 	plan: Plan,
-	{ records }: Settled
+	records: readonly SettledRecord[]
 ): Promise<Format> {
 	const { schema } = plan;
 	const wanted = new Map<string, Set<string>>();

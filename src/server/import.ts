@@ -3,15 +3,16 @@ import { parse } from 'csv-parse/sync';
 import { nameKey } from '../core/feel/names';
 import { fromText, toJson } from '../core/model/codec';
 import type { Field, Schema } from '../core/model/model';
-import { keysOf } from './by-key';
 import { db } from './db/pool';
-import type { SaveOutcome, Sender } from './decide';
-import { RefusedChange, inForce, save } from './decide';
+import type { SaveOutcome, Sender, Submission } from './decide';
+import { RefusedChange, inForce, keysOf, saveInOrder } from './decide';
 
 /** Largest file and longest line that is read, in characters. */
 export const MAX_IMPORT = 20_000_000;
 const MAX_LINE = 100_000;
 const MAX_ROWS = 100_000;
+/** Rows whose changes share a transaction; each is a change of its own all the same. */
+const TOGETHER = 200;
 
 export interface ImportRow {
 	/** Line of the file, the heading being line 1. */
@@ -142,6 +143,19 @@ export async function importCsv(
 			message: `Line 1: ${schema.field(type, doubled.field)!.label} is there twice.`
 		};
 	const rows: ImportRow[] = [];
+	let waiting: { row: ImportRow; submission: Submission }[] = [];
+	const settleWaiting = async () => {
+		const outcomes = await saveInOrder(
+			sender,
+			waiting.map((x) => [x.submission])
+		);
+		outcomes.forEach((o, i) => {
+			const { row } = waiting[i];
+			if (o instanceof RefusedChange) row.faults.push(...o.faults);
+			else [row.outcome] = o;
+		});
+		waiting = [];
+	};
 	for (const { line, cells } of csv.rows) {
 		const row: ImportRow = { line, outcome: null, faults: [] };
 		rows.push(row);
@@ -172,13 +186,10 @@ export async function importCsv(
 			row.faults.push({ field: null, message: 'This row is empty.' });
 			continue;
 		}
-		try {
-			[row.outcome] = await save(sender, [{ type, id, sent: given, keep }]);
-		} catch (e) {
-			if (!(e instanceof RefusedChange)) throw e;
-			row.faults.push(...e.faults);
-		}
+		waiting.push({ row, submission: { type, id, sent: given, keep } });
+		if (waiting.length === TOGETHER) await settleWaiting();
 	}
+	await settleWaiting();
 	return {
 		ok: true,
 		columns: columns.map(label),

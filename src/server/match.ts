@@ -10,7 +10,7 @@ import { indexMatched } from './db/model';
 import type { Db } from './db/pool';
 import { eachPiece, titlesOf } from './db/records';
 import { BadInput } from './door';
-import { settleLoading } from './near';
+import { AtHand } from './near';
 
 /** How many records are shown of each outcome. */
 const SHOWN = 8;
@@ -70,7 +70,7 @@ export async function lookAtMatches(
 	await eachPiece(db, schema, workspace, rule.type, async (piece) => {
 		if (out.of >= MOST_LOOKED) return;
 		let results: Settled[] = [];
-		await settleLoading(db, workspace, schema, (loader) => {
+		await new AtHand(db, workspace, schema).fill((loader) => {
 			results = piece.map((r) =>
 				settle(
 					plan,
@@ -95,8 +95,7 @@ export async function lookAtMatches(
 					{ zones, explain: true, alone: true }
 				)
 			);
-			const needs = results.flatMap((s) => s.needs);
-			return { records: [], read: [], found: [], needs, deferred: [] };
+			return results.flatMap((s) => s.needs);
 		});
 		results.forEach((s, i) => {
 			const report = s.records[0].reports[0];

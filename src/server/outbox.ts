@@ -27,28 +27,29 @@ export interface OutboxEntry {
 }
 
 /**
- * Puts what the records of a change send into the outbox; one that left in its period already is
- * left out. Returns how many were put there.
+ * Puts what the records of changes send into the outbox; one that left in its period already is
+ * left out. Returns how many were put there, by change.
  */
 export async function putOut(
 	db: Db,
 	workspace: string,
 	plan: Plan,
-	change: string,
-	records: readonly SettledRecord[],
+	changes: readonly { change: string; records: readonly SettledRecord[] }[],
 	at: string
-): Promise<number> {
-	const all = records.flatMap((rec) => rec.sends.map((m) => ({ rec, m })));
-	if (!all.length) return 0;
+): Promise<number[]> {
+	const all = changes.flatMap(({ change, records }) =>
+		records.flatMap((rec) => rec.sends.map((m) => ({ change, rec, m })))
+	);
+	if (!all.length) return changes.map(() => 0);
 	const column = <T>(get: (x: (typeof all)[number]) => T) => all.map(get);
-	const r = await db.query(
-		`insert into outbox (workspace, change, at, claim, rule_name, type, record, target_type, target, recipient, subject, body, once_key)
-		 select $1, $2, $3, * from unnest($4::text[], $5::text[], $6::text[], $7::bigint[], $8::text[], $9::bigint[], $10::text[], $11::text[], $12::text[], $13::text[])
-		 on conflict (workspace, once_key) do nothing`,
+	const r = await db.query<{ change: string }>(
+		`insert into outbox (workspace, at, change, claim, rule_name, type, record, target_type, target, recipient, subject, body, once_key)
+		 select $1, $2, * from unnest($3::bigint[], $4::text[], $5::text[], $6::text[], $7::bigint[], $8::text[], $9::bigint[], $10::text[], $11::text[], $12::text[], $13::text[])
+		 on conflict (workspace, once_key) do nothing returning change`,
 		[
 			workspace,
-			change,
 			at,
+			column(({ change }) => change),
 			column(({ m }) => m.claim),
 			column(({ m }) => ruleOf(plan, m.claim)!.name),
 			column(({ rec }) => rec.type),
@@ -61,7 +62,7 @@ export async function putOut(
 			column(({ m }) => m.once)
 		]
 	);
-	return r.rowCount ?? 0;
+	return changes.map(({ change }) => r.rows.filter((x) => String(x.change) === change).length);
 }
 
 /** How often a message is tried before it counts as failed. */

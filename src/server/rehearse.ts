@@ -7,12 +7,11 @@ import type { Plan } from '../core/plan/plan';
 import { compilePlan } from '../core/plan/plan';
 import type { Change, Loader, Settled } from '../core/settle/settle';
 import { settle } from '../core/settle/settle';
-import { NOTHING_ELSE } from '../core/trials/trials';
 import { same } from '../core/value/value';
 import { zones } from '../runtime/zones';
 import type { Db } from './db/pool';
 import { addedOf } from './decide';
-import { settleLoading } from './near';
+import { AtHand } from './near';
 import type { StoredRecord } from './db/records';
 import { eachPiece } from './db/records';
 
@@ -92,15 +91,11 @@ export async function rehearse(
 			if (differs) result.records++;
 		};
 		await eachPiece(db, schema, workspace, t.id, async (piece) => {
-			let near: Loader = NOTHING_ELSE;
-			await settleLoading(db, workspace, schema, (loader) => {
-				near = loader;
-				const needs = piece.flatMap((r) =>
-					[force, plan].flatMap((p) => standing(p, r, instant, loader).needs)
-				);
-				return { records: [], read: [], found: [], needs, deferred: [] };
-			});
-			for (const r of piece) visit(r, near);
+			const near = new AtHand(db, workspace, schema);
+			await near.fill((loader) =>
+				piece.flatMap((r) => [force, plan].flatMap((p) => standing(p, r, instant, loader).needs))
+			);
+			for (const r of piece) visit(r, near.loader);
 		});
 	}
 	result.fields = [...found.values()]

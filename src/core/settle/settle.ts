@@ -266,6 +266,8 @@ export function settle(
 }
 
 class PendingRecord extends Error {}
+/** One for all: it says no more than that, and is thrown too often to note each time where. */
+const PENDING = new PendingRecord();
 
 interface Working extends RecordView {
 	settled: Value[];
@@ -524,7 +526,7 @@ class Pass {
 	private pending(key: string, need: Need): never {
 		this.needs ??= new Map();
 		this.needs.set(key, need);
-		throw new PendingRecord();
+		throw PENDING;
 	}
 
 	run(): Settled {

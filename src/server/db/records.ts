@@ -1,7 +1,6 @@
 /** Records and their history in the database. Values cross this border as the core's own. */
 import { toJson, type JsonValue } from '../../core/model/codec';
 import type { Field, Schema } from '../../core/model/model';
-import { refKey } from '../../core/model/model';
 import type { SettledRecord } from '../../core/settle/settle';
 import { LocalDate, Moment } from '../../core/value/temporal';
 import { parseNum } from '../../core/value/num';
@@ -222,28 +221,15 @@ export async function findTitles(
 	return r.rows.map((x) => ({ id: String(x.id), title: x.title as string }));
 }
 
-/** Which of some record ids exist. */
-export async function existing(
-	db: Db,
-	workspace: string,
-	type: string,
-	ids: readonly string[]
-): Promise<Set<string>> {
-	const r = await db.query(
-		`select id from ${tableOf(type)} where workspace = $1 and id = any($2::bigint[])`,
-		[workspace, ids]
-	);
-	return new Set(r.rows.map((x) => String(x.id)));
-}
-
 const toColumn = (v: Value): unknown => toJson(v);
 
-/** Reserves the number of a new record. */
-export async function nextId(db: Db, type: string): Promise<string> {
-	const r = await db.query(`select nextval(pg_get_serial_sequence($1, 'id')) as id`, [
-		tableOf(type)
-	]);
-	return String(r.rows[0].id);
+/** Reserves the numbers of new records. */
+export async function nextIds(db: Db, type: string, count: number): Promise<string[]> {
+	const r = await db.query<{ id: string }>(
+		`select nextval(pg_get_serial_sequence($1, 'id')) as id from generate_series(1, $2::int)`,
+		[tableOf(type), count]
+	);
+	return r.rows.map((x) => String(x.id));
 }
 
 /** The columns of a field with what goes into each: its own, and those it is matched by. */
@@ -254,16 +240,17 @@ export function columnsFor(f: Field, v: Value): { column: string; sql: string; v
 	];
 }
 
-/** A settled record with who set its fields. */
+/** A settled record with who set its fields, and by how many changes it became so. */
 export interface Writing {
 	rec: SettledRecord;
 	setBy: Record<string, SetBy>;
+	times: number;
 }
 
-/**
- * Writes settled records; returns the new version of each by `type.id`. Records of a type in which
- * the same fields changed are one statement.
- */
+/** Most records that one statement writes. */
+const AT_ONCE = 500;
+
+/** Writes settled records: those of a type in which the same fields are written are one statement. */
 export async function writeRecords(
 	db: Db,
 	schema: Schema,
@@ -271,103 +258,77 @@ export async function writeRecords(
 	all: readonly Writing[],
 	release: number,
 	at: string
-): Promise<Map<string, number>> {
-	const versions = new Map<string, number>();
-	const groups = new Map<string, Writing[]>();
+): Promise<void> {
+	const groups = new Map<string, { fields: Field[]; made: boolean; group: Writing[] }>();
 	for (const w of all) {
 		const { rec } = w;
-		if (rec.created) {
-			await insertRecord(db, schema, workspace, w, release, at);
-			versions.set(refKey(rec.type, rec.id), 1);
-			continue;
-		}
-		const fields = rec.changes.map((c) => c.field).sort();
-		const key = [rec.type, ...fields].join(' ');
-		groups.set(key, [...(groups.get(key) ?? []), w]);
+		const { type, at: place } = schema.type(rec.type);
+		const changed = new Set(rec.changes.map((c) => c.field));
+		const fields = type.fields.filter((f) =>
+			rec.created ? rec.values[place.get(f.id)!] !== null : changed.has(f.id)
+		);
+		const key = [rec.type, rec.created, ...fields.map((f) => f.id)].join(' ');
+		const had = groups.get(key);
+		if (had) had.group.push(w);
+		else groups.set(key, { fields, made: rec.created, group: [w] });
 	}
-	for (const group of groups.values())
-		for (let i = 0; i < group.length; i += 500)
-			for (const { type, id, version } of await updateRecords(
-				db,
-				schema,
-				workspace,
-				group.slice(i, i + 500),
-				release,
-				at
-			))
-				versions.set(refKey(type, id), version);
-	return versions;
+	for (const { fields, made, group } of groups.values())
+		for (let i = 0; i < group.length; i += AT_ONCE) {
+			const part = columnsOf(schema, fields, group.slice(i, i + AT_ONCE));
+			const { type } = group[0].rec;
+			const values = [workspace, release, at, ...part.lists];
+			await db.query(made ? insertion(type, part) : update(type, part), values);
+		}
 }
 
-async function insertRecord(
-	db: Db,
-	schema: Schema,
-	workspace: string,
-	{ rec, setBy }: Writing,
-	release: number,
-	at: string
-) {
-	const { fields } = schema.type(rec.type).type;
-	const cells = fields.flatMap((f, i) =>
-		rec.values[i] === null ? [] : columnsFor(f, rec.values[i])
-	);
-	const names = cells.map((c) => `, ${c.column}`).join('');
-	const marks = cells.map((_, i) => `, $${i + 6}`).join('');
-	await db.query(
-		`insert into ${tableOf(rec.type)} (id, workspace, settled_by, set_by, created_at, updated_at${names}) values ($1, $2, $3, $4, $5, $5${marks})`,
-		[rec.id, workspace, release, setBy, at, ...cells.map((c) => c.value)]
-	);
+/** The columns that some records write, as lists: one for each column. */
+interface Lists {
+	columns: { column: string; value: string }[];
+	/** `unnest(…) as v(id, set_by, times, c0, …)`, its lists beginning with the fourth value. */
+	from: string;
+	lists: unknown[][];
 }
 
-/** Updates records of one type in which the same fields changed. */
-async function updateRecords(
-	db: Db,
-	schema: Schema,
-	workspace: string,
-	group: readonly Writing[],
-	release: number,
-	at: string
-): Promise<{ type: string; id: string; version: number }[]> {
-	const { type, changes } = group[0].rec;
-	const rows = group.map(({ rec, setBy }) => {
-		const now = new Map(rec.changes.map((c) => [c.field, c.to]));
-		return {
-			id: rec.id,
-			setBy,
-			cells: changes.flatMap((c) => columnsFor(schema.field(type, c.field)!, now.get(c.field)!))
-		};
-	});
-	const { cells } = rows[0];
-	const head = `version = version + 1, settled_by = $2, updated_at = $3`;
+function columnsOf(schema: Schema, fields: readonly Field[], group: readonly Writing[]): Lists {
+	const { at } = schema.type(group[0].rec.type);
+	const rows = group.map(({ rec }) =>
+		fields.flatMap((f) => columnsFor(f, rec.values[at.get(f.id)!]))
+	);
+	const [cells] = rows;
 	// lists do not travel in lists: each goes as JSON
 	const list = (sql: string) => sql.endsWith('[]');
-	const sets = cells.map((c, i) =>
-		list(c.sql)
-			? `, ${c.column} = case when v.c${i} is null then null else array(select jsonb_array_elements_text(v.c${i})) end`
-			: `, ${c.column} = v.c${i}`
-	);
-	const kinds = cells.map((c) => (list(c.sql) ? 'jsonb' : c.sql));
-	const r = await db.query<{ id: string; version: number }>(
-		`update ${tableOf(type)} r set ${head}, set_by = r.set_by || v.set_by${sets.join('')}
-		 from unnest($4::bigint[], $5::jsonb[]${kinds.map((k, i) => `, $${i + 6}::${k}[]`).join('')})
-		   as v(id, set_by${cells.map((_, i) => `, c${i}`).join('')})
-		 where r.workspace = $1 and r.id = v.id returning r.id, r.version`,
-		[
-			workspace,
-			release,
-			at,
-			rows.map((x) => x.id),
-			rows.map((x) => JSON.stringify(x.setBy)),
+	const kinds = ['bigint', 'jsonb', 'int', ...cells.map((c) => (list(c.sql) ? 'jsonb' : c.sql))];
+	return {
+		columns: cells.map((c, i) => ({
+			column: c.column,
+			value: list(c.sql)
+				? `case when v.c${i} is null then null else array(select jsonb_array_elements_text(v.c${i})) end`
+				: `v.c${i}`
+		})),
+		from: `unnest(${kinds.map((k, i) => `$${i + 4}::${k}[]`).join(', ')})
+		   as v(id, set_by, times${cells.map((_, i) => `, c${i}`).join('')})`,
+		lists: [
+			group.map(({ rec }) => rec.id),
+			group.map(({ setBy }) => JSON.stringify(setBy)),
+			group.map(({ times }) => times),
 			...cells.map((c, i) =>
-				rows.map(({ cells: own }) => {
-					const v = own[i].value;
-					return list(c.sql) && v !== null ? JSON.stringify(v) : v;
+				rows.map((own) => {
+					const { value } = own[i];
+					return list(c.sql) && value !== null ? JSON.stringify(value) : value;
 				})
 			)
 		]
-	);
-	return r.rows.map((x) => ({ type, id: String(x.id), version: x.version }));
+	};
 }
+
+const insertion = (type: string, { columns, from }: Lists) =>
+	`insert into ${tableOf(type)} (id, workspace, settled_by, set_by, created_at, updated_at, version${columns.map((c) => `, ${c.column}`).join('')})
+	 select v.id, $1, $2, v.set_by, $3, $3, v.times${columns.map((c) => `, ${c.value}`).join('')} from ${from}`;
+
+const update = (type: string, { columns, from }: Lists) =>
+	`update ${tableOf(type)} r set version = version + v.times, settled_by = $2, updated_at = $3,
+	   set_by = r.set_by || v.set_by${columns.map((c) => `, ${c.column} = ${c.value}`).join('')}
+	 from ${from} where r.workspace = $1 and r.id = v.id`;
 
 /** Takes a record out. */
 export async function deleteRecord(
@@ -379,18 +340,19 @@ export async function deleteRecord(
 	await db.query(`delete from ${tableOf(type)} where workspace = $1 and id = $2`, [workspace, id]);
 }
 
-/** Notes that a record is in line with a release although nothing in it changed. */
+/** Notes that records are in line with a release although nothing in them changed. */
 export async function markSettled(
 	db: Db,
 	workspace: string,
-	type: string,
-	id: string,
+	records: readonly { type: string; id: string }[],
 	release: number
 ): Promise<void> {
-	await db.query(
-		`update ${tableOf(type)} set settled_by = $3 where workspace = $1 and id = $2 and settled_by is distinct from $3`,
-		[workspace, id, release]
-	);
+	for (const type of new Set(records.map((r) => r.type)))
+		await db.query(
+			`update ${tableOf(type)} set settled_by = $3
+			 where workspace = $1 and id = any($2::bigint[]) and settled_by is distinct from $3`,
+			[workspace, records.filter((r) => r.type === type).map((r) => r.id), release]
+		);
 }
 
 /** One line of history to write. */
@@ -410,31 +372,40 @@ export interface HistoryLine {
 /** A rule that ran at a record and wrote nothing, with its outcome. */
 export type QuietLine = [type: string, record: string, claim: string, outcome: string];
 
-/** Stores what a change did; returns its number. */
+/** Stores what changes did, in their order; returns their numbers. */
 export async function writeHistory(
 	db: Db,
 	workspace: string,
-	change: { at: string; account: string | null; entryPoint: string; release: number },
-	lines: readonly HistoryLine[],
-	quiet: readonly QuietLine[] = []
-): Promise<string> {
-	const r = await db.query<{ id: string }>(
-		'insert into change (workspace, at, account, entry_point, release, quiet) values ($1, $2, $3, $4, $5, $6) returning id',
+	by: { at: string; account: string | null; entryPoint: string; release: number },
+	changes: readonly { lines: readonly HistoryLine[]; quiet: readonly QuietLine[] }[]
+): Promise<string[]> {
+	if (!changes.length) return [];
+	const made = await db.query<{ id: string }>(
+		`select nextval(pg_get_serial_sequence('change', 'id')) as id from generate_series(1, $1::int)`,
+		[changes.length]
+	);
+	const numbers = made.rows.map((r) => String(r.id));
+	await db.query(
+		`insert into change (id, workspace, at, account, entry_point, release, quiet) overriding system value
+		 select v.id, $1, $2, $3, $4, $5, v.quiet from unnest($6::bigint[], $7::jsonb[]) as v(id, quiet)`,
 		[
 			workspace,
-			change.at,
-			change.account,
-			change.entryPoint,
-			change.release,
-			quiet.length ? JSON.stringify(quiet) : null
+			by.at,
+			by.account,
+			by.entryPoint,
+			by.release,
+			numbers,
+			changes.map(({ quiet }) => (quiet.length ? JSON.stringify(quiet) : null))
 		]
 	);
-	const column = (get: (l: HistoryLine) => unknown) => lines.map(get);
+	const all = changes.flatMap(({ lines }, i) => lines.map((l) => ({ change: numbers[i], l })));
+	if (!all.length) return numbers;
+	const column = (get: (l: HistoryLine) => unknown) => all.map(({ l }) => get(l));
 	await db.query(
 		`insert into change_line (change, type, record, field, was, now, claim, rule_name, because, outcome)
-		 select $1, * from unnest($2::text[], $3::bigint[], $4::text[], $5::jsonb[], $6::jsonb[], $7::text[], $8::text[], $9::text[], $10::text[])`,
+		 select * from unnest($1::bigint[], $2::text[], $3::bigint[], $4::text[], $5::jsonb[], $6::jsonb[], $7::text[], $8::text[], $9::text[], $10::text[])`,
 		[
-			r.rows[0].id,
+			all.map((x) => x.change),
 			column((l) => l.type),
 			column((l) => l.record),
 			column((l) => l.field),
@@ -446,7 +417,7 @@ export async function writeHistory(
 			column((l) => l.outcome)
 		]
 	);
-	return String(r.rows[0].id);
+	return numbers;
 }
 
 export interface HistoryEntry {

@@ -1,0 +1,158 @@
+/**
+ * Changes that run on along links, against the same written as plain SQL; an import through the
+ * rules, against a plain copy. Ratios of one run, on the PostgreSQL that DATABASE_URL names.
+ *
+ *   npm run bench -- database
+ */
+import { chmod, mkdtemp, rm, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { DEMO_WORKSPACE, seed } from '../demo/seed';
+import { listAccounts } from '../src/server/accounts';
+import { carryOn } from '../src/server/background';
+import { migrate } from '../src/server/db/migrate';
+import { closeDb, db, transaction } from '../src/server/db/pool';
+import { save } from '../src/server/decide';
+import { importCsv } from '../src/server/import';
+
+const ROWS = Number(process.env.RIGID_BENCH_ROWS ?? 100_000);
+const seconds = async (name: string, work: () => Promise<unknown>): Promise<number> => {
+	const from = process.hrtime.bigint();
+	await work();
+	const s = Number(process.hrtime.bigint() - from) / 1e9;
+	console.log(`  ${name.padEnd(66)} ${s.toFixed(3).padStart(9)} s`);
+	return s;
+};
+const ratio = (name: string, a: number, b: number) =>
+	console.log(`  → ${name}: ${(a / b).toFixed(1)}\n`);
+
+await migrate(fileURLToPath(new URL('../db/migrations', import.meta.url)));
+await transaction((c) => seed(c, { customers: 20, contacts: 5, leads: 5, deals: 5 }));
+const [account] = await listAccounts(db(), DEMO_WORKSPACE);
+const sender = (entryPoint: 'api' | 'import') => ({
+	workspace: DEMO_WORKSPACE,
+	account,
+	entryPoint,
+	instant: Date.UTC(2026, 10, 24, 9)
+});
+
+// ---- a change that reaches many -------------------------------------------------------------------
+
+/** A medium customer with so many deals of which each is in line. */
+async function customerWith(deals: number): Promise<string> {
+	const [c] = await save(sender('api'), [
+		{
+			type: 'customer',
+			id: null,
+			sent: [
+				['trading_name', `Wide ${deals}`],
+				['headcount', '60']
+			],
+			keep: []
+		}
+	]);
+	const [d] = await save(sender('api'), [
+		{
+			type: 'deal',
+			id: null,
+			sent: [
+				['customer', c.id],
+				['kind', 'new_build'],
+				['stage', 'enquiry'],
+				['amount', '1000']
+			],
+			keep: []
+		}
+	]);
+	const { rows } = await db().query<{ c: string }>(
+		`select string_agg(quote_ident(column_name), ', ') as c from information_schema.columns
+		 where table_name = 'r_deal' and column_name <> 'id' and is_generated = 'NEVER'`
+	);
+	await db().query(
+		`insert into r_deal (id, ${rows[0].c}) select nextval(pg_get_serial_sequence('r_deal', 'id')), ${rows[0].c}
+		 from r_deal, generate_series(2, $2::int) where id = $1`,
+		[d.id, deals]
+	);
+	// what rolls up has to know of them too
+	await db().query('update r_customer set f_open_deals = $2 where id = $1', [c.id, deals]);
+	await db().query('analyze r_deal');
+	return c.id;
+}
+
+console.log('\nHeadcount 60 → 9: the customer becomes micro, and each of its deals has another limit');
+for (const n of [10, 1_000, 100_000]) {
+	const a = await customerWith(n);
+	const ours = await seconds(`${n} deals, through the rules, with history`, async () => {
+		await save(sender('api'), [{ type: 'customer', id: a, sent: [['headcount', '9']], keep: [] }]);
+		await carryOn();
+	});
+	const b = await customerWith(n);
+	const plain = await seconds(`${n} deals, the same in plain SQL, with history`, () =>
+		transaction(async (client) => {
+			await client.query(`select 1 from r_customer where id = $1 for update`, [b]);
+			await client.query(
+				`update r_customer set f_headcount = 9, f_size_class = 'micro', version = version + 1 where id = $1`,
+				[b]
+			);
+			const c = await client.query(
+				`insert into change (workspace, at, account, entry_point, release) values ($1, now(), $2, 'api', 3) returning id`,
+				[DEMO_WORKSPACE, account.id]
+			);
+			await client.query(
+				`with before as (select id, f_discount_limit_percent as was from r_deal where f_customer = $1 for update),
+				 after as (
+					update r_deal d set f_discount_limit_percent = case d.f_kind when 'new_build' then 5 when 'retrofit' then 5 else 0 end,
+						version = version + 1, set_by = set_by || '{"discount_limit_percent": {"by": "rule", "because": "Size class is Micro"}}'
+					from before b where d.id = b.id returning d.id, b.was, d.f_discount_limit_percent as now
+				 )
+				 insert into change_line (change, type, record, field, was, now, claim, rule_name, because, outcome)
+				 select $2, 'deal', id, 'discount_limit_percent', to_jsonb(was), to_jsonb(now), 'limit:o', 'Discount limit', 'Size class is Micro', 'set' from after`,
+				[b, c.rows[0].id]
+			);
+		})
+	);
+	const check = await db().query<{ a: number; b: number; n: number }>(
+		`select count(*) filter (where f_customer = $1 and f_discount_limit_percent = 5)::int as a,
+		        count(*) filter (where f_customer = $2 and f_discount_limit_percent = 5)::int as b,
+		        count(*) filter (where f_customer = $1)::int as n from r_deal`,
+		[a, b]
+	);
+	const { a: done, b: plainly, n: all } = check.rows[0];
+	if (done !== n || plainly !== n || all !== n)
+		throw new Error(`Not the same: ${done} and ${plainly} of ${n}.`);
+	ratio('through the rules / plain SQL', ours, plain);
+}
+
+// ---- an import ------------------------------------------------------------------------------------
+
+console.log(`A file of ${ROWS} leads`);
+const channels = ['Trade fair', 'Web form', 'Telephone', 'Word of mouth'];
+const lines = Array.from(
+	{ length: ROWS },
+	(_, i) =>
+		`Ilse Ooster ${i},Fenland ${i % 5000},Netherlands,${channels[i % 4]},${['Strong', 'Fair', 'None'][i % 3]},${100 + (i % 900)}`
+);
+const head = 'Full name as received,Company as typed,Country,Enquiry channel,Fit,Glass area';
+const file = `${head}\n${lines.join('\n')}\n`;
+const ours = await seconds('through the rules, with history and an outcome for each row', async () => {
+	const r = await importCsv(sender('import'), 'lead', file, []);
+	const refused = r.ok ? r.rows.filter((x) => !x.outcome) : [];
+	if (!r.ok || refused.length)
+		throw new Error(r.ok ? JSON.stringify(refused[0].faults) : r.message);
+});
+const folder = await mkdtemp(path.join(tmpdir(), 'bench-'));
+const csv = path.join(folder, 'leads.csv');
+await writeFile(csv, file);
+await chmod(folder, 0o755);
+await chmod(csv, 0o644);
+await db().query(
+	'create table plain_lead (name text, company text, country text, channel text, fit text, area numeric)'
+);
+const plain = await seconds('copied as it is into a plain table', () =>
+	db().query(`copy plain_lead from '${csv}' with (format csv, header)`)
+);
+await rm(folder, { recursive: true });
+ratio('through the rules / plain copy', ours, plain);
+console.log(`  ${((ours / ROWS) * 1e6).toFixed(0)} µs for each row through the rules`);
+await closeDb();

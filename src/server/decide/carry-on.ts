@@ -1,0 +1,64 @@
+/** Carries on changes that ran on to more records than one transaction takes. */
+import { refKey } from '../../core/model/model';
+import type { SubmittedRecord } from '../../core/settle/settle';
+import { settle } from '../../core/settle/settle';
+import { zones } from '../../runtime/zones';
+import { donePending, takePending } from '../db/carried';
+import type { Before } from '../near';
+import { AtHand } from '../near';
+import { inForce } from './force';
+import { keepChanges } from './keep';
+import { lockRecords, locking, needLocks, toLock } from './locks';
+import { changeOf } from './save';
+import { addedOf } from './submitted';
+import type { Sender } from './types';
+
+/**
+ * Settles one piece of what a change was put off at, in a transaction of its own.
+ * @returns how many records were done; 0 when somebody else has them
+ */
+export async function carryOnPiece(piece: {
+	sender: Sender;
+	carried: string;
+	before: readonly Before[];
+	records: readonly { type: string; id: string }[];
+}): Promise<number> {
+	const { sender, carried, before } = piece;
+	return locking(async (client, locks) => {
+		const pending = await takePending(client, carried, piece.records);
+		if (!pending.length) return 0;
+		const force = await inForce(client, sender.workspace);
+		const { schema, plan } = force;
+		const stored = await lockRecords(client, sender.workspace, schema, pending, locks);
+		const records = pending.flatMap(({ type, id, touched }): SubmittedRecord[] => {
+			const r = stored.get(refKey(type, id));
+			// one that was deleted meanwhile needs nothing any more
+			if (!r) return [];
+			return [
+				{
+					type,
+					id,
+					created: false,
+					was: r.values,
+					sent: new Map(),
+					keep: new Set(),
+					inLine: true,
+					added: addedOf(r),
+					touched
+				}
+			];
+		});
+		if (records.length) {
+			const atHand = new AtHand(client, sender.workspace, schema, before);
+			atHand.put(stored.values());
+			const change = changeOf(sender, records);
+			const settled = await atHand.settle((loader, explain) =>
+				settle(plan, change, loader, { explain, zones, most: sender.most })
+			);
+			needLocks(toLock(settled, atHand.children), stored, locks);
+			await keepChanges(client, sender, force, [{ records, settled, before }], stored);
+		}
+		await donePending(client, carried, pending);
+		return pending.length;
+	});
+}
