@@ -15,6 +15,7 @@ import type { Rule } from '../src/core/model/rules';
 import { compilePlan } from '../src/core/plan/plan';
 import { settle, type Change } from '../src/core/settle/settle';
 import { analyseBoxes } from '../src/core/check/boxes';
+import { analyse } from '../src/core/check/findings';
 import { compileTests } from '../src/core/feel/compile';
 import { parseTests } from '../src/core/feel/parse';
 import { indexTable } from '../src/core/tables/reference';
@@ -430,3 +431,88 @@ function analysis(rows: number) {
 }
 const analyses = [100, 1_500].map(analysis);
 ratio('1500 rows / 100 rows', analyses[1], analyses[0]);
+
+// ---- analysis of rule sets ------------------------------------------------------------------------
+
+console.log('Findings of a rule set: bands and maps under conditions, five rules to a field');
+function checked(rules: number) {
+	const per = 5;
+	const inputs = Array.from({ length: 20 }, (_, i) => i);
+	const lists = [
+		{
+			id: 'l',
+			label: 'L',
+			options: Array.from({ length: 8 }, (_, i) => ({ id: `o${i}`, label: `O${i}` }))
+		}
+	];
+	const field = (id: string, type: 'number' | 'choice') => ({
+		id,
+		label: id.toUpperCase(),
+		group: 'G',
+		type,
+		...(type === 'choice' ? { list: 'l' } : {})
+	});
+	const s = new Schema({
+		zone: 'UTC',
+		lists,
+		types: [
+			{
+				id: 'x',
+				label: 'X',
+				plural: 'X',
+				title: 'n0',
+				short: [],
+				columns: [],
+				fields: [
+					...inputs.flatMap((i) => [field(`n${i}`, 'number'), field(`c${i}`, 'choice')]),
+					...Array.from({ length: rules / per }, (_, i) => field(`t${i}`, 'choice'))
+				]
+			}
+		]
+	});
+	const all = Array.from({ length: rules }, (_, i): Rule => {
+		const k = i % 20;
+		return {
+			id: `r${i}`,
+			type: 'x',
+			kind: 'derive',
+			name: `R${i}`,
+			why: '',
+			moments: ['created', 'changed', 'request'],
+			entryPoints: null,
+			watch: null,
+			entering: false,
+			guard: { text: `C${(k + 3) % 20} = "O${i % 8}" and N${(k + 1) % 20} > ${i % 50}` },
+			outputs: [{ id: 'o', field: `t${Math.floor(i / per)}`, hold: 'follow', none: 'next' }],
+			body:
+				i % 2
+					? {
+							kind: 'bands',
+							input: { text: `N${k}` },
+							limits: [
+								{ at: '10', belongs: 'above' },
+								{ at: '50', belongs: 'above' }
+							],
+							results: [['o1'], ['o2'], ['o3']],
+							blank: { none: true }
+						}
+					: {
+							kind: 'options',
+							input: `c${k}`,
+							rows: Object.fromEntries(lists[0].options.map((o) => [o.id, ['o4']])),
+							blank: { none: true }
+						}
+		};
+	});
+	const set = { rules: all, order: {} };
+	const p = compilePlan(s, set);
+	if (p.problems.length) throw new Error(p.problems[0].message);
+	const from = process.hrtime.bigint();
+	const { findings } = analyse(p, set, zones);
+	const ms = Number(process.hrtime.bigint() - from) / 1e6;
+	console.log(`  ${rules} rules, ${findings.length} findings: ${ms.toFixed(0)} ms`);
+	return ms;
+}
+checked(100);
+const sets = [100, 1_000].map(checked);
+ratio('1000 rules / 100 rules', sets[1], sets[0]);

@@ -74,3 +74,5 @@ create table pending_record (
 	primary key (carried, type, record)
 );
 create index on pending_record (type, record);
+-- the next piece is taken in this order
+create index on pending_record (carried, attempts, type, record);

@@ -125,6 +125,8 @@ export class Workbench {
 	#worker: Worker | null = null;
 	#checker: Worker | null = null;
 	#check = 0;
+	/** Whether the worker is at it. */
+	#looking = false;
 	#overruled: LayoutData['overruled'] = {};
 	/** Records that the sample read last through links. */
 	#read: { type: string; id: string }[] = [];
@@ -326,15 +328,20 @@ export class Workbench {
 				type: 'module'
 			});
 			this.#checker.onmessage = ({ data }: MessageEvent<FindingsAnswer>) => {
-				if (data.job !== this.#check) return;
+				this.#looking = false;
+				// edits made meanwhile are looked at together
+				if (data.job !== this.#check) return this.#analyse();
 				this.checked = data.checked;
 				this.checking = false;
 				this.analysed = true;
 			};
 		}
 		this.checking = true;
+		this.#check++;
+		if (this.#looking) return;
+		this.#looking = true;
 		const job: FindingsJob = {
-			job: ++this.#check,
+			job: this.#check,
 			model: this.model,
 			set: this.draft,
 			overruled: this.#overruled

@@ -4,13 +4,14 @@
  * nothing, and any number of servers may do it together.
  */
 import { carryOnPiece, inForce } from './decide';
+import type { CarriedPiece } from './db/carried';
 import { nextPiece, notePendingTrouble } from './db/carried';
 import { db } from './db/pool';
 import { log } from './log';
 import { deliver } from './outbox';
 
 /** Records settled in one transaction. */
-const PIECE = 200;
+const PIECE = 500;
 const EVERY_MS = 1000;
 
 /**
@@ -20,12 +21,17 @@ const EVERY_MS = 1000;
 export async function carryOn(most = Infinity): Promise<number> {
 	let done = 0;
 	let size = PIECE;
+	let piece: CarriedPiece | null = null;
+	const locks = new Map<string, Set<string>>();
+	let locksOf = '';
 	for (let i = 0; i < most; i++) {
-		const piece = await nextPiece(db(), size, async (w) => (await inForce(db(), w)).schema);
+		piece = await nextPiece(db(), size, async (w) => (await inForce(db(), w)).schema, piece);
 		if (!piece) return done;
 		const { carried, before, records, ...sender } = piece;
+		if (carried !== locksOf) locks.clear();
+		locksOf = carried;
 		try {
-			const settled = await carryOnPiece({ sender, carried, before, records });
+			const settled = await carryOnPiece({ sender, carried, before, records }, locks);
 			// somebody else is at it
 			if (!settled) return done;
 			done += settled;

@@ -1,6 +1,7 @@
 /** What a settled change means to the sender, to history and to who set each field. */
 import type { JsonValue } from '../core/model/codec';
 import { toJson } from '../core/model/codec';
+import { refKey } from '../core/model/model';
 import { MESSAGES } from '../core/model/rules';
 import type { Plan } from '../core/plan/plan';
 import { ruleOf } from '../core/plan/plan';
@@ -70,13 +71,16 @@ const NOT_QUIET: ReadonlySet<Outcome> = new Set<Outcome>([
 	'pending'
 ]);
 
-/** Writes values for history: links by the title of the record they point to. */
+/**
+ * Writes values for history: links by the title of the record they point to. `learn` takes the titles
+ * that changes in the making give.
+ */
 export async function titledFormat(
 	db: Db,
 	workspace: string,
 	plan: Plan,
 	records: readonly SettledRecord[]
-): Promise<Format> {
+): Promise<{ format: Format; learn: (records: readonly SettledRecord[]) => void }> {
 	const { schema } = plan;
 	const wanted = new Map<string, Set<string>>();
 	const want = (type: string, field: string, v: Value | undefined) => {
@@ -100,10 +104,21 @@ export async function titledFormat(
 			titles.set(`${type}.${id}`, title);
 	}
 	const plain = plainFormat(plan);
-	return (ref, v) => {
-		const f = schema.field(ref.type, ref.field);
-		const title = f?.type === 'link' && typeof v === 'string' && titles.get(`${f.target}.${v}`);
-		return title || plain(ref, v);
+	return {
+		format: (ref, v) => {
+			const f = schema.field(ref.type, ref.field);
+			const title = f?.type === 'link' && typeof v === 'string' && titles.get(`${f.target}.${v}`);
+			return title || plain(ref, v);
+		},
+		learn: (settled) => {
+			for (const r of settled) {
+				if (!r.created && !r.changes.length) continue;
+				const { type: t, at } = schema.type(r.type);
+				const title = r.values[at.get(t.title)!];
+				if (title === null) titles.set(refKey(r.type, r.id), `No. ${r.id}`);
+				else titles.set(refKey(r.type, r.id), String(toJson(title)));
+			}
+		}
 	};
 }
 

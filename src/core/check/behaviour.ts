@@ -5,7 +5,7 @@
  */
 import { LimitError } from '../feel/compile';
 import type { JsonValue } from '../model/codec';
-import { toJson } from '../model/codec';
+import { fromJson, misfit, toJson } from '../model/codec';
 import type { EntryPoint, MatchBody, Rule } from '../model/rules';
 import { ENTRY_POINTS } from '../model/rules';
 import type { Claim, PlanNode } from '../plan/plan';
@@ -42,15 +42,20 @@ const ENTRY: Record<EntryPoint, string> = {
 /** Tries one claim. Each kind is found at most once. */
 export function tryClaim(probe: Probe, c: Claim, node: PlanNode): Shown[] {
 	if (c.each >= 0) return [];
-	const tried = candidates(probe, c, node);
 	const out = new Map<string, Shown>();
+	if (c.rule.body.kind === 'match') {
+		const first = takesTheFirst(probe, c, c.rule.body);
+		if (first) out.set('match', first);
+	}
+	const whole = looksOf(probe, c, node);
+	if (!whole.length) return [...out.values()];
+	const tried = candidates(probe, c, node);
 	const add = (s: Shown, w: Witness) => {
 		if (!out.has(s.what)) out.set(s.what, { ...carried(w), ...s });
 	};
 	// first with this field's rules alone, which is fast; what shows is confirmed with all rules
 	const alone = probe.only(c.rule.type, node);
 	const quick = looksOf(alone, c, node);
-	const whole = looksOf(probe, c, node);
 	const seen = (p: Probe, l: Look, w: Witness) => {
 		const rec = p.run(c.rule.type, w);
 		const report = rec.reports.find((r) => r.claim === c.id);
@@ -67,11 +72,20 @@ export function tryClaim(probe: Probe, c: Claim, node: PlanNode): Shown[] {
 			if (shown) add({ ...shown, what: l.what }, w);
 		});
 	}
-	if (c.rule.body.kind === 'match') {
-		const first = takesTheFirst(probe, c, c.rule.body);
-		if (first) out.set('match', first);
-	}
 	return [...out.values()];
+}
+
+/** Whether a claim gives constants that its field always takes: it cannot fail. */
+function cannotFail(probe: Probe, { rule, field, output }: Claim, node: PlanNode): boolean {
+	const { body } = rule;
+	if (node.limits.length || (body.kind !== 'bands' && body.kind !== 'options')) return false;
+	const i = rule.outputs.indexOf(output);
+	const rows = body.kind === 'bands' ? body.results : Object.values(body.rows);
+	const blank = body.blank && 'give' in body.blank ? [body.blank.give] : [];
+	return [...rows, ...blank].every((r) => {
+		const v = fromJson(field, r?.[i] ?? null, probe.schema);
+		return v.ok && misfit(field, v.value, null, probe.schema) === null;
+	});
 }
 
 interface Look {
@@ -87,8 +101,9 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 	const say = (v: Value) => sayValue(probe, c, v);
 	const output = rule.outputs.indexOf(c.output);
 	const place = rule.body.kind === 'formula' ? (`formula ${output}` as const) : 'outputs';
-	const looks: Look[] = [
-		{
+	const looks: Look[] = [];
+	if (!cannotFail(probe, c, node))
+		looks.push({
 			what: 'fails',
 			look: (_, rec, outcome) => {
 				const failure = outcome === 'failed' && rec.failures.find((f) => f.claim === c.id);
@@ -96,8 +111,7 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 					? { place, severity: 'blocking', message: `It fails: ${failure.message}` }
 					: null;
 			}
-		}
-	];
+		});
 	if (['text', 'email', 'phone'].includes(field.type) && rule.body.kind !== 'match')
 		looks.push({
 			what: 'spaces',

@@ -8,9 +8,20 @@ import type { Body, Formula, Rule, RuleSet } from '../model/rules';
 import type { Place } from '../plan/plan';
 import { readFormula } from '../plan/plan';
 
+const known = new WeakMap<Formula, { schema: Schema; type: string; expr: Expr | null }>();
+
 /** The tree of a formula, bound to options; null when it cannot be read. */
-export function exprOf(of: { schema: Schema }, type: string, f: Formula | null): Expr | null {
-	return f && (readFormula(f, { schema: of.schema, type }).compiled?.expr ?? null);
+export function exprOf(
+	{ schema }: { schema: Schema },
+	type: string,
+	f: Formula | null
+): Expr | null {
+	if (!f) return null;
+	const had = known.get(f);
+	if (had?.schema === schema && had.type === type) return had.expr;
+	const expr = readFormula(f, { schema, type }).compiled?.expr ?? null;
+	known.set(f, { schema, type, expr });
+	return expr;
 }
 
 /** Every formula of a rule that computes values, with its place. */

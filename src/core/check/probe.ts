@@ -161,7 +161,7 @@ export class Probe {
 			inLine
 		};
 		const change = { records: [record], entryPoint, instant, person: null };
-		const options = { explain: true, alone: true, zones: this.zones };
+		const options = { explain: 'outcomes', alone: true, zones: this.zones } as const;
 		return settle(this.plan, change, recordsLoader(this.schema, near), options).records[0];
 	}
 

@@ -74,6 +74,8 @@ const WANTED: Record<Field['type'], string> = {
 export function fromText(field: Field, raw: string, schema: Schema): Reading {
 	const text = raw.trim();
 	if (text === '') return good(null);
+	// PostgreSQL holds no NUL in a text, and nothing else needs one
+	if (raw.includes('\0')) return bad(`${field.label}: the text holds a NUL character.`);
 	if (raw.length > MAX_FIELD_TEXT && field.type !== 'choices')
 		return bad(`${field.label} holds ${MAX_FIELD_TEXT} characters; this has ${raw.length}.`);
 	switch (field.type) {

@@ -242,7 +242,8 @@ export interface Deferred {
 }
 
 export interface SettleOptions {
-	explain?: boolean;
+	/** Reports for each rule; `outcomes` without the values that decided. */
+	explain?: boolean | 'outcomes';
 	states?: boolean;
 	/** Settles the submitted records only: the change does not run on to others. */
 	alone?: boolean;
@@ -1103,7 +1104,7 @@ class Pass {
 
 	/** The guard's parts and the values read, where somebody asked. */
 	private evidence(rec: Working, c: Claim | Validator | MessageRule): Partial<ClaimReport> {
-		if (!rec.outcomes) return {};
+		if (!rec.outcomes || this.options.explain === 'outcomes') return {};
 		const at = this.nearby(() => this.setOffAt(rec, c));
 		const own = (seen: readonly Seen[]): SeenValue[] =>
 			seen.flatMap((r) => {

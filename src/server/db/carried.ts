@@ -60,17 +60,23 @@ export interface CarriedPiece {
 /** How often a record is tried before it is left as it is and shown. */
 const MOST_ATTEMPTS = 5;
 
-/** The oldest change with something left, or null. @param schemaOf the model of a workspace */
+/**
+ * The oldest change with something left, or null.
+ * @param schemaOf the model of a workspace
+ * @param last the piece before it: what records were before its change is not read again
+ */
 export async function nextPiece(
 	db: Db,
 	size: number,
-	schemaOf: (workspace: string) => Promise<Schema>
+	schemaOf: (workspace: string) => Promise<Schema>,
+	last: CarriedPiece | null = null
 ): Promise<CarriedPiece | null> {
 	const r = await db.query(
-		`select c.id, c.workspace, c.account, a.name, c.person, c.entry_point, c.at, c.before from carried_change c
+		`select c.id, c.workspace, c.account, a.name, c.person, c.entry_point, c.at,
+		        case when c.id is distinct from $2 then c.before end as before from carried_change c
 		 left join account a on a.id = c.account
 		 where exists (select 1 from pending_record p where p.carried = c.id and p.attempts < $1) order by c.id limit 1`,
-		[MOST_ATTEMPTS]
+		[MOST_ATTEMPTS, last?.carried ?? null]
 	);
 	const c = r.rows[0];
 	if (!c) return null;
@@ -79,18 +85,17 @@ export async function nextPiece(
 		[c.id, MOST_ATTEMPTS, size]
 	);
 	const schema = await schemaOf(c.workspace);
-	const before = c.before as {
-		type: string;
-		id: string;
-		was: Parameters<typeof valuesFromJson>[2];
-	}[];
+	const before = c.before as
+		{ type: string; id: string; was: Parameters<typeof valuesFromJson>[2] }[] | null;
 	return {
 		carried: String(c.id),
 		workspace: c.workspace,
 		account: { id: String(c.account), name: c.name ?? '', person: c.person },
 		entryPoint: c.entry_point,
 		instant: (c.at as Date).getTime(),
-		before: before.map((b) => ({ ...b, was: valuesFromJson(schema, b.type, b.was) })),
+		before: before
+			? before.map((b) => ({ ...b, was: valuesFromJson(schema, b.type, b.was) }))
+			: last!.before,
 		records: p.rows.map((x) => ({ type: x.type, id: String(x.record) }))
 	};
 }

@@ -8,6 +8,7 @@ import type { Before } from '../near';
 import { AtHand } from '../near';
 import { inForce } from './force';
 import { keepChanges } from './keep';
+import type { Locks } from './locks';
 import { lockRecords, locking, needLocks, toLock } from './locks';
 import { changeOf } from './save';
 import { addedOf } from './submitted';
@@ -15,16 +16,20 @@ import type { Sender } from './types';
 
 /**
  * Settles one piece of what a change was put off at, in a transaction of its own.
+ * @param locks what the pieces before it had to lock besides, most likely the same; what this one must is added
  * @returns how many records were done; 0 when somebody else has them
  */
-export async function carryOnPiece(piece: {
-	sender: Sender;
-	carried: string;
-	before: readonly Before[];
-	records: readonly { type: string; id: string }[];
-}): Promise<number> {
+export async function carryOnPiece(
+	piece: {
+		sender: Sender;
+		carried: string;
+		before: readonly Before[];
+		records: readonly { type: string; id: string }[];
+	},
+	locks: Locks
+): Promise<number> {
 	const { sender, carried, before } = piece;
-	return locking(async (client, locks) => {
+	return locking(async (client) => {
 		const pending = await takePending(client, carried, piece.records);
 		if (!pending.length) return 0;
 		const force = await inForce(client, sender.workspace);
@@ -60,5 +65,5 @@ export async function carryOnPiece(piece: {
 		}
 		await donePending(client, carried, pending);
 		return pending.length;
-	});
+	}, locks);
 }

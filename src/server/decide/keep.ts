@@ -47,7 +47,7 @@ export async function keepChanges(
 	const by = entryPoint === 'import' || entryPoint === 'api' ? entryPoint : 'person';
 	const told = { name: account.name, by, at, release } as const;
 	const everything = changes.flatMap((c) => c.settled.records);
-	const format = await titledFormat(client, workspace, plan, everything);
+	const { format, learn } = await titledFormat(client, workspace, plan, everything);
 	const now = new Map<string, Progress>();
 	const progress = (rec: SettledRecord): Progress => {
 		const key = refKey(rec.type, rec.id);
@@ -67,6 +67,7 @@ export async function keepChanges(
 		const quiet: QuietLine[] = [];
 		const out: SaveOutcome[] = [];
 		history.push({ lines, quiet });
+		learn(settled.records);
 		settled.records.forEach((rec, i) => {
 			if (records[i]?.removed) {
 				lines.push(deletion(schema, rec));

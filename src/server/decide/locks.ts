@@ -21,11 +21,14 @@ const MOST_ROUNDS = 8;
 /** Thrown inside a transaction that must begin again with more records locked. */
 class MoreLocks extends Error {}
 
-/** Runs work in a transaction; begins again with more records locked until none was missing. */
+/**
+ * Runs work in a transaction; begins again with more records locked until none was missing.
+ * @param locks what to lock from the start; what was missing is added
+ */
 export async function locking<T>(
-	work: (client: pg.PoolClient, locks: Locks) => Promise<T>
+	work: (client: pg.PoolClient, locks: Locks) => Promise<T>,
+	locks: Locks = new Map()
 ): Promise<T> {
-	const locks: Locks = new Map();
 	for (let round = 1; ; round++) {
 		try {
 			return await transaction((client) => work(client, locks));

@@ -1,0 +1,37 @@
+// npm run bench: speed, as ratios measured in one run.
+//   -- core       the core alone
+//   -- database   what needs PostgreSQL; it makes a private one that is empty at the start
+import { spawnSync } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { ROOT, bin, npmPackages, run, say, startCluster, withLock } from './lib/setup.mjs';
+
+const only = process.argv.slice(2);
+const wants = (part) => !only.length || only.includes(part);
+
+function show(command, args, env = {}) {
+	const r = spawnSync(command, args, {
+		cwd: ROOT,
+		stdio: 'inherit',
+		env: { ...process.env, ...env }
+	});
+	if (r.status !== 0) throw new Error(`${args[0]} failed.`);
+}
+
+await withLock('install', async () => npmPackages());
+let cluster = null;
+try {
+	if (wants('core')) show(bin('tsx'), ['bench/settle.ts']);
+	if (wants('database')) {
+		cluster = await startCluster('bench-postgres', 5733);
+		const name = `bench_${randomBytes(4).toString('hex')}`;
+		const url = new URL(cluster.url);
+		url.pathname = `/${name}`;
+		run(process.execPath, ['scripts/create-database.mjs', cluster.url, name]);
+		show(bin('tsx'), ['bench/database.ts'], { DATABASE_URL: url.href });
+	}
+} catch (e) {
+	say(`\n${e.message}`);
+	process.exitCode = 1;
+} finally {
+	await cluster?.stop();
+}
