@@ -34,7 +34,7 @@ test('a limit moved in the draft changes the sample at once, fails or mends tria
 	page
 }) => {
 	const tries = page.getByTestId('station-try');
-	await expect(tries).toContainText('75/77');
+	await expect(tries).toContainText('89/91');
 	await page.locator('#s-headcount').fill('55');
 	await expect(page.getByTestId('wrote-size_class')).toHaveCount(0);
 	const limit = page.getByRole('slider', { name: 'Limit between Small and Medium' });
@@ -44,18 +44,18 @@ test('a limit moved in the draft changes the sample at once, fails or mends tria
 	await page.keyboard.press('PageDown');
 	await expect(limit).toHaveAttribute('aria-valuenow', '50');
 	await expect(page.getByTestId('wrote-size_class')).toContainText('Small → Medium');
-	await expect(tries).toContainText('77/77');
+	await expect(tries).toContainText('91/91');
 	await page.getByRole('button', { name: 'Undo' }).click();
 	await expect(limit).toHaveAttribute('aria-valuenow', '60');
-	await expect(tries).toContainText('75/77');
+	await expect(tries).toContainText('89/91');
 	await page.getByRole('button', { name: 'Redo' }).click();
-	await expect(tries).toContainText('77/77');
+	await expect(tries).toContainText('91/91');
 	await expect(page.getByText('Draft saved')).toBeVisible();
 	await page.reload();
 	await expect(limit).toHaveAttribute('aria-valuenow', '50');
 	// back to how the demo has it, typed
 	await page.getByLabel('from').nth(2).fill('60');
-	await expect(tries).toContainText('75/77');
+	await expect(tries).toContainText('89/91');
 	await expect(page.getByText('Draft saved')).toBeVisible();
 });
 
@@ -82,14 +82,14 @@ test('what the sample shows is kept as a trial and runs from then on', async ({ 
 		'Headcount 9 gives Size class Micro'
 	);
 	await page.keyboard.press('Enter');
-	await expect(page.getByTestId('station-try')).toContainText('76/78');
+	await expect(page.getByTestId('station-try')).toContainText('90/92');
 	await open(page, '/try');
 	await page.getByRole('button', { name: 'Headcount 9 gives Size class Micro' }).click();
 	await expect(
 		page.getByText('“Size class follows headcount”: Headcount 9 is in [0..10), the first band')
 	).toBeVisible();
 	await page.getByRole('button', { name: 'Remove this trial' }).click();
-	await expect(page.getByTestId('station-try')).toContainText('75/77');
+	await expect(page.getByTestId('station-try')).toContainText('89/91');
 });
 
 test('hold, watched fields, guard and entry points are words of the sentence', async ({ page }) => {
@@ -142,7 +142,7 @@ test('a formula is marked where it is wrong, and its value stands beside it', as
 	await expect(
 		page.getByText('“*” cannot join a number and a choice of Deal kind').first()
 	).toBeVisible();
-	await expect(page.getByTestId('station-check')).toContainText('4 findings');
+	await expect(page.getByTestId('station-check')).toContainText('6 findings');
 	await text.fill('Amount / 2');
 	await expect(page.getByTestId('wrote-net_amount')).toContainText('100 EUR');
 	await page.getByRole('button', { name: 'More for Net amount' }).click();
@@ -154,17 +154,17 @@ test('a formula is marked where it is wrong, and its value stands beside it', as
 test('a first rule is written from nothing by an administrator, by keyboard alone', async ({
 	page
 }) => {
-	await openSheet(page, '/write/deal/name');
+	await openSheet(page, '/write/customer/registered_name');
 	await expect(page.getByText('No rule writes this field')).toBeVisible();
 	const add = page.getByRole('button', { name: /^Derive by a formula/ });
 	await add.focus();
 	await page.keyboard.press('Enter');
-	const text = page.getByLabel('Formula for Name');
+	const text = page.getByLabel('Formula for Registered name');
 	await text.focus();
-	await page.keyboard.type('if Heat pump then "Heat" else null');
-	await page.locator('#s-heat_pump').focus();
-	await page.locator('#s-heat_pump').selectOption('yes');
-	await expect(page.getByTestId('wrote-name')).toContainText('Heat');
+	await page.keyboard.type('if Key grower then null else "Heat"');
+	await page.locator('#s-key_grower').focus();
+	await page.locator('#s-key_grower').selectOption('no');
+	await expect(page.getByTestId('wrote-registered_name')).toContainText('Heat');
 	await page.getByRole('button', { name: /^More for/ }).focus();
 	await page.keyboard.press('Enter');
 	await page.getByRole('menuitem', { name: 'Take out of the draft' }).press('Enter');

@@ -7,7 +7,7 @@ test('findings are shown at the spot, with their record and a repair; blocking o
 	page
 }) => {
 	await open(page, '/release');
-	await expect(page.getByText('2 blocking findings.')).toBeVisible();
+	await expect(page.getByText('3 blocking findings.')).toBeVisible();
 	await expect(page.getByRole('button', { name: /Release the draft/ })).toBeDisabled();
 	// past the page, too
 	const status = await page.evaluate(
@@ -109,6 +109,8 @@ test('every main page is accessible and fits a laptop without sideways scrolling
 		'/write/deal/discount_limit_percent',
 		'/write/contact/given_name',
 		'/write/customer/currency',
+		'/write/customer/~messages',
+		'/write/lead/customer',
 		'/tables',
 		'/tables/country_desk',
 		'/definitions',
@@ -119,6 +121,9 @@ test('every main page is accessible and fits a laptop without sideways scrolling
 		'/records/customer',
 		'/records/customer/1',
 		'/records/customer/import',
+		'/journal',
+		'/journal/size_class',
+		'/outbox',
 		'/settings'
 	]) {
 		await open(page, path);

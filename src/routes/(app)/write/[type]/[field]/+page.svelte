@@ -60,7 +60,10 @@
 	let shown: string | null = null;
 	function pinFinding() {
 		const asked = page.url.searchParams.get('finding');
-		const finding = asked === shown ? undefined : w.found.find((f) => f.id === asked);
+		if (asked === shown) return;
+		const finding = w.found.find((f) => f.id === asked);
+		// right after loading, the analysis may still be at it
+		if (asked && !finding) return;
 		shown = asked;
 		if (finding?.witness && finding.type === params.type) w.showFinding(finding);
 	}
@@ -69,6 +72,7 @@
 		void params.type;
 		void data;
 		void page.url.searchParams.get('finding');
+		void w.found;
 		untrack(() => {
 			pinWhereNeeded();
 			pinFinding();
