@@ -21,7 +21,7 @@ test('the form decides while typing as the server does on saving, and history te
 	await expect(page.getByText('Nothing was changed')).toBeVisible();
 	await page.locator('#f-headcount').fill('50');
 	await page.getByRole('button', { name: 'Save' }).click();
-	await expect(page.getByText('Saved by release 3: 1 field from you, 1 by rules.')).toBeVisible();
+	await expect(page.getByText('Saved by release 3: 1 field from you, 1 by rules')).toBeVisible();
 	const row = page.getByRole('row', { name: /Size class Small Medium/ });
 	await expect(row).toContainText(
 		'Headcount 50 is in [50..250), the third band. Size class follows headcount of v3'
@@ -59,16 +59,14 @@ test('a new record: what cannot be read stays in the box and is not saved', asyn
 });
 
 test('a link is found by typing', async ({ page }) => {
-	await open(page, '/records/customer/2');
-	const box = page.locator('#f-account_engineer');
+	await open(page, '/records/lead/2');
+	const box = page.locator('#f-owner');
 	await box.click();
 	await box.pressSequentially('Mieke');
 	await page.getByRole('option', { name: /Mieke Rozendal/ }).click();
 	await page.getByRole('button', { name: 'Save' }).click();
 	await expect(page.getByText('1 field from you, 0 by rules')).toBeVisible();
-	await expect(
-		page.getByRole('row', { name: /Account engineer blank Mieke Rozendal/ })
-	).toBeVisible();
+	await expect(page.getByRole('row', { name: /Owner .* Mieke Rozendal/ })).toBeVisible();
 });
 
 test('two people at one record see it, field by field', async ({ page, context }) => {

@@ -13,25 +13,26 @@ test('a decision table shows the row that matches the sample, and where the othe
 	page
 }) => {
 	await openSheet(page, '/write/deal/discount_limit_percent');
-	await page.locator('#s-kind').selectOption('retrofit');
-	await page.locator('#s-amount').fill('49999.99');
+	await page.locator('#s-kind').selectOption('service');
 	const table = page.getByRole('table', { name: /Decision table/ });
-	await expect(table.getByRole('row', { name: /matches the sample/ })).toContainText('3');
-	await page.locator('#s-amount').fill('50000');
-	await expect(page.getByTestId('here')).toContainText('row 4 matches Kind Retrofit, Amount 50000');
+	await expect(table.getByRole('row', { name: /matches the sample/ })).toContainText('6');
+	await page.locator('#s-kind').selectOption('spare_parts');
+	await expect(page.getByTestId('here')).toContainText('row 7 matches Kind Spare parts');
 	// a slip is told in the cell, and the last readable table stays
-	const cell = page.getByLabel('Row 4, input 1');
-	await cell.fill('"Retrofitt"');
-	await expect(page.getByText('Did you mean “Retrofit”?').first()).toBeVisible();
+	const cell = page.getByLabel('Row 7, input 1');
+	await cell.fill('"Spare partts"');
+	await expect(page.getByText('Did you mean “Spare parts”?').first()).toBeVisible();
 	await expect(page.getByText('Shown as the rule last could be read')).toBeVisible();
-	await cell.fill('"Retrofit"');
+	await cell.fill('"Spare parts"');
 	// two rows for one case: the policy says what that means
-	await page.getByLabel('Row 3, input 2').fill('< 60000');
-	await expect(page.getByTestId('here')).toContainText('rows 3, 4 all match');
+	await page.getByLabel('Row 6, input 1').fill('"Service", "Spare parts"');
+	await expect(page.getByTestId('here')).toContainText('rows 6, 7 all match');
 	await page.getByLabel('What several matching rows mean').click();
 	await page.getByRole('option', { name: /^the first counts/ }).click();
-	await expect(page.getByTestId('here')).toContainText('row 3 matches');
-	await page.getByRole('button', { name: 'More for Discount limit by kind and amount' }).click();
+	await expect(page.getByTestId('here')).toContainText('row 6 matches');
+	await page
+		.getByRole('button', { name: 'More for Discount limit by kind and size of the customer' })
+		.click();
 	await page.getByRole('menuitem', { name: 'Put back as in force' }).click();
 	await expect(page.getByText('Draft saved')).toBeVisible();
 });

@@ -56,6 +56,13 @@
 	let busy = $state(false);
 	/** Rules that failed when it was saved last; their fields were left as they were. */
 	let failed = $state.raw<{ field: string; rule: string; message: string }[]>([]);
+	/** What a save gave, until the page has it too: whoever types on at once types upon that. */
+	let saidOnSaving = $state.raw<{ version: number; values: Record<string, JsonValue> } | null>(
+		null
+	);
+	const now = $derived(
+		saidOnSaving && saidOnSaving.version > version ? saidOnSaving : { version, values }
+	);
 	const allLinks = w.titles.all;
 	untrack(() => w.titles.learn(links));
 	$effect.pre(() => w.titles.learn(links));
@@ -67,7 +74,7 @@
 			const record = {
 				...submissionOf(plan.schema, {
 					type: typeId,
-					was: id === null ? null : values,
+					was: id === null ? null : now.values,
 					sent,
 					...(id === null ? {} : { record: id })
 				}),
@@ -91,7 +98,7 @@
 	// opening an existing record runs nothing: what rules would write shows once something is touched
 	const live = $derived(id === null || sent.length > 0);
 	const place = (fid: string) => w.schema.type(typeId).at.get(fid)!;
-	const stored = (fid: string): JsonValue => (id === null ? null : (values[fid] ?? null));
+	const stored = (fid: string): JsonValue => (id === null ? null : (now.values[fid] ?? null));
 	const shown = (fid: string): JsonValue =>
 		live && result ? toJson(result.values[place(fid)]) : stored(fid);
 	const groups = $derived(
@@ -163,7 +170,7 @@
 				body: JSON.stringify({
 					sent,
 					release: otherwise?.release ?? w.force.number,
-					...(id === null ? {} : { version })
+					...(id === null ? {} : { version: now.version })
 				})
 			});
 			const answer = await r.json();
@@ -186,6 +193,7 @@
 				].map((x) => `, ${x}`);
 				saved = `Saved by release ${answer.release}: ${own} field${own === 1 ? '' : 's'} from you, ${rules} by rules${more.join('')}.`;
 				failed = answer.failures;
+				saidOnSaving = { version: answer.version, values: answer.values };
 				sent = [];
 				if (id === null) await goto(`/records/${typeId}/${answer.id}`);
 				else await invalidateAll();
@@ -205,8 +213,7 @@
 	const differing = $derived(
 		conflict
 			? type.fields.filter(
-					(x) =>
-						JSON.stringify(values[x.id] ?? null) !== JSON.stringify(conflict!.values[x.id] ?? null)
+					(x) => JSON.stringify(stored(x.id)) !== JSON.stringify(conflict!.values[x.id] ?? null)
 				)
 			: []
 	);
@@ -348,7 +355,7 @@
 					{#each differing as x (x.id)}
 						<tr
 							><td class="pr-4">{x.label}</td><td class="mono pr-4"
-								>{say(x.id, values[x.id] ?? null) || 'blank'}</td
+								>{say(x.id, stored(x.id)) || 'blank'}</td
 							><td class="mono pr-4">{say(x.id, conflict.values[x.id] ?? null) || 'blank'}</td><td
 								>{#if isTouched(x.id)}<span class="mono"
 										>{say(x.id, sent.find(([y]) => y === x.id)![1]) || 'blank'}</span

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { demoDraft } from '../../demo/rules';
-import { demoTrials } from '../../demo/trials';
+import { demoDraft } from '../../../demo/rules';
+import { demoTrials } from '../../../demo/trials';
 import {
 	BadInput,
 	checkDefinition,
@@ -10,7 +10,7 @@ import {
 	checkTable,
 	checkTrial,
 	readJson
-} from './door';
+} from '.';
 
 const request = (body: string) => new Request('http://x/', { method: 'POST', body });
 

@@ -24,7 +24,9 @@ test('findings are shown at the spot, with their record and a repair; blocking o
 	await page.getByRole('button', { name: 'Show it' }).click();
 	await expect(page.locator('#s-glass_area')).toHaveValue('10000');
 	await expect(
-		page.getByText(/Glass area 10\u202f000.m² is in \[10000\.\.12000\), which no band takes/)
+		page
+			.getByText(/Glass area 10\u202f000.m² is in \[10000\.\.12000\), which no band takes/)
+			.first()
 	).toBeVisible();
 });
 
@@ -35,7 +37,9 @@ test('from a draft with mistakes to a release in force everywhere, and back', as
 	await page.getByRole('button', { name: 'Widen “2” over it' }).click();
 	await expect(page.getByText('Nothing takes glass area')).toHaveCount(0);
 	// the country that the desk does not know
-	await expect(page.getByText('“Country desk” has no row for “Slovenia” of Country')).toBeVisible();
+	await expect(
+		page.getByText('“Country desk” has no row for “Slovenia” of Country').first()
+	).toBeVisible();
 	await open(page, '/tables/country_desk');
 	await page.getByLabel('Country, row 6').press('Enter');
 	for (const [column, text] of [
