@@ -1,4 +1,5 @@
 import { sveltekit } from '@sveltejs/kit/vite';
+import { svelte } from '@sveltejs/vite-plugin-svelte';
 import tailwindcss from '@tailwindcss/vite';
 import { defineConfig } from 'vitest/config';
 
@@ -18,13 +19,14 @@ export default defineConfig({
 				resolve: { alias },
 				test: {
 					name: 'core',
-					include: [
-						'src/core/**/*.test.ts',
-						'src/cli/**/*.test.ts',
-						'src/lib/**/*.test.ts',
-						'demo/**/*.test.ts'
-					]
+					include: ['src/core/**/*.test.ts', 'src/cli/**/*.test.ts', 'demo/**/*.test.ts']
 				}
+			},
+			{
+				// what pages work on, as the browser has it, without a page
+				plugins: [svelte()],
+				resolve: { alias, conditions: ['browser'] },
+				test: { name: 'lib', include: ['src/lib/**/*.test.ts'] }
 			},
 			{
 				resolve: { alias },
