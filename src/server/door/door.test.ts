@@ -49,6 +49,9 @@ describe('the door', () => {
 		expect(() => checkTable({ ...x, keys: [{ match: 'about', column: 'country' }] })).toThrow(
 			'keys[0].match'
 		);
+		// a cell may stay blank
+		const blank = { ...x, rows: [...x.rows, x.columns.map((_, i) => (i ? null : 'slovenia'))] };
+		expect(checkTable(blank)).toEqual(blank);
 		expect(() => checkTable({ ...x, rows: [['netherlands']] })).toThrow('rows[0]');
 		expect(() => checkTable({ ...x, rows: [[1, 2, 3]] })).toThrow('rows[0]');
 		expect(() => checkTable(null)).toThrow(BadInput);

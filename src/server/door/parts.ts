@@ -20,11 +20,14 @@ export const id = () =>
 export const text = (max: number) => yup.string().strict().defined().max(max);
 
 export const json = () =>
-	yup.mixed().test('json', '${path} must be a text, yes/no, null or a list of texts', (v) => {
-		if (v === null || v === undefined || typeof v === 'boolean') return true;
-		if (typeof v === 'string') return v.length <= 4000;
-		return Array.isArray(v) && v.length <= 1000 && v.every((x) => typeof x === 'string');
-	});
+	yup
+		.mixed()
+		.nullable()
+		.test('json', '${path} must be a text, yes/no, null or a list of texts', (v) => {
+			if (v === null || v === undefined || typeof v === 'boolean') return true;
+			if (typeof v === 'string') return v.length <= 4000;
+			return Array.isArray(v) && v.length <= 1000 && v.every((x) => typeof x === 'string');
+		});
 export const jsons = () => yup.array().strict().max(50).of(json().nullable());
 
 export const formula = () =>
