@@ -42,6 +42,7 @@ function* steps(): Generator<Step> {
 			[['stage', pick(['survey', 'quotation', 'negotiation'])]],
 			'short'
 		);
+		if (i % 4 === 0) yield step('customer', id + 3, [['season_notice', true]]);
 		yield step('lead', 41 + i * 5, [['enquiry_channel', pick(['trade_fair', 'web_form'])]]);
 		if (rnd() < 0.5)
 			yield step('customer', id + 2, [['headcount', String(20 + Math.floor(rnd() * 60))]]);

@@ -22,7 +22,7 @@ async function shot(name, path, prepare = async () => {}) {
 	await page.waitForSelector('[data-ready=true]');
 	await page.waitForLoadState('networkidle');
 	await prepare();
-	await page.waitForTimeout(400);
+	await page.waitForTimeout(1200);
 	await page.screenshot({ path: `${folder}${name}.png` });
 }
 
@@ -35,13 +35,20 @@ await shot('options', '/write/deal/freight_paid_by', () =>
 );
 await shot('formula', '/write/lead/expected_value', () => page.selectOption('#s-fit', 'strong'));
 await shot('table', '/write/deal/discount_limit_percent', async () => {
-	await page.selectOption('#s-kind', 'retrofit');
-	await page.fill('#s-amount', '50000');
+	await page.selectOption('#s-kind', 'service');
 });
 await shot('lookup', '/write/customer/currency', () => page.selectOption('#s-country', 'denmark'));
 await shot('reference', '/tables/country_desk');
 await shot('definitions', '/definitions');
+await shot('match', '/write/lead/customer', () =>
+	page.fill('#s-company_as_typed', 'brackwater tulips')
+);
+await shot('messages', '/write/customer/~messages', () =>
+	page.selectOption('#s-season_notice', 'yes')
+);
 await shot('check', '/check');
+await shot('journal', '/journal');
+await shot('outbox', '/outbox');
 await shot('try', '/try', () => page.click('tbody tr:first-child button'));
 await shot('rehearse', '/rehearse', async () => {
 	await page.getByRole('button', { name: /^Run/ }).click();

@@ -84,7 +84,7 @@
 			<label class="sr-only" for="ledger-type">Record type</label>
 			<select
 				id="ledger-type"
-				class="-ml-1 min-h-7 max-w-40 border-0 bg-transparent text-lg font-semibold"
+				class="-ml-1 min-h-7 max-w-40 min-w-0 shrink border-0 bg-transparent text-lg font-semibold"
 				value={type.id}
 				onchange={(e) => {
 					const t = w.schema.type(e.currentTarget.value).type;
@@ -94,7 +94,7 @@
 			>
 				{#each w.model.types as t (t.id)}<option value={t.id}>{t.label}</option>{/each}
 			</select>
-			<span class="text-xs whitespace-nowrap text-quiet"
+			<span class="shrink-0 text-xs whitespace-nowrap text-quiet"
 				>{type.fields.length} fields · {ruleCount} rules</span
 			>
 		</div>

@@ -55,22 +55,38 @@ export interface Given {
 
 const toRead = (g: Given) => ({ spot: g.spot, constants: g.constants ?? [] });
 
-/** Axes with the given values first; a field that is given varies only among what is alike. */
+/**
+ * Axes with the given values first; a field that is given varies only among what is alike. Others
+ * begin with blank, so that a record that shows something says no more than it must.
+ */
 function preferring(axes: readonly Axis[], given: readonly Given[]): Axis[] {
 	return axes.map((a) => {
 		const g = given.find((x) => sameSpot(x.spot, a.spot));
-		if (!g) return a;
+		if (!g) return { ...a, values: [null, ...a.values.filter((v) => v !== null)] };
 		const others = a.values.filter((v) => !same(v, g.value) && g.alike?.(v));
 		return { ...a, values: [g.value, ...others] };
 	});
 }
 
 /** The first combinations as records. */
-function* firstOf(probe: Probe, type: string, axes: readonly Axis[]): Generator<Witness> {
+function* firstOf(
+	probe: Probe,
+	type: string,
+	axes: readonly Axis[],
+	given: readonly Given[]
+): Generator<Witness> {
 	let n = 0;
 	for (const values of combinations(axes)) {
 		if (n++ === MOST_SITUATIONS) return;
-		yield probe.witness(type, axes, values);
+		// what is blank and was not asked for needs no word
+		const told = axes
+			.map((_, i) => i)
+			.filter((i) => values[i] !== null || given.some((g) => sameSpot(g.spot, axes[i].spot)));
+		yield probe.witness(
+			type,
+			told.map((i) => axes[i]),
+			told.map((i) => values[i])
+		);
 	}
 }
 
@@ -171,14 +187,14 @@ export class Context {
 		const axes = this.situationAxes(rule, above, given);
 		if (axes) {
 			const all = axes.reduce((n, a) => n * a.values.length, 1) <= MOST_SITUATIONS;
-			return { witnesses: firstOf(probe, rule.type, axes), all };
+			return { witnesses: firstOf(probe, rule.type, axes, given), all };
 		}
 		const claim = node?.claims[place];
 		const tried = claim ? candidates(probe, claim, node) : [];
 		const plain = axesOf(schema, [], [], given.map(toRead)) ?? [];
 		for (const w of tried) for (const g of given) probe.put(w, rule.type, g.spot, toJson(g.value));
 		return {
-			witnesses: [...firstOf(probe, rule.type, preferring(plain, given)), ...tried],
+			witnesses: [...firstOf(probe, rule.type, preferring(plain, given), given), ...tried],
 			all: false
 		};
 	}

@@ -52,7 +52,12 @@
 						<tr class:text-quiet={f.retired}>
 							<td>
 								{#if w.canEdit}
-									<form method="POST" action="?/editField" class="flex gap-2" use:enhance>
+									<form
+										method="POST"
+										action="?/editField"
+										class="flex max-w-96 flex-wrap gap-2"
+										use:enhance
+									>
 										<input type="hidden" name="type" value={type.id} /><input
 											type="hidden"
 											name="id"
