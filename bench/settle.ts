@@ -99,8 +99,15 @@ const PROBABILITY: Record<string, Num> = {
 	won: num(100),
 	lost: num(0)
 };
-const LIMITS = { new_build: [100_000, 5, 8], retrofit: [50_000, 5, 7.5] } as const;
-const parsed = new Map([5, 8, 7.5, 3, 0].map((x) => [x, parseNum(String(x))!]));
+/** By kind, for a customer whose size nobody knows. */
+const LIMITS: Record<string, number> = { new_build: 5, retrofit: 5, service: 3, spare_parts: 0 };
+const KINDS: Record<string, string> = {
+	new_build: 'new build',
+	retrofit: 'retrofit',
+	service: 'service',
+	spare_parts: 'spare parts'
+};
+const parsed = new Map([5, 3, 0].map((x) => [x, parseNum(String(x))!]));
 const BUYER = new Set(['exw', 'fca', 'fas', 'fob']);
 const HUNDRED = num(100);
 const FEE = num(450);
@@ -125,17 +132,14 @@ function byHand(sent: Map<string, Value>) {
 		put('net_amount', net && roundTo(net, 2));
 	}
 	const kind = get('kind') as string | null;
-	if (kind === 'service' || kind === 'spare_parts')
-		put('discount_limit_percent', parsed.get(kind === 'service' ? 3 : 0)!);
-	else if (kind !== null && amount) {
-		const [at, below, above] = LIMITS[kind as keyof typeof LIMITS];
-		put('discount_limit_percent', parsed.get(compareNum(amount, num(at)) < 0 ? below : above)!);
-	}
+	if (kind !== null) put('discount_limit_percent', parsed.get(LIMITS[kind])!);
 	put('survey_fee', get('site_survey_needed') === true ? FEE : null);
 	if (get('heat_pump') === true && get('supply_phases') === null)
 		put('supply_phases', 'three_phases');
 	const d = get('close_date') as LocalDate | null;
 	put('fiscal_quarter', d && `${d.year} Q${Math.ceil(d.month / 3)}`);
+	const name = [kind && KINDS[kind], d && String(d.year)].filter(Boolean);
+	if (name.length) put('name', name.join(' '));
 	const out: { field: number; from: Value; to: Value }[] = [];
 	for (let i = 0; i < v.length; i++)
 		if (!same(v[i], none[i])) out.push({ field: i, from: none[i], to: v[i] });

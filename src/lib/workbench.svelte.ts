@@ -98,6 +98,8 @@ export class Workbench {
 	checking = $state(true);
 	/** Whether it has said anything yet. */
 	analysed = $state(false);
+	/** It broke off at the last edit; what it said before still stands. */
+	analysisFailed = $state(false);
 	found: Finding[] = $derived(this.checked.findings);
 	changes = $derived(changedRules(this.force.set, this.draft));
 	held = $derived(this.trials.filter((t) => this.outcomes.get(t.id)?.held).length);
@@ -331,8 +333,10 @@ export class Workbench {
 				this.#looking = false;
 				// edits made meanwhile are looked at together
 				if (data.job !== this.#check) return this.#analyse();
-				this.checked = data.checked;
 				this.checking = false;
+				this.analysisFailed = data.checked === null;
+				if (!data.checked) return;
+				this.checked = data.checked;
 				this.analysed = true;
 			};
 		}

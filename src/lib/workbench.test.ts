@@ -302,6 +302,17 @@ describe('findings', () => {
 		expect([w.analysed, w.checking]).toEqual([true, false]);
 		expect(w.found.length).toBeGreaterThan(3);
 	});
+	it('that break off leave what was said before, and say so', () => {
+		tell();
+		const before = w.found;
+		why('a');
+		checker().onmessage!({ data: { job: checker().jobs.at(-1)!.job, checked: null } });
+		expect([w.analysisFailed, w.checking]).toEqual([true, false]);
+		expect(w.found).toBe(before);
+		why('b');
+		tell();
+		expect(w.analysisFailed).toBe(false);
+	});
 	it('of edits made while it is at it are looked at together afterwards', () => {
 		why('a');
 		why('b');

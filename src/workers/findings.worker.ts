@@ -13,11 +13,18 @@ export interface FindingsJob {
 }
 export interface FindingsAnswer {
 	job: number;
-	checked: Checked;
+	/** Null when the analysis itself failed. */
+	checked: Checked | null;
 }
 
 self.onmessage = ({ data }: MessageEvent<FindingsJob>) => {
-	const plan = compilePlan(new Schema(data.model), data.set);
-	const checked = analyse(plan, data.set, zones, data.overruled);
+	let checked: Checked | null = null;
+	try {
+		const plan = compilePlan(new Schema(data.model), data.set);
+		checked = analyse(plan, data.set, zones, data.overruled);
+	} catch (e) {
+		// whoever waits is told, and the next edit is looked at again
+		console.error(e);
+	}
 	self.postMessage({ job: data.job, checked } satisfies FindingsAnswer);
 };

@@ -126,12 +126,13 @@ export async function alongLinks(
 }
 
 const remembered = new Map<string, { until: number; found: Record<string, Overruled> }>();
-/** How long an answer is kept: it is asked with every page and changes slowly. */
+/** How long an answer counts as new: it is asked with every page and changes slowly. */
 const KEPT_MS = 60_000;
 
 /**
  * How often people, in a form, set a field otherwise than a claim had set it, or kept their own value
- * against it; by claim. @param since ISO 8601
+ * against it; by claim. An answer that is no longer new is given all the same, and worked out again
+ * for the next who asks. @param since ISO 8601
  */
 export async function overruledSince(
 	db: Db,
@@ -141,7 +142,28 @@ export async function overruledSince(
 	const day = since.slice(0, 10);
 	const key = `${workspace} ${day}`;
 	const had = remembered.get(key);
-	if (had && had.until > Date.now()) return had.found;
+	if (!had) return remember(key, await askOverruled(db, workspace, since));
+	if (had.until > Date.now()) return had.found;
+	remember(key, had.found);
+	void askOverruled(db, workspace, since).then(
+		(found) => remember(key, found),
+		// the next to ask asks again
+		() => remembered.delete(key)
+	);
+	return had.found;
+}
+
+function remember(key: string, found: Record<string, Overruled>) {
+	if (remembered.size > 100) remembered.clear();
+	remembered.set(key, { until: Date.now() + KEPT_MS, found });
+	return found;
+}
+
+async function askOverruled(
+	db: Db,
+	workspace: string,
+	since: string
+): Promise<Record<string, Overruled>> {
 	const r = await db.query<{ claim: string; wrote: number; overruled: number }>(
 		`with line as (
 			select l.change, l.type, l.record, l.claim, c.entry_point as road,
@@ -160,10 +182,8 @@ export async function overruledSince(
 		 from overruled o group by o.claim`,
 		[workspace, since]
 	);
-	const found = Object.fromEntries(
+	const day = since.slice(0, 10);
+	return Object.fromEntries(
 		r.rows.map(({ claim, wrote, overruled }) => [claim, { wrote, overruled, since: day }])
 	);
-	if (remembered.size > 100) remembered.clear();
-	remembered.set(key, { until: Date.now() + KEPT_MS, found });
-	return found;
 }

@@ -67,6 +67,12 @@
 				'none'} of them blocking. Where a record stands below, it was run through the draft and shows
 			it.{/if}
 	</p>
+	{#if w.analysisFailed}
+		<p class="mb-3 bg-brick-wash px-4 py-2" role="alert">
+			<span class="text-brick">● The analysis broke off</span> at the last edit, so nothing below speaks
+			of it. The sample and the trials go on working; undo the edit, or try another.
+		</p>
+	{/if}
 	{#each GROUPS as g (g.severity)}
 		{@const mine = w.found.filter((f) => f.severity === g.severity)}
 		{#if mine.length}

@@ -55,7 +55,7 @@
 									<form
 										method="POST"
 										action="?/editField"
-										class="flex max-w-96 flex-wrap gap-2"
+										class="flex max-w-[420px] flex-wrap gap-2"
 										use:enhance
 									>
 										<input type="hidden" name="type" value={type.id} /><input
@@ -64,7 +64,7 @@
 											value={f.id}
 										/>
 										<input
-											class="box w-52"
+											class="box w-40"
 											name="label"
 											value={f.label}
 											aria-label="Name of {f.label}"
