@@ -2,7 +2,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { JsonValue } from '../core/model/codec';
 import { carryOn } from './background';
-import { pendingOf } from './db/carried';
+import { pendingOf, waitingAmong } from './db/carried';
 import { alongLinks, journalOf, tallies } from './db/journal';
 import { indexMatched, keyColumn } from './db/model';
 import { db, transaction } from './db/pool';
@@ -295,8 +295,11 @@ describe('a change that runs on to more records than one transaction takes', () 
 		const wide = await put('customer', id, { headcount: '9' }, NOW, 12);
 		expect(wide.pending).toBe(18);
 		expect(await limits(id)).toEqual(['5 × 12', '8 × 18']);
-		const before = await pendingOf(db(), t.workspace, { type: 'deal', id: '1' });
-		expect(before).toEqual({ counts: [{ type: 'deal', n: 18 }], stuck: 0, waits: false });
+		expect(await pendingOf(db(), t.workspace)).toEqual({
+			counts: [{ type: 'deal', n: 18 }],
+			stuck: 0
+		});
+		expect(await waitingAmong(db(), t.workspace, 'deal', ['1'])).toEqual(new Set());
 		// a record changed meanwhile is settled by what holds then
 		const { rows } = await db().query('select record::text as id from pending_record limit 1');
 		await put('deal', rows[0].id, { kind: 'spare_parts' });
@@ -327,11 +330,13 @@ describe('a change that runs on to more records than one transaction takes', () 
 			`create trigger stuck before update on r_deal for each row when (new.id = ${rows[0].id}) execute function stuck()`
 		);
 		await carryOn();
-		expect(await pendingOf(db(), t.workspace, { type: 'deal', id: rows[0].id })).toEqual({
+		expect(await pendingOf(db(), t.workspace)).toEqual({
 			counts: [{ type: 'deal', n: 1 }],
-			stuck: 1,
-			waits: true
+			stuck: 1
 		});
+		expect(await waitingAmong(db(), t.workspace, 'deal', ['1', rows[0].id])).toEqual(
+			new Set([rows[0].id])
+		);
 		expect(await limits(id)).toEqual(['5 × 5', '8 × 1']);
 		await db().query('drop trigger stuck on r_deal');
 		await db().query('update pending_record set attempts = 0');

@@ -160,6 +160,7 @@ function index(
 				nodes: [],
 				watchers: t.fields.map(() => []),
 				position: new Int32Array(t.fields.length).fill(-1),
+				reach: [],
 				locked: [],
 				filling: [],
 				validators: checks.filter((v) => v.rule.type === t.id),
@@ -191,6 +192,8 @@ function index(
 	});
 	const matched = matchedBy([...claims.values()].map((c) => c.rule));
 	const reach = reachOf(nodes, messages);
+	for (const [id, t] of types)
+		t.reach = schema.type(id).type.fields.map((f) => reach.get(refKey(id, f.id)));
 	return { schema, nodes, types, problems, claims, validators, reach, messages, matched };
 }
 

@@ -207,6 +207,8 @@ export interface TypePlan {
 	watchers: number[][];
 	/** By index of the field written; -1 for fields that no rule writes. */
 	position: Int32Array;
+	/** By index of the field that changed: what that sets going at other records. */
+	reach: readonly (readonly Reach[] | undefined)[];
 	/** Nodes with a Locked claim, and with a Fill claim. */
 	locked: number[];
 	filling: number[];

@@ -76,6 +76,8 @@ interface Working extends RecordView {
 	readonly changed: number[];
 	/** Fields that somebody sent. */
 	readonly given: number[];
+	/** The claim that wrote each field last in this change. */
+	readonly wrote: (string | null)[];
 	/** Fields (`type.field`) of other records whose change reached this one. */
 	touched: Set<string> | null;
 	out: SettledRecord;
@@ -150,6 +152,7 @@ class Pass {
 			stamps,
 			changed,
 			given,
+			wrote: new Array<string | null>(sent.length).fill(null),
 			touched: r.touched ? new Set(r.touched) : null,
 			outcomes: this.options.explain ? new Map() : null,
 			out: {
@@ -239,8 +242,7 @@ class Pass {
 	/** Marks what depends on a field of a record at other records, which join the change. */
 	private reach(rec: Working, field: number) {
 		if (!rec.changed[field] || this.options.alone) return;
-		const { id: changed } = this.schema.type(rec.type).type.fields[field];
-		const all = this.plan.reach.get(refKey(rec.type, changed));
+		const all = rec.plan.reach[field];
 		if (!all) return;
 		for (const { via, node, type, key } of all)
 			for (const id of this.whoReads(rec, via)) {
@@ -887,14 +889,8 @@ class Pass {
 	private write(rec: Working, node: PlanNode, value: Value, c: Claim | Validator) {
 		const i = node.index;
 		rec.settled[i] = value;
-		const { changes } = rec.out;
-		const had = changes.findIndex((x) => x.field === node.field.id);
-		if (had >= 0) changes.splice(had, 1);
-		if (same(value, rec.was[i])) rec.changed[i] = 0;
-		else {
-			rec.changed[i] = 1;
-			changes.push({ field: node.field.id, from: rec.was[i], to: value, claim: c.id });
-		}
+		rec.wrote[i] = c.id;
+		rec.changed[i] = same(value, rec.was[i]) ? 0 : 1;
 	}
 
 	/** The guard's parts and the values read, where somebody asked. */
@@ -957,16 +953,14 @@ class Pass {
 	private close(rec: Working) {
 		const { fields } = this.schema.type(rec.type).type;
 		const { changes } = rec.out;
-		for (let i = 0; i < rec.given.length; i++) {
-			if (!rec.given[i] || !rec.changed[i]) continue;
-			const { id } = fields[i];
-			if (!changes.some((c) => c.field === id))
-				changes.push({ field: id, from: rec.was[i], to: rec.settled[i], claim: null });
-		}
-		if (changes.length > 1) {
-			const { at } = this.schema.type(rec.type);
-			changes.sort((a, b) => at.get(a.field)! - at.get(b.field)!);
-		}
+		for (let i = 0; i < rec.changed.length; i++)
+			if (rec.changed[i] && (rec.given[i] || rec.wrote[i] !== null))
+				changes.push({
+					field: fields[i].id,
+					from: rec.was[i],
+					to: rec.settled[i],
+					claim: rec.wrote[i]
+				});
 		this.validate(rec);
 		if (this.options.states) this.states(rec);
 		if (!rec.outcomes) return;

@@ -145,27 +145,33 @@ export async function notePendingTrouble(
 	);
 }
 
-/** How many records wait to be settled, by record type; and whether a given one is among them. */
+/** How many records wait to be settled, by record type, and how many of them could not be. */
 export async function pendingOf(
 	db: Db,
-	workspace: string,
-	record?: { type: string; id: string }
-): Promise<{ counts: { type: string; n: number }[]; stuck: number; waits: boolean }> {
+	workspace: string
+): Promise<{ counts: { type: string; n: number }[]; stuck: number }> {
 	const r = await db.query<{ type: string; n: number; stuck: number }>(
 		`select p.type, count(*)::int as n, count(*) filter (where p.attempts >= $2)::int as stuck
 		 from pending_record p join carried_change c on c.id = p.carried where c.workspace = $1 group by 1 order by 1`,
 		[workspace, MOST_ATTEMPTS]
 	);
-	const own = record
-		? await db.query(
-				`select 1 from pending_record p join carried_change c on c.id = p.carried
-				 where c.workspace = $1 and p.type = $2 and p.record = $3 limit 1`,
-				[workspace, record.type, record.id]
-			)
-		: null;
 	return {
 		counts: r.rows.map(({ type, n }) => ({ type, n })),
-		stuck: r.rows.reduce((sum, x) => sum + x.stuck, 0),
-		waits: !!own?.rowCount
+		stuck: r.rows.reduce((sum, x) => sum + x.stuck, 0)
 	};
+}
+
+/** Which of some records wait to be settled. */
+export async function waitingAmong(
+	db: Db,
+	workspace: string,
+	type: string,
+	ids: readonly string[]
+): Promise<Set<string>> {
+	const r = await db.query<{ record: string }>(
+		`select distinct p.record from pending_record p join carried_change c on c.id = p.carried
+		 where c.workspace = $1 and p.type = $2 and p.record = any($3::bigint[])`,
+		[workspace, type, ids]
+	);
+	return new Set(r.rows.map((x) => String(x.record)));
 }

@@ -2,6 +2,7 @@ import { error } from '@sveltejs/kit';
 import { toJson } from '$core/model/codec';
 import { allow } from '$server/guard';
 import { inForce } from '$server/decide';
+import { waitingAmong } from '$server/db/carried';
 import { db } from '$server/db/pool';
 import { searchRecords } from '$server/db/records';
 import { linkTitles } from '$server/view';
@@ -29,6 +30,8 @@ export const load: PageServerLoad = async (event) => {
 		SIZE
 	);
 	const { fields } = schema.type(type).type;
+	const ids = records.map((r) => r.id);
+	const waiting = await waitingAmong(db(), account.workspace, type, ids);
 	return {
 		find,
 		page,
@@ -37,6 +40,7 @@ export const load: PageServerLoad = async (event) => {
 		links: await linkTitles(account.workspace, schema, records),
 		records: records.map((r) => ({
 			id: r.id,
+			pending: waiting.has(r.id),
 			values: Object.fromEntries(fields.map((f, i) => [f.id, toJson(r.values[i])])),
 			byRule: Object.keys(r.setBy).filter((f) => r.setBy[f].by === 'rule')
 		}))

@@ -59,7 +59,11 @@
 							>
 								{#if f.id === type.title}<a class="textlink" href="/records/{type.id}/{r.id}"
 										>{text || `No. ${r.id}`}</a
-									>{:else}{text}{/if}
+									>{#if r.pending}<span
+											class="ml-2 text-xs text-ochre"
+											title="A change elsewhere runs on to this record and has not reached it yet"
+											>▲ pending</span
+										>{/if}{:else}{text}{/if}
 							</td>
 						{/each}
 					</tr>

@@ -2,7 +2,7 @@ import { error } from '@sveltejs/kit';
 import { toJson } from '$core/model/codec';
 import { allow } from '$server/guard';
 import { inForce } from '$server/decide';
-import { pendingOf } from '$server/db/carried';
+import { waitingAmong } from '$server/db/carried';
 import { alongLinks } from '$server/db/journal';
 import { db } from '$server/db/pool';
 import { readHistory, readRecords, titlesOf } from '$server/db/records';
@@ -44,7 +44,7 @@ export const load: PageServerLoad = async (event) => {
 		setBy: r.setBy,
 		history,
 		along,
-		pending: (await pendingOf(db(), w, { type, id })).waits,
+		pending: (await waitingAmong(db(), w, type, [id])).has(id),
 		links
 	};
 };

@@ -2,6 +2,7 @@ import { json } from '@sveltejs/kit';
 import { toJson } from '$core/model/codec';
 import { readApiBody } from '$server/api';
 import { inForce, save } from '$server/decide';
+import { waitingAmong } from '$server/db/carried';
 import { db } from '$server/db/pool';
 import { readRecords } from '$server/db/records';
 import { allow, answer, senderOf } from '$server/guard';
@@ -18,7 +19,8 @@ export const GET: RequestHandler = async (event) => {
 	const values = Object.fromEntries(
 		schema.type(type).type.fields.map((f, i) => [f.id, toJson(r.values[i])])
 	);
-	return json({ type, id, version: r.version, values, setBy: r.setBy });
+	const pending = (await waitingAmong(db(), account.workspace, type, [id])).has(id);
+	return json({ type, id, version: r.version, values, setBy: r.setBy, pending });
 };
 
 /** Changes a record: `{"values": {…}, "keep": ["field"], "version": 3}`. */
