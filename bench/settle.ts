@@ -20,7 +20,7 @@ import { compileTests } from '../src/core/feel/compile';
 import { parseTests } from '../src/core/feel/parse';
 import { indexTable } from '../src/core/tables/reference';
 import { NOTHING_ELSE } from '../src/core/trials/trials';
-import { compareNum, div, mul, num, parseNum, roundTo, sub, type Num } from '../src/core/value/num';
+import { div, mul, num, parseNum, roundTo, sub, type Num } from '../src/core/value/num';
 import { LocalDate } from '../src/core/value/temporal';
 import { same, type Value } from '../src/core/value/value';
 import { zones } from '../src/runtime/zones';
