@@ -1,43 +1,81 @@
 /** Conditions that never or always hold, checks that say nothing or refuse each other, watches, retired options. */
+import type { Run } from '../feel/compile';
 import type { Expr } from '../feel/tree';
 import type { Context } from './context';
 import { carried, ofRule } from './context';
 import type { JsonValue } from '../model/codec';
-import type { Rule, RuleSet } from '../model/rules';
+import type { Rule } from '../model/rules';
 import type { Validator } from '../plan/plan';
 import { axesOf, combinations } from './cells';
 import { exprOf } from './formulas';
 import { saySpots, seenBothWays, truthOf } from './guards';
 import type { Finding } from './types';
 
+/**
+ * Whether a condition never or always holds, with the proof; null where it depends, or where that is
+ * not known, which is noted.
+ * @param unknown for the note
+ */
+function settledTruth(
+	c: Context,
+	rule: Rule,
+	type: string,
+	condition: Expr | null,
+	run: Run,
+	unknown: string
+): { never: boolean; certificate: string } | null {
+	const known = truthOf(c.probe, type, condition, run);
+	if (!known) {
+		if (!condition || !seenBothWays(c.probe, rule, type, condition, run))
+			c.notAnalysed(rule, unknown);
+		return null;
+	}
+	if (known.truth === 'depends') return null;
+	const certificate = known.axes.length
+		? `tried at all ${known.tried} combinations of ${saySpots(known.axes)} that it can tell apart`
+		: 'it reads no field';
+	return { never: known.truth === 'never', certificate };
+}
+
 /** Whether the guard of a rule never or always holds. */
 export function guardFindings(c: Context, rule: Rule): Finding[] {
 	const of = c.compiled(rule);
 	if (!rule.guard || !of?.guard) return [];
 	const type = c.guardType(rule);
-	const condition = exprOf(c, type, rule.guard);
-	const known = truthOf(c.probe, type, condition, of.guard);
-	if (!known) {
-		if (condition && seenBothWays(c.probe, rule, type, condition, of.guard)) return [];
-		c.notAnalysed(
-			rule,
-			'Its condition does more than compare fields with constants, and no record was found at which it holds and one at which it does not.'
-		);
-		return [];
-	}
-	if (known.truth === 'depends') return [];
-	const never = known.truth === 'never';
+	const truth = settledTruth(
+		c,
+		rule,
+		type,
+		exprOf(c, type, rule.guard),
+		of.guard,
+		'Its condition does more than compare fields with constants, and no record was found at which it holds and one at which it does not.'
+	);
+	if (!truth) return [];
+	const { never, certificate } = truth;
+	const shared = { ...ofRule(rule, 'guard', 'guard'), certificate };
+	if (never)
+		return [
+			{
+				...shared,
+				severity: 'blocking',
+				message: 'Its condition can never hold, so it never does anything.'
+			}
+		];
+	// without it, the rule would apply at every change: that is another rule
+	if (rule.entering)
+		return [
+			{
+				...shared,
+				severity: 'advisory',
+				message: 'Its condition always holds, so it comes to hold on new records only.'
+			}
+		];
 	return [
 		{
-			...ofRule(rule, 'guard', 'guard'),
-			severity: never ? 'blocking' : 'advisory',
-			message: never
-				? 'Its condition can never hold, so it never does anything.'
-				: 'Its condition always holds, so it says nothing.',
-			certificate: `tried at all ${known.tried} combinations of ${saySpots(known.axes)} that it can tell apart`,
-			...(never
-				? {}
-				: { repair: { do: 'always', rule: rule.id, label: 'Take the condition away' } })
+			...shared,
+			severity: 'advisory',
+			message: 'Its condition always holds, so it says nothing.',
+			repair: { do: 'always', rule: rule.id, label: 'Take the condition away' }
 		}
 	];
 }
@@ -47,18 +85,16 @@ export function checkFindings(c: Context, rule: Rule): Finding[] {
 	const { body } = rule;
 	const of = c.compiled(rule);
 	if (body.kind !== 'check' || !of || !('holds' in of) || !of.holds) return [];
-	const asked = exprOf(c, rule.type, body.holds);
-	const known = truthOf(c.probe, rule.type, asked, of.holds);
-	if (!known) {
-		if (asked && seenBothWays(c.probe, rule, rule.type, asked, of.holds)) return [];
-		c.notAnalysed(
-			rule,
-			'What it asks for does more than compare fields with constants, and no record was found that meets it and one that does not.'
-		);
-		return [];
-	}
-	if (known.truth === 'depends') return [];
-	const never = known.truth === 'never';
+	const truth = settledTruth(
+		c,
+		rule,
+		rule.type,
+		exprOf(c, rule.type, body.holds),
+		of.holds,
+		'What it asks for does more than compare fields with constants, and no record was found that meets it and one that does not.'
+	);
+	if (!truth) return [];
+	const { never, certificate } = truth;
 	return [
 		{
 			...ofRule(rule, 'formula 0', 'holds'),
@@ -66,16 +102,16 @@ export function checkFindings(c: Context, rule: Rule): Finding[] {
 			message: never
 				? 'What it asks for can never hold.'
 				: 'What it asks for always holds, so it never says anything.',
-			certificate: `tried at all ${known.tried} combinations of ${saySpots(known.axes)} that it can tell apart`
+			certificate
 		}
 	];
 }
 
 /**
  * Pairs of blocking checks of which one always refuses what the other lets through, although each can
- * be met: whoever comes where both count cannot save.
+ * be met. Told at the later of the two.
  */
-export function clashes(c: Context, set: RuleSet): Finding[] {
+export function clashes(c: Context): Finding[] {
 	const checks = [...c.plan.validators.values()].filter((v) => v.kind === 'check' && v.blocking);
 	const tree = (v: Validator) =>
 		v.rule.body.kind === 'check' ? exprOf(c, v.rule.type, v.rule.body.holds) : null;
@@ -89,8 +125,7 @@ export function clashes(c: Context, set: RuleSet): Finding[] {
 			const found = clash(c, a, b, trees as Expr[]);
 			if (found) out.push(found);
 		}
-	// told once, at the later of the two
-	return out.filter((f) => set.rules.some((r) => r.id === f.rule));
+	return out;
 }
 
 const shareAField = (a: Validator, b: Validator) =>

@@ -48,7 +48,7 @@ export function analyse(
 	const broken = new Set(plan.problems.map((p) => p.rule));
 	for (const rule of set.rules)
 		if (!rule.off && !broken.has(rule.id)) findings.push(...ofOne(c, rule, overruled));
-	findings.push(...clashes(c, set));
+	findings.push(...clashes(c));
 	const seen = new Map<string, number>();
 	for (const f of findings) {
 		const times = seen.get(f.id) ?? 0;

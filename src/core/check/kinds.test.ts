@@ -377,6 +377,11 @@ describe('a condition', () => {
 		const set = setOf([rule('share', '1', { if: 'true' })]);
 		expect(afterRepair(/always holds/, set)).toEqual([]);
 	});
+	it('that always holds and is to come to hold is told, and not taken away', () => {
+		const [f] = found(setOf([rule('share', '1', { if: 'true', entering: true })]));
+		expect(f.message).toContain('on new records only');
+		expect([f.repair, f.certificate]).toEqual([undefined, 'it reads no field']);
+	});
 	it('of an update speaks of the record that sets it off', () => {
 		const each = (text: string) => rule('share', '1', { each: 'firm', if: text, watch: ['key'] });
 		expect(says(/never hold/, each('Heads > 5 and Heads < 3'))).toBe(1);

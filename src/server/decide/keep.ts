@@ -98,26 +98,24 @@ export async function keepChanges(
 	await writeRecords(client, schema, workspace, [...writings.values()], release, at);
 	await markSettled(client, workspace, [...untouched.values()], release);
 	for (const r of removed) await deleteRecord(client, workspace, r.type, r.id);
-	const written = changes.map(
-		(c, i) => history[i].lines.length > 0 || c.settled.deferred.length > 0
-	);
+	const toldOf = changes
+		.map(({ settled, before = [] }, i) => ({
+			settled,
+			before,
+			...history[i],
+			first: outcomes[i].at(0)
+		}))
+		.filter((x) => x.lines.length || x.settled.deferred.length);
 	const head = { at, account: account.id, entryPoint, release };
-	const numbers = await writeHistory(
-		client,
-		workspace,
-		head,
-		history.filter((_, i) => written[i])
-	);
-	const kept = changes.filter((_, i) => written[i]);
+	const numbers = await writeHistory(client, workspace, head, toldOf);
 	const sent = await putOut(
 		client,
 		workspace,
 		plan,
-		kept.map((c, i) => ({ change: numbers[i], records: c.settled.records })),
+		toldOf.map((x, i) => ({ change: numbers[i], records: x.settled.records })),
 		at
 	);
-	for (const [i, { settled, before = [] }] of kept.entries()) {
-		const first = outcomes[changes.indexOf(kept[i])][0];
+	for (const [i, { settled, before, first }] of toldOf.entries()) {
 		if (first) Object.assign(first, { sent: sent[i], pending: settled.deferred.length });
 		if (!settled.deferred.length) continue;
 		const was = settled.records
