@@ -10,7 +10,21 @@ export default {
 	kit: {
 		adapter: adapter({ out }),
 		outDir: process.env.RIGID_KIT_DIR ?? '.svelte-kit',
-		alias: { $core: 'src/core', $server: 'src/server', $workers: 'src/workers', $demo: 'demo' },
+		// what runs beside the application is read as strictly as the application
+		typescript: {
+			config: (config) => {
+				const beside = ['bench', 'demo', 'docs', 'e2e', 'scripts'];
+				const root = new URL('.', import.meta.url).pathname;
+				config.include.push(...beside.map((folder) => `${root}${folder}/**/*.ts`));
+			}
+		},
+		alias: {
+			$core: 'src/core',
+			$server: 'src/server',
+			$door: 'src/door',
+			$workers: 'src/workers',
+			$demo: 'demo'
+		},
 		csp: {
 			mode: 'nonce',
 			directives: {

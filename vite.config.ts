@@ -6,6 +6,7 @@ import { defineConfig } from 'vitest/config';
 const alias = {
 	$core: new URL('./src/core', import.meta.url).pathname,
 	$server: new URL('./src/server', import.meta.url).pathname,
+	$door: new URL('./src/door', import.meta.url).pathname,
 	$demo: new URL('./demo', import.meta.url).pathname
 };
 
@@ -19,14 +20,15 @@ export default defineConfig({
 				resolve: { alias },
 				test: {
 					name: 'core',
-					include: ['src/core/**/*.test.ts', 'src/cli/**/*.test.ts', 'demo/**/*.test.ts']
+					include: ['{src/core,src/door,src/cli,demo}/**/*.test.ts'],
+					testTimeout: 120_000
 				}
 			},
 			{
 				// what pages work on, as the browser has it, without a page
 				plugins: [svelte()],
 				resolve: { alias, conditions: ['browser'] },
-				test: { name: 'lib', include: ['src/lib/**/*.test.ts'] }
+				test: { name: 'lib', include: ['src/lib/**/*.test.ts'], testTimeout: 120_000 }
 			},
 			{
 				resolve: { alias },

@@ -10,19 +10,25 @@ import jsonata from 'jsonata';
 import { unaryTest } from 'feelin';
 import { demoModel } from '../demo/model';
 import { demoReleases } from '../demo/rules';
-import { Schema } from '../src/core/model/model';
-import type { Rule } from '../src/core/model/rules';
-import { compilePlan } from '../src/core/plan/plan';
-import { settle, type Change } from '../src/core/settle/settle';
-import { analyseBoxes } from '../src/core/check/boxes';
-import { analyse } from '../src/core/check/findings';
-import { compileTests } from '../src/core/feel/compile';
-import { parseTests } from '../src/core/feel/parse';
-import { indexTable } from '../src/core/tables/reference';
-import { NOTHING_ELSE } from '../src/core/trials/trials';
-import { div, mul, num, parseNum, roundTo, sub, type Num } from '../src/core/value/num';
-import { LocalDate } from '../src/core/value/temporal';
-import { same, type Value } from '../src/core/value/value';
+import type { Change, Num, Rule, Value } from '../src/core';
+import {
+	LocalDate,
+	NOTHING_ELSE,
+	Schema,
+	analyse,
+	compilePlan,
+	div,
+	indexTable,
+	mul,
+	num,
+	parseNum,
+	roundTo,
+	same,
+	settle,
+	sub
+} from '../src/core';
+import { compileTests, parseTests } from '../src/core/feel/language';
+import { analyseBoxes } from '../src/core/spots/boxes';
 import { zones } from '../src/runtime/zones';
 
 /** Median nanoseconds of one call, over runs long enough to be measured. */

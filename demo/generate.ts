@@ -3,7 +3,7 @@
  * data are in them on purpose: blanks, double spaces, one-word names, lower-case company names,
  * unknown postal codes, near doubles, and values from before a rule existed.
  */
-import type { JsonValue } from '../src/core/model/codec';
+import type { JsonValue } from '../src/core';
 
 export type DemoRecord = Record<string, JsonValue>;
 

@@ -1,7 +1,6 @@
 /** What happened in the demo before it is opened: some weeks of changes that people made in forms. */
-import type { JsonValue } from '../src/core/model/codec';
-import type { EntryPoint } from '../src/core/model/rules';
-import { save } from '../src/server/decide';
+import type { EntryPoint, JsonValue } from '../src/core';
+import { save } from '../src/server/records';
 import { db } from '../src/server/db/pool';
 import { seeded } from './generate';
 import { DEMO_PEOPLE, DEMO_WORKSPACE } from './seed';

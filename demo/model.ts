@@ -1,5 +1,5 @@
 /** Record types, fields and options of the demo workspace. Everything in it is made up. */
-import type { Field, FieldType, Model, OptionList, RecordType } from '../src/core/model/model';
+import type { Field, FieldType, Model, OptionList, RecordType } from '../src/core';
 
 const slug = (label: string) =>
 	label

@@ -1,27 +1,33 @@
 /** The rules of the demo workspace: what its three releases hold, and the draft on top of them. */
-import { compileDefinition, compileExpression, compileTests } from '../src/core/feel/compile';
-import { typeOfField } from '../src/core/feel/types';
-import { readTemplate } from '../src/core/feel/template';
-import { parseExpression, parseTests } from '../src/core/feel/parse';
-import { bare } from '../src/core/feel/tree';
-import type { JsonValue } from '../src/core/model/codec';
-import type { Definition, ReferenceTable } from '../src/core/model/model';
-import { Schema } from '../src/core/model/model';
 import type {
 	Body,
 	Cell,
+	Definition,
 	Formula,
 	HitPolicy,
 	Hold,
+	JsonValue,
 	Kind,
 	Limit,
 	MatchHow,
 	NoResult,
 	OncePer,
 	Output,
+	ReferenceTable,
 	Rule,
 	RuleSet
-} from '../src/core/model/rules';
+} from '../src/core';
+import { Schema } from '../src/core';
+import {
+	bare,
+	compileDefinition,
+	compileExpression,
+	compileTests,
+	parseExpression,
+	parseTests,
+	readTemplate,
+	typeOfField
+} from '../src/core/feel/language';
 import { demoModel } from './model';
 
 const written: Definition[] = [

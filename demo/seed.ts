@@ -1,16 +1,8 @@
 /** Fills an empty workspace with the demo: people, model, releases, draft, trials and records. */
-import { fromJson } from '../src/core/model/codec';
-import { Schema } from '../src/core/model/model';
-import { compilePlan, ruleOf } from '../src/core/plan/plan';
-import type { Loader } from '../src/core/settle/settle';
-import { settle } from '../src/core/settle/settle';
-import { reason } from '../src/core/settle/reason';
-import type { MatchHow } from '../src/core/model/rules';
-import type { MatchKey } from '../src/core/text/match';
-import { matchKey } from '../src/core/text/match';
-import type { Value } from '../src/core/value/value';
+import type { Loader, MatchHow, MatchKey, Value } from '../src/core';
+import { Schema, compilePlan, fromJson, matchKey, reason, ruleOf, settle } from '../src/core';
 import { zones } from '../src/runtime/zones';
-import { createAccount, type Role } from '../src/server/accounts';
+import { createAccount, type Role } from '../src/server/people/accounts';
 import { createModel, indexMatched, keysToMatch, tableOf } from '../src/server/db/model';
 import type { Db } from '../src/server/db/pool';
 import type { SetBy } from '../src/server/db/records';

@@ -1,6 +1,5 @@
 /** The trials of the demo workspace: what the released rules are held to. */
-import type { JsonValue } from '../src/core/model/codec';
-import type { Trial } from '../src/core/trials/trials';
+import type { JsonValue, Trial } from '../src/core';
 
 const trials: Trial[] = [];
 

@@ -24,7 +24,7 @@ test('a reader looks and cannot write, in the page or past it', async ({ page })
 	await expect(page.getByText('You look; authors write')).toBeVisible();
 	await expect(page.getByLabel('Name of the rule').first()).toBeDisabled();
 	const put = await page.evaluate(
-		async () => (await fetch('/draft/rules/x', { method: 'PUT', body: '{}' })).status
+		async () => (await fetch('/draft', { method: 'PATCH', body: '{}' })).status
 	);
 	const save = await page.evaluate(
 		async () =>

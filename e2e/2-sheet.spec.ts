@@ -1,4 +1,4 @@
-import { expect, open, openSheet, signIn, test } from './helpers';
+import { choose, expect, expectHeld, open, openSheet, signIn, source, test } from './helpers';
 
 test.beforeEach(async ({ page }) => {
 	await signIn(page);
@@ -94,7 +94,7 @@ test('what the sample shows is kept as a trial and runs from then on', async ({ 
 
 test('hold, watched fields, guard and entry points are words of the sentence', async ({ page }) => {
 	await openSheet(page, '/write/customer/service_plan');
-	await page.locator('#s-key_grower').selectOption('no');
+	await choose(page.locator('#s-key_grower'), 'no');
 	const wrote = page.getByTestId('wrote-service_plan');
 	await expect(wrote).toContainText('Yearly check');
 	// entry point: only the import
@@ -109,7 +109,7 @@ test('hold, watched fields, guard and entry points are words of the sentence', a
 	await expect(wrote).toContainText('Yearly check');
 	// a guard, as text, with a mistake first
 	await page.getByRole('button', { name: 'always' }).click();
-	const guard = page.getByLabel('Condition of Service plan by key grower');
+	const guard = source(page, 'Condition of Service plan by key grower');
 	await guard.fill('Headcont > 100');
 	await expect(page.getByText('Did you mean Headcount?').first()).toBeVisible();
 	await guard.fill('Headcount > 100');
@@ -131,8 +131,8 @@ test('hold, watched fields, guard and entry points are words of the sentence', a
 
 test('a formula is marked where it is wrong, and its value stands beside it', async ({ page }) => {
 	await openSheet(page, '/write/deal/net_amount');
-	const text = page.getByLabel('Formula for Net amount');
-	await expect(text).toHaveValue("Amount * Share left('Discount %')");
+	const text = source(page, 'Formula for Net amount');
+	await expectHeld(text, "Amount * Share left('Discount %')");
 	await page.locator('#s-amount').fill('200');
 	await page.locator('#s-discount_percent').fill('7.5');
 	await expect(page.getByTestId('wrote-net_amount')).toContainText('185 EUR');
@@ -142,12 +142,12 @@ test('a formula is marked where it is wrong, and its value stands beside it', as
 	await expect(
 		page.getByText('“*” cannot join a number and a choice of Deal kind').first()
 	).toBeVisible();
-	await expect(page.getByTestId('station-check')).toContainText('6 findings');
+	await expect(page.getByTestId('station-check')).toContainText('5 findings');
 	await text.fill('Amount / 2');
 	await expect(page.getByTestId('wrote-net_amount')).toContainText('100 EUR');
 	await page.getByRole('button', { name: 'More for Net amount' }).click();
 	await page.getByRole('menuitem', { name: 'Put back as in force' }).click();
-	await expect(text).toHaveValue(/Discount/);
+	await expectHeld(text, /Discount/);
 	await expect(page.getByText('Draft saved')).toBeVisible();
 });
 
@@ -159,11 +159,11 @@ test('a first rule is written from nothing by an administrator, by keyboard alon
 	const add = page.getByRole('button', { name: /^Derive by a formula/ });
 	await add.focus();
 	await page.keyboard.press('Enter');
-	const text = page.getByLabel('Formula for Registered name');
+	const text = source(page, 'Formula for Registered name');
 	await text.focus();
 	await page.keyboard.type('if Key grower then null else "Heat"');
 	await page.locator('#s-key_grower').focus();
-	await page.locator('#s-key_grower').selectOption('no');
+	await choose(page.locator('#s-key_grower'), 'no');
 	await expect(page.getByTestId('wrote-registered_name')).toContainText('Heat');
 	await page.getByRole('button', { name: /^More for/ }).focus();
 	await page.keyboard.press('Enter');
@@ -183,8 +183,8 @@ test('two authors: the second is told, and nothing is overwritten', async ({
 	await page.getByLabel('Why the rule exists').fill('Mine.');
 	await expect(page.getByText('Draft saved')).toBeVisible();
 	await other.getByLabel('Why the rule exists').fill('Theirs.');
-	await expect(other.getByRole('alert')).toContainText('Somebody else changed this rule');
-	await other.getByRole('button', { name: 'Load the stored draft' }).click();
+	await expect(other.getByRole('alert')).toContainText(/ changed “.+” meanwhile/);
+	await other.getByRole('button', { name: 'Take theirs, keep my other edits' }).click();
 	await expect(other.getByLabel('Why the rule exists')).toHaveValue('Mine.');
 	await other.close();
 	await page
@@ -214,17 +214,17 @@ test('a check blocks at its field, with its values; a required field and limited
 	page
 }) => {
 	await openSheet(page, '/write/deal/close_date');
-	await page.locator('#s-stage').selectOption('Quotation');
+	await choose(page.locator('#s-stage'), 'Quotation');
 	await page.locator('#s-close_date').fill('2020-01-31');
 	await page.locator('#s-close_date').blur();
 	await expect(page.getByTestId('said-close_date')).toContainText(
 		'blocks at Close date: Close date 2020-01-31 has passed, and the deal is still at Quotation.'
 	);
-	await page.locator('#s-stage').selectOption('Won');
+	await choose(page.locator('#s-stage'), 'Won');
 	await expect(page.getByTestId('said-close_date')).toHaveCount(0);
 
 	await openSheet(page, '/write/deal/electrical_capacity');
-	await page.locator('#s-heat_pump').selectOption('yes');
+	await choose(page.locator('#s-heat_pump'), 'yes');
 	await page.locator('#s-electrical_capacity').fill('');
 	await expect(page.getByTestId('said-electrical_capacity')).toContainText(
 		'Electrical capacity is required.'
@@ -234,10 +234,16 @@ test('a check blocks at its field, with its values; a required field and limited
 	await expect(page.getByTestId('said-electrical_capacity')).toHaveCount(0);
 
 	await openSheet(page, '/write/lead/product_interest');
-	await page.locator('#s-crop').selectOption('Herbs');
-	await expect(page.locator('#s-product_interest + fieldset').getByLabel('Fogging')).toHaveCount(0);
+	await choose(page.locator('#s-crop'), 'Herbs');
+	const offered = async (n: number) => {
+		await page.locator('#s-product_interest').click();
+		await expect(page.getByRole('option').first()).toBeVisible();
+		await expect(page.getByRole('option', { name: 'Fogging' })).toHaveCount(n);
+		await page.keyboard.press('Escape');
+	};
+	await offered(0);
 	await page.getByRole('button', { name: 'Herbs allows Fogging' }).click();
-	await expect(page.locator('#s-product_interest + fieldset').getByLabel('Fogging')).toHaveCount(1);
+	await offered(1);
 	await page.getByRole('button', { name: 'Undo' }).click();
 	await expect(page.getByText('Draft saved')).toBeVisible();
 });
@@ -245,7 +251,7 @@ test('a check blocks at its field, with its values; a required field and limited
 test('rules of a field are put in another order by dragging and by keyboard', async ({ page }) => {
 	await openSheet(page, '/write/customer/label_lines');
 	await page.getByRole('button', { name: /^Derive by a formula/ }).click();
-	await page.getByLabel('Formula for Label lines').last().fill('3');
+	await source(page, 'Formula for Label lines').last().fill('3');
 	await page.getByLabel(/^Hold on Label lines: follow/).click();
 	await page.getByRole('option', { name: /^fill/ }).click();
 	const names = page.getByLabel('Name of the rule');

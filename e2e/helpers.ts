@@ -1,4 +1,4 @@
-import { expect, test as base, type Page } from '@playwright/test';
+import { expect, test as base, type Locator, type Page } from '@playwright/test';
 
 const PASSWORD: Record<string, string> = {
 	ida: 'glasshouse-1',
@@ -43,4 +43,21 @@ export const test = base.extend<{ quiet: void }>({
 		{ auto: true }
 	]
 });
+/** Chooses from a list, by the label of the choice; a long list is opened by its box. */
+export async function choose(box: Locator, label: string) {
+	await box.click();
+	await box.page().getByRole('option', { name: label, exact: true }).click();
+}
+
+/** What a list has chosen, or an editor of formulas holds. */
+export const held = (box: Locator) =>
+	box.evaluate((e) => (e instanceof HTMLInputElement ? e.value : (e.textContent ?? '')).trim());
+export async function expectHeld(box: Locator, text: string | RegExp) {
+	if (typeof text === 'string') await expect.poll(() => held(box)).toBe(text);
+	else await expect.poll(() => held(box)).toMatch(text);
+}
+
+/** An editor of formulas or texts, once it is there. */
+export const source = (page: Page, label: string | RegExp) =>
+	page.locator('.cm-content').and(page.getByLabel(label));
 export { expect };

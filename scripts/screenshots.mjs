@@ -26,26 +26,35 @@ async function shot(name, path, prepare = async () => {}) {
 	await page.screenshot({ path: `${folder}${name}.png` });
 }
 
+/** Chooses from a list by the label of the choice. */
+async function choose(box, name) {
+	await page.click(box);
+	await page.getByRole('option', { name, exact: typeof name === 'string' }).click();
+}
+
 await shot('sheet', '/write/customer/size_class', async () => {
 	await page.fill('#s-headcount', '60');
 	await page.click('text=Try around each limit');
 });
-await shot('options', '/write/deal/freight_paid_by', () =>
-	page.selectOption('#s-delivery_rule', 'ddp')
-);
-await shot('formula', '/write/lead/expected_value', () => page.selectOption('#s-fit', 'strong'));
-await shot('table', '/write/deal/discount_limit_percent', async () => {
-	await page.selectOption('#s-kind', 'service');
+await shot('options', '/write/deal/freight_paid_by', () => choose('#s-delivery_rule', 'DDP'));
+await shot('formula', '/write/deal/net_amount', async () => {
+	const text = page.locator('.cm-content').first();
+	await text.click();
+	await page.keyboard.press('Control+a');
+	await page.keyboard.type('Amount * Customer.He');
 });
-await shot('lookup', '/write/customer/currency', () => page.selectOption('#s-country', 'denmark'));
+// the sheet as it was, for those that come after
+await page.getByRole('button', { name: 'Undo' }).click();
+await shot('table', '/write/deal/discount_limit_percent', async () => {
+	await choose('#s-kind', 'Service');
+});
+await shot('lookup', '/write/customer/currency', () => choose('#s-country', 'Denmark'));
 await shot('reference', '/tables/country_desk');
 await shot('definitions', '/definitions');
 await shot('match', '/write/lead/customer', () =>
 	page.fill('#s-company_as_typed', 'brackwater tulips')
 );
-await shot('messages', '/write/customer/~messages', () =>
-	page.selectOption('#s-season_notice', 'yes')
-);
+await shot('messages', '/write/customer/~messages', () => choose('#s-season_notice', 'yes'));
 await shot('check', '/check');
 await shot('journal', '/journal');
 await shot('outbox', '/outbox');

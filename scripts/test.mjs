@@ -56,7 +56,14 @@ try {
 	}
 	if (wants('lint')) step('lint', bin('eslint'), ['.']);
 	if (wants('structure'))
-		step('structure', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', 'src']);
+		step('structure', bin('depcruise'), [
+			'--config',
+			'.dependency-cruiser.cjs',
+			'src',
+			'demo',
+			'bench',
+			'tests'
+		]);
 	if (wants('unit')) step('unit', bin('vitest'), ['run', '--project', 'core', '--project', 'lib']);
 	if (wants('integration') || wants('e2e')) {
 		cluster = await startCluster('test-postgres', 5633);

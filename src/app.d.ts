@@ -1,4 +1,4 @@
-import type { Account } from '$server/accounts';
+import type { Account } from '$server/people/accounts';
 
 declare global {
 	namespace App {

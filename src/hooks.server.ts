@@ -6,10 +6,10 @@ import {
 	type HandleServerError,
 	type ServerInit
 } from '@sveltejs/kit';
-import { accountOfSession, accountOfToken } from '$server/accounts';
-import { startBackground } from '$server/background';
+import { accountOfSession, accountOfToken } from '$server/people/accounts';
+import { startBackground } from '$server/jobs/background';
 import { db } from '$server/db/pool';
-import { log } from '$server/log';
+import { log } from '$server/http/log';
 
 /** Messages are handed over and long changes carried on as long as the server runs. */
 export const init: ServerInit = () => {
@@ -50,11 +50,30 @@ export const handle: Handle = async ({ event, resolve }) => {
 			return json({ message: 'Your session has ended. Sign in again.' }, { status: 401 });
 		redirect(303, `/sign-in?to=${encodeURIComponent(url.pathname + url.search)}`);
 	}
-	const response = await resolve(event);
+	const theme = cookies.get('theme') ?? '';
+	const response = await resolve(event, {
+		transformPageChunk: ({ html }) =>
+			html.replace('%theme%', theme === 'dark' || theme === 'light' ? theme : '')
+	});
+	allowStyles(response);
 	response.headers.set('x-content-type-options', 'nosniff');
 	response.headers.set('referrer-policy', 'same-origin');
 	return response;
 };
+
+/**
+ * The editor of formulas makes its styles while it runs. They carry the nonce of the page's scripts,
+ * so that the policy lets in these and no others.
+ */
+function allowStyles(response: Response) {
+	const policy = response.headers.get('content-security-policy');
+	const nonce = policy && /'nonce-[^']+'/.exec(policy)?.[0];
+	if (nonce && !/style-src-elem[^;]*'nonce-/.test(policy))
+		response.headers.set(
+			'content-security-policy',
+			policy.replace('style-src-elem', `style-src-elem ${nonce}`)
+		);
+}
 
 export const handleError: HandleServerError = ({ error, event, status }) => {
 	if (status !== 404) log.error({ err: error, path: event.url.pathname }, 'request failed');

@@ -74,9 +74,9 @@ describe('the command line', () => {
 		for (const [args, says] of [
 			[['settle', 'rules.json', 'none.json'], 'cannot be read'],
 			[['settle', 'bad.json', 'change.json'], 'no JSON'],
-			[['settle', 'context.json', 'change.json'], 'no release'],
+			[['settle', 'context.json', 'change.json'], 'context.json: format must be'],
 			[['settle', 'rules.json'], 'Give a file with the change'],
-			[['settle', 'rules.json', 'context.json'], '“type” and “sent”'],
+			[['settle', 'rules.json', 'context.json'], 'context.json: '],
 			[['--verbose', 'check', 'rules.json'], '--explain']
 		] as const)
 			expect(run(...args)).toMatchObject({ code: 2, text: expect.stringContaining(says) });

@@ -2,23 +2,35 @@
  * The command line over the core: no server, no database. Pure: takes arguments and texts of files,
  * gives what to print and the exit code.
  */
-import { analyse } from '../core/check/findings';
-import { compileExpression, LimitError } from '../core/feel/compile';
-import { parseExpression } from '../core/feel/parse';
-import { FormulaError } from '../core/feel/tree';
-import type { JsonValue } from '../core/model/codec';
-import { toJson } from '../core/model/codec';
-import { Schema, type Model } from '../core/model/model';
-import { ENTRY_POINTS, type EntryPoint, type RuleSet } from '../core/model/rules';
-import { compilePlan, ruleOf, type Plan } from '../core/plan/plan';
-import { reason } from '../core/settle/reason';
-import { settle } from '../core/settle/settle';
-import { nearLoader, runTrial, submissionOf, type Trial } from '../core/trials/trials';
-import { Num, parseNum } from '../core/value/num';
-import { LocalDate, Moment } from '../core/value/temporal';
-import { isContext, isList, show, type Value } from '../core/value/value';
+import type { Plan, RuleSet, Trial, Value } from '../core';
+import {
+	LocalDate,
+	Moment,
+	Num,
+	Schema,
+	analyse,
+	compilePlan,
+	isContext,
+	isList,
+	nearLoader,
+	parseNum,
+	reason,
+	ruleOf,
+	runTrial,
+	settle,
+	show,
+	submissionOf,
+	toJson
+} from '../core';
+import {
+	EVALUATION_STEPS,
+	FormulaError,
+	LimitError,
+	compileExpression,
+	parseExpression
+} from '../core/feel/language';
 import { zones } from '../runtime/zones';
-import { BadInput, checkDefinition, checkRule, checkTable, checkTrial } from '../server/door';
+import { BadInput, checkChange, checkRelease, checkTrial, parseJson } from '../door';
 
 export interface Output {
 	text: string;
@@ -35,6 +47,9 @@ const USAGE = `rigid-rule evaluates formulas and rule sets without a server.
 
 RULES.json is a release as the application exports it. The formats are in docs/schema.`;
 
+/** The most that a file may hold: a release with large tables. */
+const MOST_CHARACTERS = 60_000_000;
+
 class Wrong extends Error {}
 
 /** @param read gives the text of a file; throws when there is none */
@@ -50,13 +65,18 @@ export function runCli(args: readonly string[], read: (path: string) => string):
 			case 'settle':
 				return settleChange(
 					rules(read, rest[0]),
-					json(read, need(rest[1], 'a file with the change')),
+					need(rest[1], 'a file with the change'),
+					json(read, rest[1]),
 					flags.includes('--explain')
 				);
 			case 'check':
 				return check(rules(read, rest[0]));
 			case 'try':
-				return tryAll(rules(read, rest[0]), json(read, need(rest[1], 'a file with trials')));
+				return tryAll(
+					rules(read, rest[0]),
+					need(rest[1], 'a file with trials'),
+					json(read, rest[1])
+				);
 			default:
 				return { text: USAGE, code: verb === undefined || verb === 'help' ? 0 : 2 };
 		}
@@ -83,11 +103,7 @@ function json(read: (path: string) => string, path: string): unknown {
 	} catch {
 		throw new Wrong(`The file ${path} cannot be read.`);
 	}
-	try {
-		return JSON.parse(text) as unknown;
-	} catch (e) {
-		throw new Wrong(`${path} is no JSON: ${(e as Error).message}`);
-	}
+	return sound(path, () => parseJson(text, 'The file', MOST_CHARACTERS));
 }
 
 interface Loaded {
@@ -95,24 +111,20 @@ interface Loaded {
 	set: RuleSet;
 }
 
-function rules(read: (path: string) => string, path: string | undefined): Loaded {
-	const file = need(path, 'a file with rules');
-	const doc = json(read, file) as Partial<RuleSet & { model: Model; format: string }> | null;
-	if (doc?.format !== 'rigid-rule/release' || !doc.model || !Array.isArray(doc.rules))
-		throw new Wrong(
-			`${file} is no release: it wants "format": "rigid-rule/release", "model" and "rules".`
-		);
-	const { rules, order = {}, definitions = [], tables = [] } = doc;
-	const set: RuleSet = { rules, order, definitions, tables };
+/** Runs a check of the door; what it says names the file. */
+function sound<T>(file: string, work: () => T): T {
 	try {
-		rules.forEach(checkRule);
-		definitions.forEach(checkDefinition);
-		tables.forEach(checkTable);
+		return work();
 	} catch (e) {
 		if (e instanceof BadInput) throw new Wrong(`${file}: ${e.message}`);
 		throw e;
 	}
-	return { plan: compilePlan(new Schema(doc.model), set), set };
+}
+
+function rules(read: (path: string) => string, path: string | undefined): Loaded {
+	const file = need(path, 'a file with rules');
+	const { model, ...set } = sound(file, () => checkRelease(json(read, file)));
+	return { plan: compilePlan(new Schema(model), set), set };
 }
 
 const print = (v: unknown, code: Output['code'] = 0): Output => ({
@@ -166,7 +178,7 @@ function evaluate(text: string, context: unknown): Output {
 		record: () => null,
 		related: () => [],
 		matching: () => [],
-		steps: 1_000_000,
+		steps: EVALUATION_STEPS,
 		depth: 0
 	});
 	return print(toPlain(value));
@@ -174,32 +186,19 @@ function evaluate(text: string, context: unknown): Output {
 
 // ---- settle, check, try ---------------------------------------------------------------------------
 
-interface ChangeFile {
-	type: string;
-	was?: Record<string, JsonValue> | null;
-	sent: Record<string, JsonValue>;
-	keep?: string[];
-	entryPoint?: EntryPoint;
-	at?: string;
-	person?: string | null;
-	onRequest?: boolean;
-	near?: Trial['near'];
-}
-
-function settleChange({ plan }: Loaded, file: unknown, explain: boolean): Output {
-	const change = file as Partial<ChangeFile> | null;
-	if (typeof change !== 'object' || change === null || typeof change.type !== 'string')
-		throw new Wrong('The change must be an object with “type” and “sent”.');
-	if (!plan.schema.types.has(change.type))
-		throw new Wrong(
-			`There is no record type “${change.type}”; there are ${[...plan.schema.types.keys()].join(', ')}.`
-		);
-	if (change.entryPoint !== undefined && !ENTRY_POINTS.includes(change.entryPoint))
-		throw new Wrong(
-			`“${String(change.entryPoint)}” is no entry point; there are ${ENTRY_POINTS.join(', ')}.`
-		);
+function settleChange({ plan }: Loaded, file: string, doc: unknown, explain: boolean): Output {
+	const change = sound(file, () => checkChange(doc));
+	const known = (type: string, place: string) => {
+		if (!plan.schema.types.has(type))
+			throw new Wrong(
+				`${file}: ${place}: there is no record type “${type}”; there are ${[...plan.schema.types.keys()].join(', ')}.`
+			);
+	};
+	known(change.type, 'type');
+	change.near?.forEach((r, i) => known(r.type, `near[${i}].type`));
 	const instant = change.at === undefined ? Date.now() : Date.parse(change.at);
-	if (Number.isNaN(instant)) throw new Wrong(`at: “${String(change.at)}” is no moment.`);
+	if (!Moment.fromInstant(instant, 'UTC', zones))
+		throw new Wrong(`${file}: at: “${change.at ?? ''}” is no moment, as 2026-11-23T09:00:00Z is.`);
 	let record;
 	let loader;
 	try {
@@ -207,10 +206,10 @@ function settleChange({ plan }: Loaded, file: unknown, explain: boolean): Output
 		record = submissionOf(plan.schema, {
 			type: change.type,
 			was: change.was ?? null,
-			sent: Object.entries(change.sent ?? {})
+			sent: Object.entries(change.sent)
 		});
 	} catch (e) {
-		throw new Wrong((e as Error).message);
+		throw new Wrong(`${file}: ${(e as Error).message}`);
 	}
 	const keep = new Set(change.keep ?? []);
 	const done = settle(
@@ -274,15 +273,17 @@ function check({ plan, set }: Loaded): Output {
 	return print({ findings, notAnalysed: open }, blocks ? 1 : 0);
 }
 
-function tryAll({ plan }: Loaded, file: unknown): Output {
-	if (!Array.isArray(file)) throw new Wrong('The trials must be a list.');
-	try {
-		file.forEach(checkTrial);
-	} catch (e) {
-		if (e instanceof BadInput) throw new Wrong(e.message);
-		throw e;
-	}
-	const results = (file as Trial[]).map((t) => {
+function tryAll({ plan }: Loaded, file: string, doc: unknown): Output {
+	if (!Array.isArray(doc)) throw new Wrong(`${file}: The trials must be a list.`);
+	const trials = doc.map((t: unknown, i): Trial =>
+		sound(`${file}: [${i}]`, () => {
+			const trial = checkTrial(t);
+			if (!plan.schema.types.has(trial.type))
+				throw new BadInput(`type: there is no record type “${trial.type}”.`);
+			return trial;
+		})
+	);
+	const results = trials.map((t) => {
 		const r = runTrial(plan, t, zones);
 		const lines = r.lines
 			.filter((l) => !l.held)

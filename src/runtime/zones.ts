@@ -1,5 +1,5 @@
 /** Time zones from the platform's own data (Intl), for the core, which knows none. */
-import type { ZoneClock } from '../core/value/temporal';
+import type { ZoneClock } from '../core';
 
 const formatters = new Map<string, Intl.DateTimeFormat | null>();
 

@@ -1,9 +1,8 @@
 /** Analyses the draft off the main thread, again at every edit. */
-import { analyse, type Checked, type Overruled } from '../core/check/findings';
-import { Schema, type Model } from '../core/model/model';
-import type { RuleSet } from '../core/model/rules';
-import { compilePlan } from '../core/plan/plan';
+import type { Checked, Model, Overruled, RuleSet } from '../core';
+import { analyse } from '../core';
 import { zones } from '../runtime/zones';
+import { compileSent } from './kept';
 
 export interface FindingsJob {
 	job: number;
@@ -20,8 +19,8 @@ export interface FindingsAnswer {
 self.onmessage = ({ data }: MessageEvent<FindingsJob>) => {
 	let checked: Checked | null = null;
 	try {
-		const plan = compilePlan(new Schema(data.model), data.set);
-		checked = analyse(plan, data.set, zones, data.overruled);
+		const { plan, set } = compileSent(data.model, data.set);
+		checked = analyse(plan, set, zones, data.overruled);
 	} catch (e) {
 		// whoever waits is told, and the next edit is looked at again
 		console.error(e);

@@ -1,9 +1,8 @@
 /** Runs all trials off the main thread, again at every edit. */
-import { Schema, type Model } from '../core/model/model';
-import type { RuleSet } from '../core/model/rules';
-import { compilePlan } from '../core/plan/plan';
-import { runTrial, type Trial, type TrialResult } from '../core/trials/trials';
+import type { Model, RuleSet, Trial, TrialResult } from '../core';
+import { runTrial } from '../core';
 import { zones } from '../runtime/zones';
+import { compileSent } from './kept';
 
 export interface TrialJob {
 	job: number;
@@ -23,7 +22,7 @@ export type TrialOutcome = Omit<TrialResult, 'lines'> & {
 
 self.onmessage = ({ data }: MessageEvent<TrialJob>) => {
 	const start = performance.now();
-	const plan = compilePlan(new Schema(data.model), data.set);
+	const { plan } = compileSent(data.model, data.set);
 	const results = data.trials.map((t): TrialOutcome => {
 		const { lines, ...r } = runTrial(plan, t, zones);
 		return {

@@ -3,55 +3,46 @@
  * change again, values that an entry point or the next save gives otherwise. What is found was run
  * through the engine; finding nothing proves nothing.
  */
-import { LimitError } from '../feel/compile';
-import type { JsonValue } from '../model/codec';
-import { fromJson, misfit, toJson } from '../model/codec';
-import type { EntryPoint, MatchBody, Rule } from '../model/rules';
-import { ENTRY_POINTS } from '../model/rules';
+import { LimitError } from '../feel/budget';
+import type { JsonValue } from '../fields/codec';
+import { fromJson, misfit, toJson } from '../fields/codec';
+import type { Rule } from '../document/rules';
+import { ENTRY_LABEL, ENTRY_POINTS } from '../document/rules';
 import type { Claim, PlanNode } from '../plan/plan';
 import type { SettledRecord } from '../settle/settle';
 import { valuesToJson } from '../trials/trials';
 import type { Value } from '../value/value';
 import { isBlank, isList, same } from '../value/value';
 import { candidates, candidatesFor } from './candidates';
-import { spotOf, stretches } from './cells';
-import { carried } from './context';
+import { stretches } from '../spots/cells';
 import { exprOf } from './formulas';
-import type { Probe, Witness } from './probe';
+import { carried } from './context';
+import { writerOf } from '../kinds';
+import type { FindingIs } from '../kinds/catalogue';
+import type { Witness } from '../kinds/spec';
+import type { Probe } from './probe';
 import { PROBE_INSTANT } from './probe';
 import type { Finding } from './types';
 
 /** What was seen, without what every finding of the rule has in common. */
 export type Shown = Pick<
 	Finding,
-	'severity' | 'message' | 'witness' | 'near' | 'was' | 'entryPoint' | 'certificate' | 'repair'
+	'message' | 'witness' | 'near' | 'was' | 'entryPoint' | 'certificate' | 'repair'
 > & {
-	what: string;
+	is: FindingIs;
 	place: Finding['place'];
 };
 
 const DAY = 86_400_000;
-const ENTRY: Record<EntryPoint, string> = {
-	full: 'full form',
-	short: 'short form',
-	import: 'import',
-	api: 'API',
-	bulk: 'bulk change'
-};
-
 /** Tries one claim. Each kind is found at most once. */
 export function tryClaim(probe: Probe, c: Claim, node: PlanNode): Shown[] {
 	if (c.each >= 0) return [];
 	const out = new Map<string, Shown>();
-	if (c.rule.body.kind === 'match') {
-		const first = takesTheFirst(probe, c, c.rule.body);
-		if (first) out.set('match', first);
-	}
 	const whole = looksOf(probe, c, node);
 	if (!whole.length) return [...out.values()];
 	const tried = candidates(probe, c, node);
 	const add = (s: Shown, w: Witness) => {
-		if (!out.has(s.what)) out.set(s.what, { ...carried(w), ...s });
+		if (!out.has(s.is)) out.set(s.is, { ...carried(w), ...s });
 	};
 	// first with this field's rules alone, which is fast; what shows is confirmed with all rules
 	const alone = probe.only(c.rule.type, node);
@@ -67,9 +58,9 @@ export function tryClaim(probe: Probe, c: Claim, node: PlanNode): Shown[] {
 		const report = rec.reports.find((r) => r.claim === c.id);
 		if (!report) continue;
 		quick.forEach((l, i) => {
-			if (out.has(l.what) || !l.look(w, rec, report.outcome)) return;
+			if (out.has(l.is) || !l.look(w, rec, report.outcome)) return;
 			const shown = seen(probe, whole[i], w);
-			if (shown) add({ ...shown, what: l.what }, w);
+			if (shown) add({ ...shown, is: l.is }, w);
 		});
 	}
 	return [...out.values()];
@@ -77,20 +68,17 @@ export function tryClaim(probe: Probe, c: Claim, node: PlanNode): Shown[] {
 
 /** Whether a claim gives constants that its field always takes: it cannot fail. */
 function cannotFail(probe: Probe, { rule, field, output }: Claim, node: PlanNode): boolean {
-	const { body } = rule;
-	if (node.limits.length || (body.kind !== 'bands' && body.kind !== 'options')) return false;
-	const i = rule.outputs.indexOf(output);
-	const rows = body.kind === 'bands' ? body.results : Object.values(body.rows);
-	const blank = body.blank && 'give' in body.blank ? [body.blank.give] : [];
-	return [...rows, ...blank].every((r) => {
-		const v = fromJson(field, r?.[i] ?? null, probe.schema);
+	const results = writerOf(rule.body)?.results(rule.body, rule.outputs.indexOf(output));
+	if (node.limits.length || !results) return false;
+	return results.every((r) => {
+		const v = fromJson(field, r, probe.schema);
 		return v.ok && misfit(field, v.value, null, probe.schema) === null;
 	});
 }
 
 interface Look {
-	what: string;
-	look(w: Witness, rec: SettledRecord, outcome: string): Omit<Shown, 'what'> | null;
+	is: FindingIs;
+	look(w: Witness, rec: SettledRecord, outcome: string): Omit<Shown, 'is'> | null;
 }
 
 /** What is looked for at a claim. */
@@ -100,28 +88,27 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 	const at = c.target;
 	const say = (v: Value) => sayValue(probe, c, v);
 	const output = rule.outputs.indexOf(c.output);
-	const place = rule.body.kind === 'formula' ? (`formula ${output}` as const) : 'outputs';
+	const kind = writerOf(rule.body)!;
+	const place = kind.place(output);
 	const looks: Look[] = [];
 	if (!cannotFail(probe, c, node))
 		looks.push({
-			what: 'fails',
+			is: 'fails',
 			look: (_, rec, outcome) => {
 				const failure = outcome === 'failed' && rec.failures.find((f) => f.claim === c.id);
-				return failure
-					? { place, severity: 'blocking', message: `It fails: ${failure.message}` }
-					: null;
+				return failure ? { place, message: `It fails: ${failure.message}` } : null;
 			}
 		});
-	if (['text', 'email', 'phone'].includes(field.type) && rule.body.kind !== 'match')
+	if (['text', 'email', 'phone'].includes(field.type))
 		looks.push({
-			what: 'spaces',
+			is: 'spaces',
 			look: (w, rec, outcome) => {
 				if (outcome !== 'wrote' || hasDouble(w)) return null;
 				const raw = rawText(probe, c, rec, w);
 				const wrong = raw === null ? null : spacesIn(raw);
 				if (!wrong) return null;
 				const repair =
-					rule.body.kind === 'formula'
+					'squeeze' in kind.repairs
 						? ({
 								do: 'squeeze',
 								rule: rule.id,
@@ -132,7 +119,6 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 				const shown = raw!.replace(/\s/gu, '␣');
 				return {
 					place,
-					severity: 'advisory',
 					message: `${field.label} ${wrong}: “${shown}”.`,
 					repair
 				};
@@ -140,7 +126,7 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 		});
 	if (c.readsOwnSent)
 		looks.push({
-			what: 'again',
+			is: 'not steady',
 			look: (w, rec, outcome) => {
 				const once = rec.values[at];
 				if (outcome !== 'wrote' || isBlank(once)) return null;
@@ -151,7 +137,6 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 				if (same(once, again)) return null;
 				return {
 					place,
-					severity: 'advisory',
 					message: `What it gives changes when it is given again: “${String(w.values[field.id])}” becomes ${say(once)}, and that becomes ${say(again)}.`
 				};
 			}
@@ -159,7 +144,7 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 	const left = rule.entryPoints && ENTRY_POINTS.filter((e) => !rule.entryPoints!.includes(e));
 	if (left?.length && rule.entryPoints!.length)
 		looks.push({
-			what: 'entry point',
+			is: 'entry point differs',
 			look: (w) => {
 				const road = rule.entryPoints![0];
 				const by = probe.run(rule.type, w, { entryPoint: road });
@@ -173,8 +158,7 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 				const got = probe.run(rule.type, w, { entryPoint: other }).values[at];
 				return {
 					place: 'outputs',
-					severity: 'advisory',
-					message: `By the ${ENTRY[other]} ${field.label} becomes ${say(got)}, where the rule gives ${say(by.values[at])} by the ${ENTRY[road]}.`,
+					message: `By the ${ENTRY_LABEL[other]} ${field.label} becomes ${say(got)}, where the rule gives ${say(by.values[at])} by the ${ENTRY_LABEL[road]}.`,
 					entryPoint: other,
 					repair: { do: 'every entry point', rule: rule.id, label: 'Take every entry point' }
 				};
@@ -182,7 +166,7 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 		});
 	if (c.outside.has('today') && c.output.hold === 'follow' && !c.eventful && !rule.watch)
 		looks.push({
-			what: 'today',
+			is: 'moves with the day',
 			look: (w, rec, outcome) => {
 				if (outcome !== 'wrote') return null;
 				for (const days of [40, 400]) {
@@ -190,7 +174,6 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 					if (!same(later.values[at], rec.values[at]))
 						return {
 							place,
-							severity: 'advisory',
 							message: `Its value depends on today, and nothing sets it going when days pass: ${say(rec.values[at])} would be ${say(later.values[at])} ${days} days later.`
 						};
 				}
@@ -201,7 +184,7 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 	const locked = node.claims.slice(place0 + 1).filter((x) => x.output.hold === 'locked');
 	if (locked.length && c.eventful && c.output.hold !== 'locked')
 		looks.push({
-			what: 'undone',
+			is: 'undone at next save',
 			look: (w, rec, outcome) => {
 				if (outcome !== 'wrote') return null;
 				const was = valuesToJson(schema, rule.type, rec.values);
@@ -211,7 +194,6 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 				return taker
 					? {
 							place: 'outputs',
-							severity: 'blocking',
 							message: undone(c, taker, say, rec.values[at], next.values[at])
 						}
 					: null;
@@ -249,9 +231,8 @@ export function tryUpdate(
 				const r = settlePair(parent, own.values);
 				if (r?.by !== l.id) continue;
 				return {
-					what: 'undone',
+					is: 'undone at next save',
 					place: 'outputs',
-					severity: 'blocking',
 					message: undone(c, l, (v) => sayValue(probe, c, v), r.wrote, r.then),
 					certificate: `both were run: the change of the other record, then a save of the ${probe.schema.type(c.rule.type).type.label.toLowerCase()}`
 				};
@@ -271,39 +252,9 @@ function parentsFor(probe: Probe, rule: Rule): Record<string, JsonValue>[] {
 	}
 	const condition = exprOf(probe, target, rule.guard);
 	if (!condition) return [plain];
-	return candidatesFor(probe, rule, target, condition)
+	return candidatesFor(probe, target, condition)
 		.slice(0, MOST_PAIRED)
 		.map((w) => ({ ...plain, ...w.values }));
-}
-
-/** A match that takes the first of several without a word. */
-function takesTheFirst(probe: Probe, c: Claim, body: MatchBody): Shown | null {
-	if (body.several !== 'first') return null;
-	const target = probe.schema.type(body.type).type;
-	const w: Witness = { values: {}, near: [] };
-	const values: Record<string, JsonValue> = {};
-	for (const k of body.on) {
-		const e = 'expr' in k.value ? k.value.expr : null;
-		const spot = e && spotOf(e, probe.schema);
-		const f = probe.schema.field(body.type, k.field)!;
-		if (!spot || !['text', 'email', 'phone'].includes(f.type)) return null;
-		const v = k.how === 'domain' || f.type === 'email' ? 'ann@fen.example' : 'Fen';
-		probe.put(w, c.rule.type, spot, v);
-		values[k.field] = v;
-	}
-	for (const id of ['900000000000101', '900000000000102'])
-		w.near.push({ type: body.type, id, values });
-	const rec = probe.run(c.rule.type, w);
-	const report = rec.reports.find((r) => r.claim === c.id);
-	if ((report?.found?.length ?? 0) < 2) return null;
-	return {
-		what: 'match',
-		place: 'input',
-		severity: 'advisory',
-		message: `Several ${target.plural.toLowerCase()} can match; the one with the lowest number is taken, and nobody is told.`,
-		...carried(w),
-		repair: { do: 'leave several', rule: c.rule.id, label: 'Leave the field when several match' }
-	};
 }
 
 // ---- words ----------------------------------------------------------------------------------------

@@ -1,16 +1,19 @@
 /** Records to try a rule with: made from the fields it reads and the constants it speaks of. */
-import type { Expr } from '../feel/tree';
-import { fromJson, toJson } from '../model/codec';
-import type { Field, Schema } from '../model/model';
-import type { Rule } from '../model/rules';
+import type { Expr } from '../document/tree';
+import { fromJson, toJson } from '../fields/codec';
+import type { Field, Schema } from '../document/model';
+import { walk } from '../document/walk';
+import type { Rule } from '../document/rules';
+import { kindOf } from '../kinds';
 import type { Claim, PlanNode } from '../plan/plan';
 import { LocalDate, Moment } from '../value/temporal';
 import { parseNum } from '../value/num';
 import type { Value } from '../value/value';
 import { same } from '../value/value';
-import type { Spot } from './cells';
-import { spotOf, stretches } from './cells';
-import type { Probe, Witness } from './probe';
+import type { Spot } from '../spots/cells';
+import { constantsIn, spotOf, stretches } from '../spots/cells';
+import type { Witness } from '../kinds/spec';
+import type { Probe } from './probe';
 
 /** Most records that one rule is tried with. */
 const MOST_TRIED = 80;
@@ -22,8 +25,8 @@ interface Seen {
 
 const keyOf = (s: Spot) => [...s.via.map((v) => v.field), s.type, s.field.id].join('.');
 
-/** Every field that a rule reads as it stands in its documents, with the constants beside it. */
-function spotsOf(docs: readonly unknown[], rule: Rule, schema: Schema): Map<string, Seen> {
+/** Every field that documents read, with the constants beside it. */
+function spotsOf(docs: readonly unknown[], schema: Schema) {
 	const out = new Map<string, Seen>();
 	const note = (spot: Spot, constants: Value[] = []) => {
 		const key = keyOf(spot);
@@ -32,44 +35,36 @@ function spotsOf(docs: readonly unknown[], rule: Rule, schema: Schema): Map<stri
 		out.set(key, had);
 	};
 	const spotAt = (e: Expr) => spotOf(e.k === 'field' ? { ...e, image: 'settled' } : e, schema);
-	const literals = (x: unknown, into: Value[]): Value[] => {
-		if (typeof x !== 'object' || x === null) return into;
-		const e = x as Expr;
-		if (e.k === 'num') into.push(parseNum(e.v));
-		else if (e.k === 'text') into.push(e.v);
-		else if (e.k === 'option') into.push(e.option);
-		else if (e.k === 'at') into.push(LocalDate.parse(e.v));
-		else for (const y of Object.values(x)) literals(y, into);
-		return into;
-	};
-	const visit = (x: unknown) => {
-		if (typeof x !== 'object' || x === null) return;
-		const e = x as Expr;
+	walk(docs, (e) => {
 		if (e.k === 'field' || e.k === 'through') {
 			const spot = spotAt(e);
-			if (spot) return note(spot);
-		}
-		if (e.k === 'bin' || e.k === 'in' || e.k === 'between') {
-			const sides = e.k === 'bin' ? [e.a, e.b] : [e.x];
-			for (const side of sides) {
-				const spot = spotAt(side);
-				if (spot) note(spot, literals(e, []));
+			if (spot) {
+				note(spot);
+				return false;
 			}
 		}
-		for (const y of Object.values(x)) visit(y);
-	};
-	docs.forEach(visit);
-	const { body } = rule;
-	const input = 'input' in body && typeof body.input === 'string' ? body.input : null;
-	const field = input === null ? undefined : schema.field(rule.type, input);
-	if (field)
-		note({ via: [], type: rule.type, field }, Object.keys('rows' in body ? body.rows : {}));
-	if (body.kind === 'bands') {
-		const [only] = [...out.values()];
-		const limits = body.limits.map((l) => parseNum(l.at) ?? LocalDate.parse(l.at));
-		if (only) only.constants.push(...limits);
-	}
-	return out;
+		const sides = e.k === 'bin' ? [e.a, e.b] : e.k === 'in' || e.k === 'between' ? [e.x] : [];
+		for (const side of sides) {
+			const spot = spotAt(side);
+			if (spot) note(spot, constantsIn(e));
+		}
+	});
+	return { seen: out, note };
+}
+
+/** Every field that a rule reads as it stands in its documents, with the constants beside it. */
+function spotsOfRule(rule: Rule, schema: Schema): Map<string, Seen> {
+	const kind = kindOf(rule.body);
+	const { seen, note } = spotsOf([rule.body], schema);
+	// constants that stand outside formulas belong to the first that is read
+	const source = kind.source(rule.body);
+	const field = source === null ? undefined : schema.field(rule.type, source);
+	const constants = kind.constants(rule.body);
+	if (field) note({ via: [], type: rule.type, field }, constants);
+	else [...seen.values()][0]?.constants.push(...constants);
+	for (const { spot, constants: more } of spotsOf([rule.guard], schema).seen.values())
+		note(spot, more);
+	return seen;
 }
 
 const TEXTS = ['Aa', 'Bb Cc', 'a', 'AB-12/3', '0612345678'];
@@ -150,15 +145,14 @@ export function candidates(probe: Probe, claim: Claim, node: PlanNode | undefine
 	return records(
 		probe,
 		rule.type,
-		rules.map((r) => spotsOf([r.guard, r.body], r, probe.schema))
+		rules.map((r) => spotsOfRule(r, probe.schema))
 	);
 }
 
 /** Records for a formula: each value of each field it reads, in pairs as far as there is room. */
-export function candidatesFor(probe: Probe, rule: Rule, type: string, e: Expr): Witness[] {
-	return records(probe, type, [spotsOf([e], { ...rule, body: NO_BODY }, probe.schema)]);
+export function candidatesFor(probe: Probe, type: string, e: Expr): Witness[] {
+	return records(probe, type, [spotsOf([e], probe.schema).seen]);
 }
-const NO_BODY: Rule['body'] = { kind: 'formula', formulas: [] };
 
 function records(probe: Probe, type: string, all: readonly Map<string, Seen>[]): Witness[] {
 	const seen = new Map<string, Seen>();

@@ -1,9 +1,12 @@
 /** Each output of a rule: whether it can ever give its field a value, and what trying it shows. */
-import { fromJson } from '../model/codec';
-import type { JsonValue } from '../model/codec';
-import type { Output, Rule } from '../model/rules';
-import { claimId } from '../model/rules';
-import type { Claim, Place, PlanNode } from '../plan/plan';
+import { own } from '../value/own';
+import { fromJson } from '../fields/codec';
+import type { JsonValue } from '../fields/codec';
+import type { Output, Rule } from '../document/rules';
+import { claimId } from '../document/rules';
+import type { Claim, PlanNode } from '../plan/plan';
+import type { FindingIs } from '../kinds/catalogue';
+import type { Place } from '../kinds/spec';
 import type { SubmittedRecord } from '../settle/settle';
 import { settle } from '../settle/settle';
 import { recordsLoader, valuesFromJson } from '../trials/trials';
@@ -24,8 +27,8 @@ export function claimFindings(
 		const claim = c.plan.claims.get(claimId(rule.id, output.id));
 		const node = claim && c.nodeOf(rule.type, output.field);
 		if (!claim || !node) return [];
-		const of = (place: Place, what: string) => ({
-			...ofRule(rule, place, `${what} ${output.id}`),
+		const of = (place: Place, is: FindingIs) => ({
+			...ofRule(rule, is, place, output.id),
 			field: output.field
 		});
 		const shown = claim.each >= 0 ? [update(c, claim, node)] : tryClaim(c.probe, claim, node);
@@ -33,15 +36,15 @@ export function claimFindings(
 			...neverWrites(c, claim, node, output, of),
 			...shown.flatMap((s) => {
 				if (!s) return [];
-				const { what, place, ...rest } = s;
-				return [{ ...of(place, what), ...rest }];
+				const { is, place, ...rest } = s;
+				return [{ ...of(place, is), ...rest }];
 			}),
-			...byHand(claim, overruled[claim.id], of)
+			...byHand(claim, own(overruled, claim.id), of)
 		];
 	});
 }
 
-type Of = (place: Place, what: string) => ReturnType<typeof ofRule>;
+type Of = (place: Place, is: FindingIs) => ReturnType<typeof ofRule>;
 
 function neverWrites(c: Context, claim: Claim, node: PlanNode, output: Output, of: Of): Finding[] {
 	const out: Finding[] = [];
@@ -50,7 +53,6 @@ function neverWrites(c: Context, claim: Claim, node: PlanNode, output: Output, o
 		const names = above.by.map((x) => `“${x.rule.name}”`);
 		out.push({
 			...of('order', 'outranked'),
-			severity: 'advisory',
 			message: `It never gives ${claim.field.label} its value: ${names.join(' and ')} ${names.length > 1 ? 'come' : 'comes'} first wherever it applies.`,
 			certificate: `tried at all ${above.tried} combinations that these rules can tell apart`
 		});
@@ -58,8 +60,7 @@ function neverWrites(c: Context, claim: Claim, node: PlanNode, output: Output, o
 	const nothing = output.none === 'clear' ? null : givesNothing(c.probe, claim);
 	if (nothing)
 		out.push({
-			...of('outputs', 'nothing'),
-			severity: 'blocking',
+			...of('outputs', 'gives nothing'),
 			message: `It gives ${claim.field.label} nothing in any case.`,
 			certificate: `tried at all ${nothing.tried} combinations or rows`
 		});
@@ -77,7 +78,6 @@ function byHand(claim: Claim, known: Overruled | undefined, of: Of): Finding[] {
 	return [
 		{
 			...of('outputs', 'overruled'),
-			severity: 'advisory',
 			message: `People overruled it ${overruled} times of the ${wrote} that it set ${claim.field.label}.`,
 			certificate: `history since ${since}`
 		}

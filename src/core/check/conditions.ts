@@ -1,14 +1,17 @@
 /** Conditions that never or always hold, checks that say nothing or refuse each other, watches, retired options. */
-import type { Run } from '../feel/compile';
-import type { Expr } from '../feel/tree';
+import type { Run } from '../feel/env';
+import type { Expr } from '../document/tree';
+import { walk } from '../document/walk';
 import type { Context } from './context';
 import { carried, ofRule } from './context';
-import type { JsonValue } from '../model/codec';
-import type { Rule } from '../model/rules';
+import type { JsonValue } from '../fields/codec';
+import type { Rule } from '../document/rules';
 import type { Validator } from '../plan/plan';
-import { axesOf, combinations } from './cells';
+import { axesOf, combinations } from '../spots/cells';
 import { exprOf } from './formulas';
 import { saySpots, seenBothWays, truthOf } from './guards';
+import { judgeOf, senderOf, writerOf } from '../kinds';
+import type { FindingIs } from '../kinds/catalogue';
 import type { Finding } from './types';
 
 /**
@@ -52,12 +55,11 @@ export function guardFindings(c: Context, rule: Rule): Finding[] {
 	);
 	if (!truth) return [];
 	const { never, certificate } = truth;
-	const shared = { ...ofRule(rule, 'guard', 'guard'), certificate };
+	const shared = (is: FindingIs) => ({ ...ofRule(rule, is, 'guard'), certificate });
 	if (never)
 		return [
 			{
-				...shared,
-				severity: 'blocking',
+				...shared('never applies'),
 				message: 'Its condition can never hold, so it never does anything.'
 			}
 		];
@@ -65,15 +67,13 @@ export function guardFindings(c: Context, rule: Rule): Finding[] {
 	if (rule.entering)
 		return [
 			{
-				...shared,
-				severity: 'advisory',
+				...shared('enters at once'),
 				message: 'Its condition always holds, so it comes to hold on new records only.'
 			}
 		];
 	return [
 		{
-			...shared,
-			severity: 'advisory',
+			...shared('always applies'),
 			message: 'Its condition always holds, so it says nothing.',
 			repair: { do: 'always', rule: rule.id, label: 'Take the condition away' }
 		}
@@ -82,14 +82,14 @@ export function guardFindings(c: Context, rule: Rule): Finding[] {
 
 /** Whether what a check asks for always or never holds. */
 export function checkFindings(c: Context, rule: Rule): Finding[] {
-	const { body } = rule;
 	const of = c.compiled(rule);
-	if (body.kind !== 'check' || !of || !('holds' in of) || !of.holds) return [];
+	const asks = judgeOf(rule.body)?.asks(rule.body);
+	if (!asks || !of || !('holds' in of) || !of.holds) return [];
 	const truth = settledTruth(
 		c,
 		rule,
 		rule.type,
-		exprOf(c, rule.type, body.holds),
+		exprOf(c, rule.type, asks),
 		of.holds,
 		'What it asks for does more than compare fields with constants, and no record was found that meets it and one that does not.'
 	);
@@ -97,8 +97,9 @@ export function checkFindings(c: Context, rule: Rule): Finding[] {
 	const { never, certificate } = truth;
 	return [
 		{
-			...ofRule(rule, 'formula 0', 'holds'),
-			severity: never && body.blocking ? 'blocking' : 'advisory',
+			...ofRule(rule, never ? 'never met' : 'always met', 'formula 0'),
+			// one that only warns refuses nobody
+			...(of.blocking ? {} : { severity: 'advisory' as const }),
 			message: never
 				? 'What it asks for can never hold.'
 				: 'What it asks for always holds, so it never says anything.',
@@ -114,7 +115,7 @@ export function checkFindings(c: Context, rule: Rule): Finding[] {
 export function clashes(c: Context): Finding[] {
 	const checks = [...c.plan.validators.values()].filter((v) => v.kind === 'check' && v.blocking);
 	const tree = (v: Validator) =>
-		v.rule.body.kind === 'check' ? exprOf(c, v.rule.type, v.rule.body.holds) : null;
+		exprOf(c, v.rule.type, judgeOf(v.rule.body)?.asks(v.rule.body) ?? null);
 	const out: Finding[] = [];
 	for (const [i, a] of checks.entries())
 		for (const b of checks.slice(i + 1)) {
@@ -157,8 +158,7 @@ function clash(c: Context, a: Validator, b: Validator, trees: Expr[]): Finding |
 	const { messages } = probe.run(type, w);
 	if (!messages.some((m) => m.blocking && (m.claim === a.id || m.claim === b.id))) return null;
 	return {
-		...ofRule(b.rule, 'formula 0', `clash ${a.rule.id}`),
-		severity: 'blocking',
+		...ofRule(b.rule, 'clash', 'formula 0', a.rule.id),
 		message: `It and “${a.rule.name}” can never both be met: what one lets through the other refuses.`,
 		certificate: `tried at all ${tried} combinations of ${saySpots(axes)} that they can tell apart`,
 		...carried(w)
@@ -168,15 +168,14 @@ function clash(c: Context, a: Validator, b: Validator, trees: Expr[]): Finding |
 /** Watched fields narrowed so that a value can go stale, and such as the rule does not read. */
 export function watchFindings(c: Context, rule: Rule): Finding[] {
 	const of = c.compiled(rule);
-	if (!rule.watch || !of || rule.each || rule.body.kind === 'message') return [];
+	if (!rule.watch || !of || rule.each || senderOf(rule.body)) return [];
 	const own = of.reads.filter((r) => r.type === rule.type && !r.via.length);
 	const missing = of.reads.filter((r) => r.type === rule.type && !rule.watch!.includes(r.field));
 	const out: Finding[] = [];
 	if (missing.length) {
 		const names = [...new Set(missing.map((r) => c.schema.field(r.type, r.field)!.label))];
 		out.push({
-			...ofRule(rule, 'watch', 'watch'),
-			severity: 'advisory',
+			...ofRule(rule, 'unwatched read', 'watch'),
 			message: `It reads ${names.join(', ')} without watching, so its value can go stale.`,
 			certificate: 'what it reads, beside what it watches',
 			repair: { do: 'watch all', rule: rule.id, label: 'Watch all that it reads' }
@@ -187,8 +186,7 @@ export function watchFindings(c: Context, rule: Rule): Finding[] {
 		if (own.some((r) => r.field === id)) continue;
 		const label = c.schema.field(rule.type, id)?.label ?? id;
 		out.push({
-			...ofRule(rule, 'watch', `unread ${id}`),
-			severity: 'advisory',
+			...ofRule(rule, 'unread watch', 'watch', id),
 			message: `It watches ${label} and does not read it, so it runs without a reason.`,
 			certificate: 'what it watches, beside what it reads',
 			repair: { do: 'watch less', rule: rule.id, field: id, label: `No longer watch ${label}` }
@@ -200,39 +198,23 @@ export function watchFindings(c: Context, rule: Rule): Finding[] {
 /** Options that are retired and that the rule still speaks of. */
 export function retiredOptions(c: Context, rule: Rule): Finding[] {
 	const found = new Map<string, string>();
-	const visit = (x: unknown) => {
-		if (typeof x !== 'object' || x === null) return;
-		const e = x as Expr;
-		if (e.k !== 'option') return Object.values(x).forEach(visit);
+	walk([rule.guard, rule.body], (e) => {
+		if (e.k !== 'option') return;
 		const o = c.schema.option(e.list, e.option);
 		if (o?.retired) found.set(o.label, c.schema.lists.get(e.list)!.label);
-	};
-	visit([rule.guard, rule.body]);
+	});
 	for (const [i, output] of rule.outputs.entries()) {
 		const f = c.schema.field(rule.type, output.field);
 		if (!f?.list) continue;
-		for (const v of resultsOf(rule, i))
+		for (const v of writerOf(rule.body)?.results(rule.body, i) ?? [])
 			for (const id of Array.isArray(v) ? v : [v]) {
 				const o = typeof id === 'string' ? c.schema.option(f.list, id) : undefined;
 				if (o?.retired) found.set(o.label, f.label);
 			}
 	}
 	return [...found].map(([option, list]) => ({
-		...ofRule(rule, 'input', `retired ${option}`),
-		severity: 'advisory' as const,
+		...ofRule(rule, 'retired option', 'input', option),
 		message: `It speaks of “${option}” of ${list}, which is retired and cannot be chosen anew.`,
 		certificate: 'the option is marked as retired'
 	}));
-}
-
-/** The constant results of one output of a map or of bands. */
-function resultsOf(rule: Rule, output: number): JsonValue[] {
-	const { body } = rule;
-	const rows =
-		body.kind === 'options'
-			? Object.values(body.rows)
-			: body.kind === 'bands'
-				? body.results.filter((r) => r !== null)
-				: [];
-	return rows.map((r) => r[output] ?? null);
 }

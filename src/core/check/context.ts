@@ -1,30 +1,36 @@
 /** What the parts of the analysis share: the plan, trying records on it, and what is said in common. */
-import type { JsonValue } from '../model/codec';
-import { toJson } from '../model/codec';
-import type { Field, Schema } from '../model/model';
-import type { Rule } from '../model/rules';
-import { claimId, sheetOf } from '../model/rules';
-import type { Claim, MessageRule, Place, Plan, PlanNode, Validator } from '../plan/plan';
+import type { JsonValue } from '../fields/codec';
+import { toJson } from '../fields/codec';
+import type { Field, Schema } from '../document/model';
+import type { Rule } from '../document/rules';
+import { claimId } from '../document/rules';
+import { sheetOf } from '../kinds';
+import type { FindingIs, Gravity } from '../kinds/catalogue';
+import { FINDINGS } from '../kinds/catalogue';
+import type { Given, Place, Witness } from '../kinds/spec';
+import type { Claim, MessageRule, Plan, PlanNode, Validator } from '../plan/plan';
 import type { Outcome } from '../settle/settle';
 import type { ZoneClock } from '../value/temporal';
-import type { Expr } from '../feel/tree';
+import type { Expr } from '../document/tree';
 import type { Value } from '../value/value';
 import { same } from '../value/value';
 import { candidates } from './candidates';
-import type { Axis, Spot } from './cells';
-import { axesOf, combinations, sameSpot } from './cells';
-import { exprOf } from './formulas';
+import type { Axis } from '../spots/cells';
+import { axesOf, combinations, sameSpot } from '../spots/cells';
+import { exprOf, guardType } from './formulas';
 import { bodyParts } from './guards';
-import type { Witness } from './probe';
 import { Probe } from './probe';
 import type { Finding, NotAnalysed } from './types';
 
 /** Most situations in which one finding is tried. */
 const MOST_SITUATIONS = 300;
 
-/** What every finding of a rule has in common. @param what tells it from the others of the rule */
-export function ofRule(rule: Rule, place: Place, what: string) {
+/** What every finding of a rule has in common. @param at tells it from the others of its kind in the rule */
+export function ofRule(rule: Rule, is: FindingIs, place: Place, at = '') {
+	const what = `${is} ${at}`.trim();
 	return {
+		is,
+		severity: FINDINGS[is].gravity as Gravity,
 		id: `${rule.id}-${what.replace(/[^a-z0-9]+/gi, '-')}`.toLowerCase(),
 		part: { kind: 'rule' as const, id: rule.id },
 		rule: rule.id,
@@ -42,15 +48,6 @@ export function carried(w: Witness): Pick<Finding, 'witness' | 'near' | 'was' | 
 		...(w.was ? { was: w.was } : {}),
 		...(w.entryPoint ? { entryPoint: w.entryPoint } : {})
 	};
-}
-
-/** A value that a situation must have, and which others stand for it. */
-export interface Given {
-	spot: Spot;
-	value: Value;
-	/** Where the values like it begin and end. */
-	constants?: Value[];
-	alike?: (v: Value) => boolean;
 }
 
 const toRead = (g: Given) => ({ spot: g.spot, constants: g.constants ?? [] });
@@ -117,7 +114,7 @@ export class Context {
 
 	/** The record type whose fields a guard speaks of: that of the record at which the rule is set off. */
 	guardType(rule: Rule): string {
-		return (rule.each && this.schema.field(rule.type, rule.each)?.target) || rule.type;
+		return guardType(rule, this.schema);
 	}
 
 	nodeOf(type: string, field: string): PlanNode | undefined {

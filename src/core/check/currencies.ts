@@ -1,7 +1,8 @@
 /** Amounts of different currencies added or taken from each other; the fields are the certificate. */
-import type { Expr } from '../feel/tree';
-import type { Schema } from '../model/model';
-import type { Rule } from '../model/rules';
+import type { Expr } from '../document/tree';
+import { walk } from '../document/walk';
+import type { Schema } from '../document/model';
+import type { Rule } from '../document/rules';
 import type { Context } from './context';
 import { ofRule } from './context';
 import { exprOf, formulasOf } from './formulas';
@@ -9,14 +10,13 @@ import type { Finding } from './types';
 
 /** Where a rule adds amounts of different currencies. */
 export function mixedCurrencies(c: Context, rule: Rule): Finding[] {
-	return formulasOf(rule).flatMap(([place, f]) => {
-		const expr = exprOf(c, rule.type, f);
+	return formulasOf(rule, c.schema).flatMap(({ place, formula, type }) => {
+		const expr = exprOf(c, type, formula);
 		const mixed = expr && mixedIn(expr, c.schema);
 		if (!mixed) return [];
 		return [
 			{
-				...ofRule(rule, place, `currencies ${place}`),
-				severity: 'blocking' as const,
+				...ofRule(rule, 'mixed currencies', place, place),
 				message: `This adds amounts in ${mixed[0]} and ${mixed[1]}, which have no common sum.`,
 				certificate: 'the currencies of the fields it adds'
 			}
@@ -56,16 +56,13 @@ function currencyOf(e: Expr, schema: Schema): string | null {
 }
 
 /** The two currencies that an expression adds somewhere, or null. */
-function mixedIn(tree: unknown, schema: Schema): [string, string] | null {
-	if (typeof tree !== 'object' || tree === null) return null;
-	const e = tree as Expr;
-	if (e.k === 'bin' && (e.op === '+' || e.op === '-')) {
+function mixedIn(tree: Expr, schema: Schema): [string, string] | null {
+	let mixed: [string, string] | null = null;
+	walk(tree, (e) => {
+		if (mixed) return false;
+		if (e.k !== 'bin' || (e.op !== '+' && e.op !== '-')) return;
 		const [a, b] = [currencyOf(e.a, schema), currencyOf(e.b, schema)];
-		if (a && b && a !== b) return [a, b];
-	}
-	for (const x of Object.values(tree)) {
-		const found = mixedIn(x, schema);
-		if (found) return found;
-	}
-	return null;
+		if (a && b && a !== b) mixed = [a, b];
+	});
+	return mixed;
 }

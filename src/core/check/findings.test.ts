@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import { zones } from '../../runtime/zones';
-import type { Definition, ReferenceTable } from '../model/model';
-import type { Body, HitPolicy, Rule, RuleSet } from '../model/rules';
+import type { Definition, ReferenceTable } from '../document/model';
+import type { Body, HitPolicy, Rule, RuleSet } from '../document/rules';
 import { compilePlan } from '../plan/plan';
-import { formula, planOf, rule, run, schema, setOf } from '../testing/world';
+import { formula, planOf, rule, run, schema, setOf } from '../../../tests/world';
 import { analyse } from './findings';
 
 const checked = (...rules: Rule[]) => analyse(planOf(...rules), setOf(...rules), zones);

@@ -3,8 +3,9 @@
  * show carries that record, and it was run through the engine before it is shown; another carries
  * what proves it. What could not be analysed is listed beside, and never taken for sound.
  */
-import type { Rule, RuleSet } from '../model/rules';
-import { refKey } from '../model/model';
+import type { Rule, RuleSet } from '../document/rules';
+import { refKey } from '../document/model';
+import { judgeOf } from '../kinds';
 import type { Plan } from '../plan/plan';
 import { compilePlan } from '../plan/plan';
 import type { ZoneClock } from '../value/temporal';
@@ -13,11 +14,12 @@ import { checkFindings, clashes, guardFindings, retiredOptions, watchFindings } 
 import { Context, ofRule } from './context';
 import { inTrees } from './formulas';
 import { mixedCurrencies } from './currencies';
-import { decisionTable } from './decision';
+import { bodyFindings, together } from './flaws';
 import type { Checked, Finding, Overruled } from './types';
-import { undecided } from './undecided';
+import { TooMuch } from './probe';
 import { definitionFaults, tableFaults } from './vocabulary';
 
+export { isAbout } from './flaws';
 export type { Checked, Finding, NotAnalysed, Overruled, Repair } from './types';
 
 /**
@@ -36,8 +38,7 @@ export function analyse(
 	const c = new Context(plan, zones);
 	const byRule = new Map(set.rules.map((r) => [r.id, r]));
 	const findings: Finding[] = plan.problems.map((p) => ({
-		...ofRule(byRule.get(p.rule)!, p.place, `problem ${p.place}`),
-		severity: 'blocking',
+		...ofRule(byRule.get(p.rule)!, 'rule fault', p.place, p.place),
 		message: p.message,
 		certificate:
 			p.place === 'order'
@@ -48,27 +49,35 @@ export function analyse(
 	const broken = new Set(plan.problems.map((p) => p.rule));
 	for (const rule of set.rules)
 		if (!rule.off && !broken.has(rule.id)) findings.push(...ofOne(c, rule, overruled));
-	findings.push(...clashes(c));
-	const seen = new Map<string, number>();
-	for (const f of findings) {
-		const times = seen.get(f.id) ?? 0;
-		seen.set(f.id, times + 1);
-		if (times) f.id = `${f.id}-${times + 1}`;
-	}
-	return { findings, open: c.open };
+	findings.push(...within(c, set.rules[0], clashes));
+	return { findings: together(findings, (id) => byRule.get(id)?.name ?? id), open: c.open };
 }
 
 function ofOne(c: Context, rule: Rule, overruled: Readonly<Record<string, Overruled>>): Finding[] {
 	return [
-		...watchFindings(c, rule),
-		...mixedCurrencies(c, rule),
-		...retiredOptions(c, rule),
-		...guardFindings(c, rule),
-		...checkFindings(c, rule),
-		...claimFindings(c, rule, overruled),
-		...undecided(c, rule),
-		...(rule.body.kind === 'table' ? decisionTable(c, rule, rule.body) : [])
-	];
+		watchFindings,
+		mixedCurrencies,
+		retiredOptions,
+		guardFindings,
+		checkFindings,
+		(_: Context, r: Rule) => claimFindings(c, r, overruled),
+		bodyFindings
+	].flatMap((look) => within(c, rule, look));
+}
+
+/** Looks for something within the steps there are; what takes more is noted as not analysed. */
+function within(c: Context, rule: Rule, look: (c: Context, rule: Rule) => Finding[]): Finding[] {
+	c.probe.effort.nextRule();
+	try {
+		return look(c, rule);
+	} catch (e) {
+		if (!(e instanceof TooMuch)) throw e;
+		c.notAnalysed(
+			rule,
+			'It computes too much to be tried on more records; what was not tried is not known.'
+		);
+		return [];
+	}
 }
 
 /** How many claims write each field, and how firmly, for the ledger. */
@@ -79,7 +88,7 @@ export function claimCounts(set: RuleSet): Map<string, { count: number; firmest:
 		for (const o of rule.off ? [] : rule.outputs) {
 			const key = refKey(rule.type, o.field);
 			const had = out.get(key);
-			const hold = rule.kind === 'validate' ? 'check' : o.hold;
+			const hold = judgeOf(rule.body) ? 'check' : o.hold;
 			const firmest = had && rank.indexOf(had.firmest) > rank.indexOf(hold) ? had.firmest : hold;
 			out.set(key, { count: (had?.count ?? 0) + 1, firmest });
 		}

@@ -1,12 +1,12 @@
 /** The formulas of rules as trees, for the analysis. */
-import type { Expr } from '../feel/tree';
-import { bare } from '../feel/tree';
-import type { Ty } from '../feel/types';
+import type { Expr } from '../document/tree';
+import { bare } from '../document/tree';
 import { typeOfField } from '../feel/types';
-import type { Schema } from '../model/model';
-import type { Body, Formula, Rule, RuleSet } from '../model/rules';
-import type { Place } from '../plan/plan';
-import { readFormula } from '../plan/plan';
+import type { Schema } from '../document/model';
+import type { Formula, Rule, RuleSet } from '../document/rules';
+import { mapBody } from '../kinds';
+import type { About, Place } from '../kinds/spec';
+import { readFormula } from '../feel/read-formula';
 
 const known = new WeakMap<Formula, { schema: Schema; type: string; expr: Expr | null }>();
 
@@ -24,34 +24,34 @@ export function exprOf(
 	return expr;
 }
 
-/** Every formula of a rule that computes values, with its place. */
-export function formulasOf(rule: Rule): [Place, Formula][] {
-	const { body } = rule;
-	const out: [Place, Formula][] = rule.guard ? [['guard', rule.guard]] : [];
-	switch (body.kind) {
-		case 'formula':
-			body.formulas.forEach((f, i) => out.push([`formula ${i}`, f]));
-			break;
-		case 'check':
-			out.push(['formula 0', body.holds]);
-			break;
-		case 'bands':
-		case 'split':
-			out.push(['input', body.input]);
-			break;
-		case 'table':
-			body.inputs.forEach((f, i) => out.push([`input ${i}`, f]));
-			body.rows.forEach((r, k) => r.then.forEach((f, o) => f && out.push([`then ${k} ${o}`, f])));
-			break;
-		case 'lookup':
-			body.keys.forEach((f, i) => out.push([`key ${i}`, f]));
-			break;
-		case 'match':
-			body.on.forEach((o, i) => out.push([`key ${i}`, o.value]));
-			break;
-	}
+/** A formula of a rule, with its place and the record type whose fields it speaks of. */
+export interface Placed {
+	place: Place;
+	formula: Formula;
+	type: string;
+}
+
+/** Every formula of a rule, those within its texts included. */
+export function formulasOf(rule: Rule, schema: Schema): Placed[] {
+	const out: Placed[] = [];
+	const add = (place: Place, formula: Formula, type = rule.type) => {
+		out.push({ place, formula, type });
+		return formula;
+	};
+	if (rule.guard) add('guard', rule.guard, guardType(rule, schema));
+	mapBody(rule, {
+		formula: (f, place, about) => add(place, f, about?.type),
+		text: (t, place, about) => {
+			for (const piece of t) if (typeof piece !== 'string') add(place, piece, about?.type);
+			return t;
+		}
+	});
 	return out;
 }
+
+/** The record type whose fields a guard speaks of: that of the record at which the rule is set off. */
+export const guardType = (rule: Rule, schema: Schema): string =>
+	(rule.each && schema.field(rule.type, rule.each)?.target) || rule.type;
 
 /** The rule set with every formula that is kept as text, and can be read, as its tree; the same one when there is none. */
 export function inTrees(set: RuleSet, schema: Schema): RuleSet {
@@ -60,51 +60,25 @@ export function inTrees(set: RuleSet, schema: Schema): RuleSet {
 }
 
 function ruleInTrees(rule: Rule, schema: Schema): Rule {
-	let changed = false;
-	const read = (f: Formula, type = rule.type, expected?: Ty): Formula => {
+	const read = (f: Formula, about?: About): Formula => {
 		if ('expr' in f) return f;
-		const expr = readFormula(f, { schema, type, expected }).compiled?.expr;
-		if (!expr) return f;
-		changed = true;
-		return { expr: bare(expr) };
+		const field =
+			about?.output !== undefined &&
+			schema.field(rule.type, rule.outputs[about.output]?.field ?? '');
+		const { compiled } = readFormula(f, {
+			schema,
+			type: about?.type ?? rule.type,
+			expected: field ? typeOfField(field) : undefined
+		});
+		return compiled ? { expr: bare(compiled.expr) } : f;
 	};
-	const given = (i: number) => {
-		const field = schema.field(rule.type, rule.outputs[i]?.field ?? '');
-		return field && typeOfField(field);
-	};
-	const target = rule.each ? schema.field(rule.type, rule.each)?.target : undefined;
-	const guard = rule.guard && read(rule.guard, target ?? rule.type);
-	const body = bodyInTrees(rule.body, read, given);
-	return changed ? { ...rule, guard, body } : rule;
-}
-
-function bodyInTrees(
-	body: Body,
-	read: (f: Formula, type?: string, expected?: Ty) => Formula,
-	given: (output: number) => Ty | undefined
-): Body {
-	switch (body.kind) {
-		case 'formula':
-			return { ...body, formulas: body.formulas.map((f, i) => read(f, undefined, given(i))) };
-		case 'bands':
-		case 'split':
-			return { ...body, input: read(body.input) };
-		case 'check':
-			return { ...body, holds: read(body.holds) };
-		case 'table':
-			return {
-				...body,
-				inputs: body.inputs.map((f) => read(f)),
-				rows: body.rows.map((r) => ({
-					...r,
-					then: r.then.map((f, i) => f && read(f, undefined, given(i)))
-				}))
-			};
-		case 'lookup':
-			return { ...body, keys: body.keys.map((f) => read(f)) };
-		case 'match':
-			return { ...body, on: body.on.map((o) => ({ ...o, value: read(o.value) })) };
-		default:
-			return body;
-	}
+	const guard = rule.guard && read(rule.guard, { type: guardType(rule, schema) });
+	const body = mapBody(rule, {
+		formula: (f, _, about) => read(f, about),
+		text: (t, _, about) => {
+			const next = t.map((x) => (typeof x === 'string' ? x : read(x, about)));
+			return next.every((x, i) => x === t[i]) ? t : next;
+		}
+	});
+	return guard === rule.guard && body === rule.body ? rule : { ...rule, guard, body };
 }

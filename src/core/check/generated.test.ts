@@ -4,13 +4,13 @@
  */
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import type { JsonValue } from '../model/codec';
-import type { Body, Limit, Rule, RuleSet } from '../model/rules';
-import { claimId } from '../model/rules';
+import type { JsonValue } from '../fields/codec';
+import type { Body, Limit, Rule, RuleSet } from '../document/rules';
+import { claimId } from '../document/rules';
 import { compilePlan } from '../plan/plan';
 import { zones } from '../../runtime/zones';
-import { confirm } from '../testing/confirm';
-import { rule, run, schema } from '../testing/world';
+import { confirm } from '../../../tests/confirm';
+import { rule, run, schema } from '../../../tests/world';
 import { analyse } from './findings';
 
 const runs = { numRuns: Number(process.env.RIGID_RUNS ?? 150), seed: 20261124 };

@@ -3,19 +3,19 @@
  * give nothing in any case. Proven by trying one value of each stretch that the tests can tell
  * apart; the number of combinations tried is the certificate.
  */
-import type { Env } from '../feel/compile';
-import { LimitError } from '../feel/compile';
-import type { Expr } from '../feel/tree';
-import { fromJson } from '../model/codec';
-import type { Rule } from '../model/rules';
+import type { Env } from '../feel/env';
+import { EVALUATION_STEPS, LimitError } from '../feel/budget';
+import type { Expr } from '../document/tree';
+import type { Rule } from '../document/rules';
 import type { Claim } from '../plan/plan';
-import { indexTable } from '../tables/reference';
 import type { Value } from '../value/value';
-import type { Axis, Spot } from './cells';
+import type { Axis, Spot } from '../spots/cells';
 import { exprOf } from './formulas';
-import { axesOf, combinations, spotOf } from './cells';
+import { axesOf, combinations } from '../spots/cells';
 import { candidatesFor } from './candidates';
-import type { Probe, Witness } from './probe';
+import { reading, writerOf } from '../kinds';
+import type { Deciding, Witness } from '../kinds/spec';
+import type { Probe } from './probe';
 
 /** Axes that tell a rule's guard apart; null when it cannot be analysed. No guard has none. */
 function guardAxes(probe: Probe, rule: Rule): Expr[] | null {
@@ -24,43 +24,11 @@ function guardAxes(probe: Probe, rule: Rule): Expr[] | null {
 	return e && [e];
 }
 
-/** What tells whether a claim's body has a result: expressions and fields read; null when that is not known. */
-export function bodyParts(
-	probe: Probe,
-	rule: Rule,
-	output: number
-): { values: Expr[]; read: { spot: Spot; constants: Value[] }[] } | null {
-	const { body } = rule;
+/** What tells whether a claim's body has a result; null when that is not known. */
+export function bodyParts(probe: Probe, rule: Rule, output: number): Deciding | null {
 	const { schema } = probe;
-	switch (body.kind) {
-		case 'formula': {
-			const e = exprOf(probe, rule.type, body.formulas[output] ?? null);
-			return e && { values: [e], read: [] };
-		}
-		case 'options': {
-			const field = schema.field(rule.type, body.input);
-			if (!field) return null;
-			const constants =
-				field.type === 'choice' ? schema.lists.get(field.list!)!.options.map((o) => o.id) : [];
-			return { values: [], read: [{ spot: { via: [], type: rule.type, field }, constants }] };
-		}
-		case 'bands': {
-			const e = exprOf(probe, rule.type, body.input);
-			const spot = e && spotOf(e, schema);
-			if (!spot) return null;
-			const limit = {
-				...spot.field,
-				type: spot.field.type === 'date' ? 'date' : 'number'
-			} as const;
-			const constants = body.limits.map((l) => {
-				const r = fromJson({ ...limit, places: undefined }, l.at, schema);
-				return r.ok ? r.value : null;
-			});
-			return { values: [], read: [{ spot, constants }] };
-		}
-		default:
-			return null;
-	}
+	const read = reading(schema, (f) => exprOf(probe, rule.type, f ?? null));
+	return writerOf(rule.body)?.decides(rule.body, output, { schema, rule, ...read }) ?? null;
 }
 
 interface Answer {
@@ -73,7 +41,7 @@ interface Answer {
 /** What a claim does at one combination. Null when it could not be run. */
 function ask(c: Claim, env: Env): Answer | null {
 	try {
-		env.steps = 200_000;
+		env.steps = EVALUATION_STEPS;
 		if (c.guard && c.guard(env) !== true) return { guard: false, decides: false, got: false };
 		const { got } = c.run(env);
 		return { guard: true, decides: got || c.output.none !== 'next', got };
@@ -115,7 +83,7 @@ export function seenBothWays(
 	condition: Expr,
 	run: (env: Env) => Value
 ): boolean {
-	const tried = candidatesFor(probe, rule, type, condition);
+	const tried = candidatesFor(probe, type, condition);
 	let [yes, no] = [false, false];
 	const ask = (w: Witness) => {
 		try {
@@ -135,19 +103,8 @@ export function seenBothWays(
 export function givesNothing(probe: Probe, c: Claim): { tried: number } | null {
 	const { rule } = c;
 	const i = rule.outputs.indexOf(c.output);
-	if (rule.body.kind === 'lookup') {
-		const { table: id, columns } = rule.body;
-		const table = probe.schema.tables.get(id);
-		if (!table) return null;
-		const index = indexTable(table, probe.schema);
-		const at = table.columns.findIndex((x) => x.id === columns[i]);
-		const empty = table.rows.every((_, r) => index.value(r, at) === null);
-		return empty ? { tried: table.rows.length } : null;
-	}
-	if (rule.body.kind === 'table')
-		return rule.body.rows.every((r) => r.then[i] === null || isNull(r.then[i]!))
-			? { tried: rule.body.rows.length }
-			: null;
+	const known = writerOf(rule.body)?.givesNothing(rule.body, i, probe.schema) ?? null;
+	if (known !== 'try') return known === null ? null : { tried: known };
 	const parts = bodyParts(probe, rule, i);
 	const axes = parts && axesOf(probe.schema, [], parts.values, parts.read);
 	if (!axes) return null;
@@ -164,8 +121,6 @@ export function givesNothing(probe: Probe, c: Claim): { tried: number } | null {
 	}
 	return { tried };
 }
-
-const isNull = (f: Rule['guard']) => !!f && 'expr' in f && f.expr.k === 'null';
 
 /**
  * The claims above one in its claim order that decide wherever it applies, so that it never does;

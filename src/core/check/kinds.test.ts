@@ -1,12 +1,12 @@
 /** Each kind of finding: rule sets that have it, and rule sets that only look as if they had. Invented data. */
 import { describe, expect, it } from 'vitest';
-import type { Field, Model, ReferenceTable } from '../model/model';
-import { Schema } from '../model/model';
-import type { Body, MatchBody, Output, Rule, RuleSet } from '../model/rules';
-import { ENTRY_POINTS } from '../model/rules';
+import type { Field, Model, ReferenceTable } from '../document/model';
+import { Schema } from '../document/model';
+import type { Body, MatchBody, Output, Rule, RuleSet } from '../document/rules';
+import { ENTRY_POINTS } from '../document/rules';
 import { compilePlan } from '../plan/plan';
 import { zones } from '../../runtime/zones';
-import { confirm } from '../testing/confirm';
+import { confirm } from '../../../tests/confirm';
 import { analyse } from './findings';
 import { repaired } from './repair';
 import type { Finding } from './types';

@@ -1,29 +1,20 @@
 /** Runs witnesses through the engine: a finding is only made when the engine shows it. */
-import type { Env, RecordView } from '../feel/compile';
-import type { JsonValue } from '../model/codec';
-import { fromJson, toJson } from '../model/codec';
-import type { Schema } from '../model/model';
-import type { EntryPoint, Rule } from '../model/rules';
+import { EVALUATION_STEPS } from '../feel/budget';
+import type { Env, RecordView } from '../feel/env';
+import type { JsonValue } from '../fields/codec';
+import { fromJson, toJson } from '../fields/codec';
+import type { Schema } from '../document/model';
+import type { EntryPoint, Rule } from '../document/rules';
 import type { Plan, PlanNode } from '../plan/plan';
 import type { SettledRecord } from '../settle/settle';
 import { settle } from '../settle/settle';
 import { recordsLoader, valuesFromJson } from '../trials/trials';
-import type { Trial } from '../trials/trials';
+import type { Witness } from '../kinds/spec';
 import type { ZoneClock } from '../value/temporal';
 import { LocalDate, Moment } from '../value/temporal';
 import type { Value } from '../value/value';
-import type { Axis, Spot } from './cells';
-import { stretches } from './cells';
-
-/** A record to try, with the linked records that it reads. */
-export interface Witness {
-	values: Record<string, JsonValue>;
-	near: NonNullable<Trial['near']>;
-	/** The stored record that it changes; a new one without it. */
-	was?: Record<string, JsonValue>;
-	/** The full form without it. */
-	entryPoint?: EntryPoint;
-}
+import type { Axis, Spot } from '../spots/cells';
+import { stretches } from '../spots/cells';
 
 /** Numbers of records made up for a witness; no real record comes near. */
 const FIRST_MADE_UP = 900_000_000_000_000;
@@ -33,12 +24,39 @@ export const PROBE_DAY = '2026-11-23';
 /** Milliseconds since 1970 UTC. */
 export const PROBE_INSTANT = Date.parse(`${PROBE_DAY}T09:00:00Z`);
 
+/** Steps that trying one rule on records may take, and trying all of them. */
+const RULE_STEPS = 4_000_000;
+const ALL_STEPS = 30_000_000;
+
+/** Trying on records took more steps than are allowed. */
+export class TooMuch extends Error {}
+
+/** The steps of an analysis. They are counted, not timed, so that it says the same on every machine. */
+export class Effort {
+	private ofRule = RULE_STEPS;
+	private ofAll = ALL_STEPS;
+
+	nextRule() {
+		this.ofRule = RULE_STEPS;
+	}
+
+	/** @throws {TooMuch} when none are left */
+	take(steps: number) {
+		this.ofRule -= steps;
+		this.ofAll -= steps;
+		if (this.ofRule < 0 || this.ofAll < 0) throw new TooMuch();
+	}
+}
+
 export class Probe {
 	readonly schema: Schema;
+	/** What was handed out last, to see what was taken of it. */
+	private last: Env | null = null;
 
 	constructor(
 		readonly plan: Plan,
-		private readonly zones: ZoneClock
+		private readonly zones: ZoneClock,
+		readonly effort = new Effort()
 	) {
 		this.schema = plan.schema;
 	}
@@ -50,7 +68,7 @@ export class Probe {
 		const n = plan.nodes.indexOf(node);
 		const types = new Map(plan.types);
 		types.set(type, { ...t, nodes: [n], locked: [n], filling: [], validators: [], messages: [] });
-		return new Probe({ ...plan, types, reach: new Map() }, this.zones);
+		return new Probe({ ...plan, types, reach: new Map() }, this.zones, this.effort);
 	}
 
 	/** The record of a combination of values. */
@@ -162,11 +180,14 @@ export class Probe {
 		};
 		const change = { records: [record], entryPoint, instant, person: null };
 		const options = { explain: 'outcomes', alone: true, zones: this.zones } as const;
-		return settle(this.plan, change, recordsLoader(this.schema, near), options).records[0];
+		const done = settle(this.plan, change, recordsLoader(this.schema, near), options);
+		this.effort.take(done.steps);
+		return done.records[0];
 	}
 
 	/** What a guard or a body runs in, over a witness that no rule has touched. */
 	env(type: string, w: Witness): Env {
+		if (this.last) this.effort.take(EVALUATION_STEPS - this.last.steps);
 		const view = (t: string, id: string, json: Record<string, JsonValue>): RecordView => {
 			const values = valuesFromJson(this.schema, t, json);
 			return { type: t, id, was: values, sent: values, settled: values };
@@ -174,7 +195,7 @@ export class Probe {
 		const own = view(type, String(FIRST_MADE_UP - 1), w.values);
 		const { zone } = this.schema.model;
 		const now = Moment.fromInstant(PROBE_INSTANT, zone, this.zones)!;
-		return {
+		this.last = {
 			rec: w.was ? { ...own, was: valuesFromJson(this.schema, type, w.was) } : own,
 			input: null,
 			vars: [],
@@ -190,8 +211,9 @@ export class Probe {
 			},
 			related: () => [],
 			matching: () => [],
-			steps: 200_000,
+			steps: EVALUATION_STEPS,
 			depth: 0
 		};
+		return this.last;
 	}
 }

@@ -1,35 +1,32 @@
 /** What the analysis of a rule set says. */
-import type { JsonValue } from '../model/codec';
-import type { EntryPoint } from '../model/rules';
-import type { Place } from '../plan/plan';
+import type { JsonValue } from '../fields/codec';
+import type { EntryPoint } from '../document/rules';
+import type { FindingIs } from '../kinds/catalogue';
+import type { BodyRepair, Place } from '../kinds/spec';
 import type { Trial } from '../trials/trials';
 
 /** Changes a rule or table so that a finding goes away; the editor applies it. */
 export type Repair = { label: string } & (
-	| { do: 'take gap'; rule: string; band: number }
-	| { do: 'say blank'; rule: string }
+	| (BodyRepair & { rule: string })
 	| { do: 'watch all'; rule: string }
 	| { do: 'watch less'; rule: string; field: string }
-	/** A row of a decision table that takes a combination; its results stay to be written. */
-	| { do: 'add row'; rule: string; values: JsonValue[] }
 	/** A row of a reference table for a key; its other columns stay to be written. */
 	| { do: 'add table row'; table: string; column: string; value: JsonValue }
-	/** Gives an option of a map what most others give. */
-	| { do: 'map option'; rule: string; option: string; values: JsonValue[] }
 	| { do: 'every entry point'; rule: string }
-	/** Wraps a formula so that its text has single spaces and none at its ends. */
-	| { do: 'squeeze'; rule: string; formula: number }
-	| { do: 'leave several'; rule: string }
 	| { do: 'always'; rule: string }
 );
 
 export interface Finding {
+	/** What it is, by the catalogue. */
+	is: FindingIs;
 	/** Stable while the finding lasts, so that it has an address. */
 	id: string;
 	/** What it is about: the rule below, or a definition or table. */
 	part: { kind: 'rule' | 'definition' | 'table'; id: string };
 	rule: string;
 	type: string;
+	/** Other rules that it is about as well. */
+	others?: string[];
 	/** The field at whose sheet it is shown. */
 	field: string;
 	place: Place;

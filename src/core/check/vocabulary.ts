@@ -1,18 +1,22 @@
 /** Faults of definitions and reference tables, and keys that several rows of a table have. */
 import { compileDefinition } from '../feel/compile';
 import { FUNCTION_NAMES } from '../feel/functions';
-import { nameKey } from '../feel/names';
-import type { ReferenceTable, Schema } from '../model/model';
+import { nameKey } from '../text/names';
+import type { ReferenceTable, Schema } from '../document/model';
 import { cellText, doubledRows } from '../tables/cells';
 import { indexTable } from '../tables/reference';
+import type { FindingIs, Gravity } from '../kinds/catalogue';
+import { FINDINGS } from '../kinds/catalogue';
 import type { Finding } from './types';
 
 /** Most findings of one kind about one table. */
 const MOST = 20;
 
-function ofPart(kind: 'definition' | 'table', id: string, what: string) {
+function ofPart(kind: 'definition' | 'table', id: string, is: FindingIs, at: number) {
 	return {
-		id: `${kind}-${id}-${what}`.toLowerCase(),
+		is,
+		severity: FINDINGS[is].gravity as Gravity,
+		id: `${kind}-${id}-${is}-${at}`.toLowerCase().replaceAll(' ', '-'),
 		part: { kind, id },
 		rule: '',
 		type: '',
@@ -31,8 +35,7 @@ export function definitionFaults(schema: Schema): Finding[] {
 		);
 		const said = (message: string, nth: number) =>
 			out.push({
-				...ofPart('definition', d.id, `fault-${nth}`),
-				severity: 'blocking',
+				...ofPart('definition', d.id, 'definition fault', nth),
 				message,
 				certificate: 'the definition was read'
 			});
@@ -49,23 +52,20 @@ export function tableFaults(schema: Schema): Finding[] {
 	return [...schema.tables.values()].flatMap((t) => {
 		const faults = indexTable(t, schema).faults.slice(0, MOST);
 		const out = faults.map((f, i): Finding => ({
-			...ofPart('table', t.id, `fault-${i}`),
-			severity: 'blocking',
+			...ofPart('table', t.id, 'table fault', i),
 			message: `${t.label}: ${f.message}`,
 			certificate: 'the table was read'
 		}));
 		if (faults.length) return out;
 		for (const [row, first] of overlappingRanges(t, schema))
 			out.push({
-				...ofPart('table', t.id, `overlap-${row}`),
-				severity: 'advisory',
+				...ofPart('table', t.id, 'overlapping ranges', row),
 				message: `${t.label}: rows ${first + 1} and ${row + 1} both take ${sayKey(t, row, schema)}, so a look-up finds both.`,
 				certificate: 'the key was looked up in the table'
 			});
 		for (const [row, first] of [...doubledRows(t)].slice(0, MOST))
 			out.push({
-				...ofPart('table', t.id, `double-${row}`),
-				severity: 'advisory',
+				...ofPart('table', t.id, 'doubled key', row),
 				message: `${t.label}: row ${row + 1} has the same key as row ${first + 1}, so a look-up finds both.`,
 				certificate: 'their keys were compared'
 			});

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { rule, setOf } from '../testing/world';
+import { rule, setOf } from '../../../tests/world';
 import { changedRules } from './rules';
 
 describe('what differs between two rule sets', () => {

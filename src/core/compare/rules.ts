@@ -1,6 +1,7 @@
 /** What differs between two rule sets, in terms of rules. */
-import { canonicalJson } from '../formats/canonical';
-import type { RuleSet } from '../model/rules';
+import { own } from '../value/own';
+import { canonicalJson } from '../document/canonical';
+import type { RuleSet } from '../document/rules';
 
 export interface RuleChange {
 	/** Id of the rule, definition or table; of a changed claim order, its field (`type.field`). */
@@ -18,7 +19,7 @@ export function changedRules(before: RuleSet, after: RuleSet): RuleChange[] {
 		...differing('table', before.tables ?? [], after.tables ?? [], (t) => t.label)
 	];
 	for (const key of new Set([...Object.keys(before.order), ...Object.keys(after.order)])) {
-		const [a, b] = [before.order[key] ?? [], after.order[key] ?? []];
+		const [a, b] = [own(before.order, key) ?? [], own(after.order, key) ?? []];
 		if (a.join() !== b.join())
 			out.push({ id: key, part: 'order', what: 'order', name: `Order of the rules on ${key}` });
 	}

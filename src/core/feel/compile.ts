@@ -2,120 +2,44 @@
  * Turns a tree into a typed closure: one walk that binds texts to options, checks types, collects
  * what is read and builds the function. The bound tree is what gets stored.
  */
-import type { Definition, FieldRef, Schema } from '../model/model';
-import type { MatchKey } from '../text/match';
+import { walk as walkTree } from '../document/walk';
+import type { Definition, FieldRef, Schema } from '../document/model';
 import * as n from '../value/num';
 import { Num } from '../value/num';
 import { DayTime, LocalDate, LocalTime, Moment, YearMonth } from '../value/temporal';
 import type { Value } from '../value/value';
-import { Func, Range, equal, isBlank, isContext, isList, order, same } from '../value/value';
-import type { FnDef, FnEnv } from './functions';
-import { FUNCTIONS, MAX_LIST, MAX_TEXT, SPECIAL } from './functions';
-import { nearest, spell } from './names';
+import { Func, Range, isList, same } from '../value/value';
+import { LimitError, heldList, heldText, take, takeFor } from './budget';
+import { FUNCTIONS, SPECIAL } from './functions';
+import { nearest, spell } from '../text/names';
 import { parseExpression } from './parse';
-import type { BinOp, CmpOp, Expr, Fault, Image, Iteration, Span, Test, Tests } from './tree';
-import { FormulaError } from './tree';
+import type { CmpOp, Expr, Fault, Image, Iteration, Span, Test, Tests } from '../document/tree';
+import { FormulaError } from '../document/tree';
 import type { Ty } from './types';
 import * as T from './types';
-
-/** One record as formulas see it: arrays in the order of the type's fields. */
-export interface RecordView {
-	readonly type: string;
-	readonly id: string;
-	/** The stored values before the change. */
-	readonly was: readonly Value[];
-	/** What the change asks for: the value sent, else `was`. */
-	readonly sent: readonly Value[];
-	/** The settled values, right for every field already settled in this pass. */
-	readonly settled: readonly Value[];
-}
-
-/** What a formula runs in. */
-export interface Env extends FnEnv {
-	rec: RecordView | null;
-	/** The value a test is put to: `?`. */
-	input: Value;
-	/** Local variables by slot. */
-	vars: Value[];
-	readonly now: Moment;
-	readonly today: LocalDate;
-	/** Record id of the person who makes the change. */
-	readonly person: string | null;
-	readonly entryPoint: string;
-	/** The record a link points to; throws {@link PendingRecord} when it is not at hand. */
-	record: (type: string, id: string) => RecordView | null;
-	/** Ids of the records of a type whose link points to a record. */
-	related: (type: string, field: string, id: string, image: Image) => readonly string[];
-	/** Ids, lowest first, of the records of a type whose fields meet every key. */
-	matching: (type: string, keys: readonly MatchKey[]) => readonly string[];
-	/** Steps left before {@link LimitError}. */
-	steps: number;
-	/** How many functions deep it is. */
-	depth: number;
-}
-
-export type Run = (env: Env) => Value;
-
-/** A formula took more steps than are allowed, or built too long a value. */
-export class LimitError extends Error {
-	constructor(what: string) {
-		super(what);
-		this.name = 'LimitError';
-	}
-}
-
-/** A field that a formula reads. */
-export interface Read extends FieldRef {
-	image: Image;
-	/** The links followed to get there, from the record at hand; empty for its own fields. */
-	via: Step[];
-	/** Reached through the other side of a link, from any number of records. */
-	many: boolean;
-	/** The way begins at a parameter of a definition (its place), not at the record at hand. */
-	param?: number;
-	/** The way there cannot be followed backwards: by the person's record, or through values of unknown origin. */
-	loose?: boolean;
-}
-
-/** One step along a link: to the record it points to, or back to all the records that point here. */
-export interface Step extends FieldRef {
-	back: boolean;
-}
+import {
+	isCompare,
+	STEPS_OF,
+	isDeep,
+	takeForBoth,
+	both,
+	ORDER,
+	cmp,
+	equalLoose,
+	within,
+	isOneOf,
+	NUMERIC,
+	arithmeticType,
+	arithmetic
+} from './operators';
+import { each, walk, at } from './loops';
+import { PART_TYPES, partOf } from './parts';
+import { INSTANCE, typeTest } from './instances';
+import { isLiteral, fittingWay, takes, signature, runCall, textOf } from './calls';
+import type { Env, Run, Read, Outside, Compiled, CompileOptions, Part } from './env';
 
 /** How an expression comes to the records it gives. */
 type Way = Pick<Read, 'via' | 'many' | 'param' | 'loose'>;
-
-/** What else than fields the result depends on. */
-export type Outside = 'now' | 'today' | 'person' | 'entry point';
-
-/** A compiled formula. */
-export interface Compiled {
-	/** The tree with texts bound to options. */
-	expr: Expr;
-	ty: Ty;
-	run: Run;
-	reads: Read[];
-	outside: Set<Outside>;
-	/** Fields asked about by changed() and moved(). */
-	events: FieldRef[];
-	faults: Fault[];
-}
-
-export interface CompileOptions {
-	schema: Schema;
-	/** The record type whose fields may be read. */
-	type: string | null;
-	/** The type the result must have. */
-	expected?: Ty;
-	/** Types of the variables, in the order of their slots in {@link Env.vars}. */
-	variables?: readonly { name: string; ty: Ty }[];
-	/** The variables are parameters of a definition: what is read through them begins there. */
-	params?: boolean;
-	/** Type of `?`. */
-	input?: Ty;
-	/** Reads settled values as they were before the change: for *entering*. */
-	before?: boolean;
-}
 
 /** Compiles a formula. Faults are returned, not thrown; a faulty formula runs to null. */
 export function compileExpression(expr: Expr, options: CompileOptions): Compiled {
@@ -178,7 +102,11 @@ export function compileDefinition(d: Definition, schema: Schema, before = false)
 			before
 		});
 	} catch (e) {
-		if (!(e instanceof FormulaError)) throw e;
+		if (!(e instanceof FormulaError)) {
+			// what broke off is not known, and nothing is kept of it
+			cache.delete(key);
+			throw e;
+		}
 		c = { ...faulty(''), faults: [e.fault] };
 	}
 	// what a definition reads is told once: definitions that use each other twice would double it each time
@@ -191,16 +119,14 @@ export function compileDefinition(d: Definition, schema: Schema, before = false)
 	return c;
 }
 
-const readKey = (r: Read) =>
-	[
-		r.image,
-		r.type,
-		r.field,
-		r.many,
-		r.param,
-		r.loose,
-		...r.via.flatMap((v) => [v.type, v.field, v.back])
-	].join('.');
+/** Most ways by which one expression comes to its records, and most links on one, to be followed backwards. */
+const MOST_WAYS = 40;
+const LONGEST_WAY = 20;
+const LOOSE: readonly Way[] = [{ via: [], many: true, loose: true }];
+
+const wayText = (w: Way) =>
+	[w.many, w.param, w.loose, ...w.via.flatMap((v) => [v.type, v.field, v.back])].join('.');
+const readKey = (r: Read) => [r.image, r.type, r.field, wayText(r)].join('.');
 const unique = <T>(xs: readonly T[], key: (x: T) => string): T[] => [
 	...new Map(xs.map((x) => [key(x), x])).values()
 ];
@@ -213,14 +139,9 @@ function faulty(message: string): Compiled {
 		reads: [],
 		outside: new Set(),
 		events: [],
-		faults: [{ message, from: 0, to: 0 }]
+		faults: [{ message, from: 0, to: 0 }],
+		size: 1
 	};
-}
-
-interface Part {
-	expr: Expr;
-	ty: Ty;
-	run: Run;
 }
 
 class Compiler {
@@ -228,7 +149,10 @@ class Compiler {
 	private readonly reads: Read[] = [];
 	private readonly outside = new Set<Outside>();
 	private readonly events: FieldRef[] = [];
-	private slots: { name: string; ty: Ty; ways?: Way[] }[];
+	/** Steps of all nodes compiled so far: what one run of each takes. */
+	private size = 0;
+	private readonly known = new WeakMap<Expr, readonly Way[]>();
+	private slots: { name: string; ty: Ty; ways?: readonly Way[] }[];
 	private readonly schema: Schema;
 
 	constructor(private o: CompileOptions) {
@@ -245,7 +169,8 @@ class Compiler {
 			reads: this.reads,
 			outside: this.outside,
 			events: this.events,
-			faults: this.faults
+			faults: this.faults,
+			size: this.size
 		};
 	}
 
@@ -292,6 +217,7 @@ class Compiler {
 	// ---- leaves -----------------------------------------------------------------------------
 
 	expr(e: Expr, expected?: Ty): Part {
+		this.size += e.k === 'bin' ? STEPS_OF[e.op] : 1;
 		switch (e.k) {
 			case 'num': {
 				const v = n.parseNum(e.v);
@@ -436,6 +362,8 @@ class Compiler {
 		const f = this.schema.field(e.type, e.field);
 		const i = this.schema.types.get(e.type)?.at.get(e.field);
 		if (!f || i === undefined) return this.bad(e, 'This field is no longer there.');
+		if (e.type !== this.o.type)
+			return this.bad(e, `“${f.label}” is a field of another record type.`);
 		const image = this.image(e.image);
 		this.reads.push({ type: e.type, field: e.field, image, via: [], many: false });
 		return { expr: e, ty: T.typeOfField(f), run: reader(image, i) };
@@ -446,6 +374,9 @@ class Compiler {
 		const f = this.schema.field(e.type, e.field);
 		const i = this.schema.types.get(e.type)?.at.get(e.field);
 		if (!f || i === undefined) return this.bad(e, 'This field is no longer there.');
+		const single = of.ty.t === 'list' ? of.ty.of : of.ty;
+		if (single.t === 'record' ? single.type !== e.type : single.t !== 'any' && single.t !== 'null')
+			return this.bad(e, `“${f.label}” is no field of ${this.say(single)}.`);
 		const image = this.image(imageOf(e.of));
 		for (const way of this.ways(e.of))
 			this.reads.push({ type: e.type, field: e.field, image, ...way });
@@ -456,7 +387,7 @@ class Compiler {
 		};
 		const run: Run = (env) => {
 			const v = of.run(env);
-			return isList(v) ? v.map((id) => one(env, id)) : one(env, v);
+			return isList(v) ? each(v, env, (id) => one(env, id)) : one(env, v);
 		};
 		const ty = T.typeOfField(f);
 		return { expr: { ...e, of: of.expr }, ty: of.ty.t === 'list' ? T.listOf(ty) : ty, run };
@@ -465,21 +396,39 @@ class Compiler {
 	private related(e: Expr & { k: 'related' }): Part {
 		const of = e.of && this.expr(e.of);
 		const f = this.schema.field(e.type, e.field);
-		if (!f) return this.bad(e, 'This link is no longer there.');
+		if (!f || f.type !== 'link') return this.bad(e, 'This link is no longer there.');
+		const owner = of ? of.ty : T.typeOfField({ type: 'link', target: this.o.type ?? '' });
+		if (!T.fits(owner, T.typeOfField(f)))
+			return this.bad(e, `“${f.label}” points to no ${this.say(owner).replace(/^a /, '')}.`);
 		const image = this.image(e.of ? imageOf(e.of) : 'settled');
 		for (const way of this.ways(e))
 			this.reads.push({ type: e.type, field: e.field, image, ...way });
 		const run: Run = (env) => {
 			const id = of ? of.run(env) : (env.rec?.id ?? null);
-			return typeof id === 'string' ? env.related(e.type, e.field, id, image) : null;
+			if (typeof id !== 'string') return null;
+			const ids = env.related(e.type, e.field, id, image);
+			take(env, ids.length);
+			return ids;
 		};
 		const ty = T.listOf({ t: 'record', type: e.type });
 		return { expr: of ? { ...e, of: of.expr } : e, ty, run };
 	}
 
-	/** How an expression comes to the records it gives: one way for each branch it may take. */
-	private ways(e: Expr): Way[] {
-		const loose: Way[] = [{ via: [], many: true, loose: true }];
+	/**
+	 * How an expression comes to the records it gives: one way for each branch it may take. Too many
+	 * of them, or too long ones, cannot be followed backwards.
+	 */
+	private ways(e: Expr): readonly Way[] {
+		let known = this.known.get(e);
+		if (!known) {
+			known = unique(this.waysOf(e), wayText);
+			if (known.length > MOST_WAYS || known.some((w) => w.via.length > LONGEST_WAY)) known = LOOSE;
+			this.known.set(e, known);
+		}
+		return known;
+	}
+
+	private waysOf(e: Expr): readonly Way[] {
 		switch (e.k) {
 			case 'field':
 				return [{ via: [{ type: e.type, field: e.field, back: false }], many: false }];
@@ -500,15 +449,15 @@ class Compiler {
 			case 'list':
 				return e.items.flatMap((x) => this.ways(x));
 			case 'call':
-				return e.args.length ? e.args.flatMap((x) => this.ways(x)) : loose;
+				return e.args.length ? e.args.flatMap((x) => this.ways(x)) : LOOSE;
 			case 'null':
 				return [];
 			case 'var':
 				for (let i = this.slots.length - 1; i >= 0; i--)
-					if (this.slots[i].name === e.name) return this.slots[i].ways ?? loose;
-				return loose;
+					if (this.slots[i].name === e.name) return this.slots[i].ways ?? LOOSE;
+				return LOOSE;
 			default:
-				return loose;
+				return LOOSE;
 		}
 	}
 
@@ -545,7 +494,7 @@ class Compiler {
 	private path(e: Expr & { k: 'path' }): Part {
 		const of = this.expr(e.of);
 		const name = e.name;
-		const known = PART_TYPES[of.ty.t]?.[name];
+		const known = PART_TYPES.get(of.ty.t)?.get(name);
 		const single = of.ty.t === 'list' ? of.ty.of : of.ty;
 		let ty: Ty = known ?? T.ANY;
 		if (single.t === 'context' && single.keys) {
@@ -557,14 +506,14 @@ class Compiler {
 				);
 			ty = of.ty.t === 'list' ? T.listOf(inner) : inner;
 		} else if (!known && !['any', 'context', 'list', 'null'].includes(of.ty.t)) {
-			const parts = Object.keys(PART_TYPES[of.ty.t] ?? {});
+			const parts = [...(PART_TYPES.get(of.ty.t)?.keys() ?? [])];
 			const hint = parts.length ? ` It has ${parts.join(', ')}.` : '';
 			return this.bad(e, `${cap(this.say(of.ty))} has no part “${name}”.${hint}`);
 		}
 		const get = (v: Value): Value => partOf(v, name);
 		const run: Run = (env) => {
 			const v = of.run(env);
-			return isList(v) ? v.map(get) : get(v);
+			return isList(v) ? each(v, env, get) : get(v);
 		};
 		return { expr: { ...e, of: of.expr }, ty, run };
 	}
@@ -623,7 +572,7 @@ class Compiler {
 				ty,
 				run: (env) => {
 					const [p, q] = [x(env) as Num | null, y(env) as Num | null];
-					return p === null || q === null ? null : f(p, q);
+					return p === null || q === null ? null : f(p, q, env);
 				}
 			};
 		}
@@ -643,7 +592,9 @@ class Compiler {
 				expr,
 				ty: T.BOOLEAN,
 				run: (env) => {
-					const r = equalLoose(x(env), y(env));
+					const [p, q] = [x(env), y(env)];
+					if (isDeep(p) && isDeep(q)) takeForBoth(env, p, q);
+					const r = equalLoose(p, q);
 					return r === null ? null : r === yes;
 				}
 			};
@@ -695,12 +646,9 @@ class Compiler {
 	private alike(a: Part, b: Part, ea: Expr, eb: Expr): [Part, Part] {
 		const choice = (p: Part) =>
 			p.ty.t === 'choice' ? p.ty : p.ty.t === 'list' && p.ty.of.t === 'choice' ? p.ty.of : null;
-		const literal = (x: Expr): boolean =>
-			x.k === 'text' ||
-			(x.k === 'list' && x.items.length > 0 && x.items.every((i) => i.k === 'text'));
 		const [ca, cb] = [choice(a), choice(b)];
-		if (ca && literal(eb)) return [a, this.expr(eb, eb.k === 'list' ? T.listOf(ca) : ca)];
-		if (cb && literal(ea)) return [this.expr(ea, ea.k === 'list' ? T.listOf(cb) : cb), b];
+		if (ca && isLiteral(eb)) return [a, this.expr(eb, eb.k === 'list' ? T.listOf(ca) : ca)];
+		if (cb && isLiteral(ea)) return [this.expr(ea, ea.k === 'list' ? T.listOf(cb) : cb), b];
 		return [a, b];
 	}
 
@@ -741,11 +689,15 @@ class Compiler {
 			const e = this.expr(t.e, want);
 			if (!this.canCompare(t.e, t.op, input, e.ty))
 				return { test: { ...t, e: e.expr }, run: NOTHING };
-			const run: Run = (env) => cmp(t.op, value(env), e.run(env));
+			const run: Run = (env) => {
+				const [v, w] = [value(env), e.run(env)];
+				if (isDeep(v) && isDeep(w)) takeForBoth(env, v, w);
+				return cmp(t.op, v, w);
+			};
 			return { test: { ...t, e: e.expr }, run };
 		}
 		const outer = this.o;
-		const usesInput = mentionsInput(t.e);
+		const usesInput = mentions(t.e, '?');
 		if (usesInput) this.o = { ...outer, input };
 		const e = this.expr(t.e, want);
 		this.o = outer;
@@ -771,7 +723,16 @@ class Compiler {
 			)
 				this.canCompare(t.e, '=', input, e.ty);
 		}
-		return { test, run: (env) => isOneOf(value(env), e.run(env)) };
+		const run: Run = (env) => {
+			const [v, w] = [value(env), e.run(env)];
+			if (isList(w)) {
+				// each of one is held against each of the other
+				for (let n = isList(v) ? v.length : 1; n > 0; n--) takeFor(env, w);
+				for (let n = isDeep(v) ? w.length : 0; n > 0; n--) takeFor(env, v);
+			}
+			return isOneOf(v, w);
+		};
+		return { test, run };
 	}
 
 	// ---- lists, loops, contexts -------------------------------------------------------------
@@ -819,6 +780,13 @@ class Compiler {
 		return { expr: { ...e, lo: lo?.expr ?? null, hi: hi?.expr ?? null }, ty: T.rangeOf(of), run };
 	}
 
+	/** Compiles something, and tells the steps that one run of it takes. */
+	private sized(compile: () => Part): [Part, number] {
+		const before = this.size;
+		const part = compile();
+		return [part, this.size - before];
+	}
+
 	private iterate(
 		its: Iteration[],
 		env0: { parts: { of: Part; to: Part | null; slot: number }[] }
@@ -839,18 +807,22 @@ class Compiler {
 		const its = this.iterate(e.its, held);
 		const partial = this.slots.length;
 		this.slots.push({ name: 'partial', ty: T.listOf(T.ANY) });
-		const body = this.expr(e.body);
+		const [body, size] = this.sized(() => this.expr(e.body));
 		this.slots.length = depth;
+		const asksPartial = mentions(e.body, 'partial');
 		const run: Run = (env) => {
 			const out: Value[] = [];
-			env.vars[partial] = out;
-			return walk(held.parts, 0, env, () => {
+			const done = walk(held.parts, 0, env, size, () => {
+				if (asksPartial) {
+					// as it was then: a list that grew later could come to hold itself
+					take(env, out.length >> 4);
+					env.vars[partial] = out.slice();
+				}
 				out.push(body.run(env));
-				if (out.length > MAX_LIST) throw new LimitError(`A list may have ${MAX_LIST} items.`);
+				heldList(out);
 				return true;
-			}) === null
-				? null
-				: out.slice();
+			});
+			return done === null ? null : out;
 		};
 		return { expr: { ...e, its, body: body.expr }, ty: T.listOf(body.ty), run };
 	}
@@ -859,12 +831,12 @@ class Compiler {
 		const depth = this.slots.length;
 		const held: { parts: { of: Part; to: Part | null; slot: number }[] } = { parts: [] };
 		const its = this.iterate(e.its, held);
-		const body = this.wanted(this.expr(e.body), T.BOOLEAN);
+		const [body, size] = this.sized(() => this.wanted(this.expr(e.body), T.BOOLEAN));
 		this.slots.length = depth;
 		const stop = e.k === 'some';
 		const run: Run = (env) => {
 			let result: boolean | null = !stop;
-			const done = walk(held.parts, 0, env, () => {
+			const done = walk(held.parts, 0, env, size, () => {
 				const v = body.run(env);
 				if (v === stop) result = stop;
 				else if (v !== !stop) result = null;
@@ -880,7 +852,7 @@ class Compiler {
 		const element = of.ty.t === 'list' ? of.ty.of : of.ty;
 		const slot = this.slots.length;
 		this.slots.push({ name: 'item', ty: element, ways: this.ways(e.of) });
-		const by = this.expr(e.by);
+		const [by, size] = this.sized(() => this.expr(e.by));
 		this.slots.length = slot;
 		const isNumber = by.ty.t === 'number';
 		if (!isNumber && !T.fits(by.ty, T.BOOLEAN))
@@ -891,7 +863,7 @@ class Compiler {
 			if (isNumber) return at(items, by.run(env));
 			const out: Value[] = [];
 			for (const item of items) {
-				step(env);
+				take(env, size);
 				env.vars[slot] = item;
 				const keep = by.run(env);
 				if (keep instanceof Num) return at(items, keep);
@@ -911,12 +883,12 @@ class Compiler {
 	private functionValue(e: Expr & { k: 'fn' }): Part {
 		const depth = this.slots.length;
 		for (const p of e.params) this.slots.push({ name: p, ty: T.ANY });
-		const body = this.expr(e.body);
+		const [body, size] = this.sized(() => this.expr(e.body));
 		this.slots.length = depth;
 		const run: Run = (env) => {
 			const captured = env.vars.slice(0, depth);
 			return new Func(e.params, (args) => {
-				step(env);
+				take(env, size + captured.length);
 				if (env.depth >= MAX_CALLS) throw new LimitError('Functions call each other too deep.');
 				const outer = env.vars;
 				env.depth++;
@@ -959,9 +931,9 @@ class Compiler {
 		}
 		this.events.push(...c.events);
 		c.outside.forEach((o) => this.outside.add(o));
-		const body = c.run;
+		const { run: body, size } = c;
 		const run: Run = (env) => {
-			step(env);
+			take(env, size);
 			if (env.depth >= MAX_CALLS) throw new LimitError('Definitions use each other too deep.');
 			const vars = args.map((a) => a.run(env));
 			const outer = env.vars;
@@ -983,7 +955,6 @@ class Compiler {
 		const run: Run = (env) => {
 			const f = of.run(env);
 			if (!(f instanceof Func)) return null;
-			step(env);
 			return f.params.length === args.length ? f.call(args.map((a) => a.run(env))) : null;
 		};
 		return { expr: { ...e, of: of.expr, args: args.map((a) => a.expr) }, ty: T.ANY, run };
@@ -994,70 +965,38 @@ class Compiler {
 		if (special) return this.special(e, special.params);
 		const ways = FUNCTIONS.get(e.fn);
 		if (!ways) return this.bad(e, `There is no function “${e.fn}”.`);
-		const way = this.wayOf(ways, e);
-		if (!way) {
+		const able = ways.filter((d) => takes(d, e));
+		if (!able.length) {
 			const forms = ways.map(signature).join(' or ');
 			return this.bad(e, `${e.fn} is called as ${forms}.`);
 		}
-		if (e.fn === 'string' && e.args.length === 1) return this.stringOf(e);
-		const order0 = e.names
+		// where types tell which way is meant, the arguments are compiled before it is chosen, and once
+		const early = able.length > 1 ? e.args.map((a) => this.expr(a)) : null;
+		const way = early ? fittingWay(able, e, early) : able[0];
+		if (way.labels) return this.stringOf(e);
+		const places = e.names
 			? e.args.map((_, i) => way.params.findIndex((p) => p.name === e.names![i]))
 			: e.args.map((_, i) => i);
 		const args = e.args.map((a, i) => {
-			const spread = way.rest && order0[i] >= way.params.length - 1;
-			const want = spread ? undefined : way.params[order0[i]].ty;
+			const spread = way.rest && places[i] >= way.params.length - 1;
+			const want = spread ? undefined : way.params[places[i]].ty;
 			// the second argument of `list contains` and the like is of the kind of the list
-			const p = this.expr(a, want?.t === 'any' ? undefined : want);
+			const p = early?.[i] ?? this.expr(a, want?.t === 'any' ? undefined : want);
 			return want && !(want.t === 'list' && p.ty.t !== 'list') ? this.wanted(p, want) : p;
 		});
-		const bound = this.bindElements(e, args);
-		const run = runCall(
-			way,
-			bound.map((a) => a.run),
-			order0
-		);
-		let ty = way.ret;
-		const first = bound[0]?.ty;
-		if (ty.t === 'any' && e.fn === 'otherwise') {
-			const [x, y] = this.alike(bound[0], bound[1], e.args[0], e.args[1]);
-			return {
-				expr: { ...e, args: [x.expr, y.expr] },
-				ty: T.join(x.ty, y.ty),
-				run: runCall(way, [x.run, y.run], order0)
-			};
-		}
-		if (ty.t === 'any' && ['min', 'max', 'abs'].includes(e.fn) && first)
-			ty = first.t === 'list' ? first.of : first;
-		if (
-			ty.t === 'list' &&
-			first?.t === 'list' &&
-			['reverse', 'sublist', 'distinct values', 'sort', 'remove'].includes(e.fn)
-		)
-			ty = first;
-		if (
-			ty.t === 'list' &&
-			expected?.t === 'list' &&
-			['append', 'concatenate', 'union'].includes(e.fn) &&
-			first?.t === 'list'
-		)
-			ty = first;
-		return { expr: { ...e, args: bound.map((a) => a.expr) }, ty, run };
-	}
-
-	/** The way of calling a function that fits the arguments: by their number, then by their types. */
-	private wayOf(ways: readonly FnDef[], e: Expr & { k: 'call' }): FnDef | undefined {
-		const able = ways.filter((d) => takes(d, e));
-		if (able.length < 2) return able[0];
-		const marks = [this.faults.length, this.reads.length, this.events.length];
-		const tys = e.args.map((a) => this.expr(a).ty);
-		[this.faults.length, this.reads.length, this.events.length] = marks;
-		const fitting = able.find((d) =>
-			tys.every((ty, i) => {
-				const at = e.names ? d.params.findIndex((p) => p.name === e.names![i]) : i;
-				return T.fits(ty, d.params[Math.min(at, d.params.length - 1)].ty);
-			})
-		);
-		return fitting ?? able[0];
+		let bound = this.bindElements(e, args);
+		if (way.oneType && bound.length === 2)
+			bound = this.alike(bound[0], bound[1], e.args[0], e.args[1]);
+		const tys = bound.map((a) => a.ty);
+		return {
+			expr: { ...e, args: bound.map((a) => a.expr) },
+			ty: way.gives?.(tys, expected) ?? way.ret,
+			run: runCall(
+				way,
+				bound.map((a) => a.run),
+				places
+			)
+		};
 	}
 
 	/** `list contains(permitted fuels, "Gas")`: texts are options where the list holds options. */
@@ -1066,7 +1005,7 @@ class Compiler {
 		if (of?.t !== 'choice') return args;
 		return args.map((a, i) => {
 			const x = e.args[i];
-			if (i === 0 || (x.k !== 'text' && x.k !== 'list')) return a;
+			if (i === 0 || !isLiteral(x)) return a;
 			return this.expr(x, x.k === 'list' ? T.listOf(of) : of);
 		});
 	}
@@ -1074,7 +1013,13 @@ class Compiler {
 	private stringOf(e: Expr & { k: 'call' }): Part {
 		const a = this.expr(e.args[0]);
 		const show = textOf(a.ty, this.schema);
-		return { expr: { ...e, args: [a.expr] }, ty: T.TEXT, run: (env) => show(a.run(env)) };
+		const run: Run = (env) => {
+			const v = a.run(env);
+			takeFor(env, v);
+			const text = show(v);
+			return text === null ? null : heldText(text);
+		};
+		return { expr: { ...e, args: [a.expr] }, ty: T.TEXT, run };
 	}
 
 	private special(e: Expr & { k: 'call' }, params: string[]): Part {
@@ -1148,11 +1093,7 @@ class Compiler {
 	}
 }
 
-// ---- helpers without state ------------------------------------------------------------------------
-
 const cap = (s: string) => s[0].toUpperCase() + s.slice(1);
-const isCompare = (op: BinOp): op is CmpOp => ['=', '!=', '<', '<=', '>', '>='].includes(op);
-
 function reader(image: Image, i: number): Run {
 	if (image === 'was') return (env) => env.rec!.was[i];
 	if (image === 'sent') return (env) => env.rec!.sent[i];
@@ -1167,430 +1108,12 @@ function imageOf(e: Expr): Image {
 	return 'settled';
 }
 
-function step(env: Env) {
-	if (--env.steps < 0) throw new LimitError('This formula takes too many steps.');
-}
-
-function walk(
-	parts: { of: Part; to: Part | null; slot: number }[],
-	i: number,
-	env: Env,
-	body: () => boolean
-): boolean | null {
-	if (i === parts.length) {
-		step(env);
-		return body();
-	}
-	const { of, to, slot } = parts[i];
-	const first = of.run(env);
-	const items =
-		to || first instanceof Range
-			? counted(first, to ? to.run(env) : null)
-			: isList(first)
-				? first
-				: first === null
-					? null
-					: [first];
-	if (!items) return null;
-	for (const item of items) {
-		env.vars[slot] = item;
-		const go = walk(parts, i + 1, env, body);
-		if (!go) return go;
-	}
-	return true;
-}
-
-function* countedItems(from: number, to: number): Iterable<Num> {
-	const by = from <= to ? 1 : -1;
-	for (let i = from; by > 0 ? i <= to : i >= to; i += by) yield n.num(i);
-}
-
-function counted(a: Value, b: Value): Iterable<Value> | null {
-	if (a instanceof Range) {
-		if (a.lo instanceof LocalDate && a.hi instanceof LocalDate)
-			return days(a.lo.epochDay, a.hi.epochDay);
-		return counted(a.lo, a.hi);
-	}
-	const [x, y] = [
-		a instanceof Num ? n.toInteger(a) : null,
-		b instanceof Num ? n.toInteger(b) : null
-	];
-	return x === null || y === null ? null : countedItems(x, y);
-}
-
-function* days(from: number, to: number): Iterable<Value> {
-	const by = from <= to ? 1 : -1;
-	for (let i = from; by > 0 ? i <= to : i >= to; i += by) yield LocalDate.fromEpochDay(i);
-}
-
-function at(items: readonly Value[], position: Value): Value {
-	const i = position instanceof Num ? n.toInteger(position) : null;
-	if (i === null || i === 0) return null;
-	return items[i > 0 ? i - 1 : items.length + i] ?? null;
-}
-
-function both(a: boolean | null, b: boolean | null): boolean | null {
-	if (a === false || b === false) return false;
-	return a === null || b === null ? null : true;
-}
-
-const ORDER: Record<'<' | '<=' | '>' | '>=', (o: number) => boolean> = {
-	'<': (o) => o < 0,
-	'<=': (o) => o <= 0,
-	'>': (o) => o > 0,
-	'>=': (o) => o >= 0
-};
-
-function cmp(op: CmpOp, a: Value, b: Value): boolean | null {
-	if (op === '=' || op === '!=') {
-		const r = equalLoose(a, b);
-		return r === null ? null : r === (op === '=');
-	}
-	const o = order(a, b);
-	return o === null ? null : ORDER[op](o);
-}
-
-/** Equality where a multi-choice is compared: a set has no order, and a list of one is its item. */
-function equalLoose(a: Value, b: Value): boolean | null {
-	if (isList(a) && isList(b)) return equal(a, b);
-	if (isList(a) && a.length === 1 && b !== null) return equal(a[0], b);
-	if (isList(b) && b.length === 1 && a !== null) return equal(a, b[0]);
-	return equal(a, b);
-}
-
-function within(v: Value, r: Value): boolean | null {
-	if (!(r instanceof Range)) return null;
-	const low = r.lo === null ? true : cmp(r.loIn ? '>=' : '>', v, r.lo);
-	const high = r.hi === null ? true : cmp(r.hiIn ? '<=' : '<', v, r.hi);
-	return both(low, high);
-}
-
-function isOneOf(v: Value, test: Value): boolean | null {
-	if (test instanceof Range) return within(v, test);
-	if (isList(test)) {
-		// a set meets a list when it is that list or has one of its items
-		if (isList(v) && equal(v, test) === true) return true;
-		const items = isList(v) ? v : [v];
-		return test.some((t) => items.some((x) => isOneOf(x, t) === true));
-	}
-	if (isList(v)) return v.some((x) => equal(x, test) === true);
-	if (typeof test === 'boolean' && typeof v !== 'boolean') return test;
-	return equal(v, test);
-}
-
-function mentionsInput(e: unknown): boolean {
-	if (typeof e !== 'object' || e === null) return false;
-	if ((e as Expr).k === 'var' && (e as { name: string }).name === '?') return true;
-	return Object.values(e).some((x) =>
-		Array.isArray(x) ? x.some(mentionsInput) : mentionsInput(x)
-	);
-}
-
-const NUMERIC: Partial<Record<BinOp, (a: Num, b: Num) => Num | null>> = {
-	'+': n.add,
-	'-': n.sub,
-	'*': n.mul,
-	'/': n.div,
-	'**': n.pow
-};
-
-function arithmeticType(op: BinOp, a: Ty, b: Ty): Ty | null {
-	const [x, y] = [a.t, b.t];
-	if (x === 'any' || y === 'any') return T.ANY;
-	if (x === 'null') return b;
-	if (y === 'null') return a;
-	if (x === 'number' && y === 'number') return T.NUMBER;
-	const isDur = (t: string) => t === 'daytime' || t === 'yearmonth';
-	if (op === '+') {
-		if (x === 'text' && y === 'text') return T.TEXT;
-		if (x === y && isDur(x)) return a;
-		if ((x === 'date' || x === 'moment') && isDur(y)) return a;
-		if ((y === 'date' || y === 'moment') && isDur(x)) return b;
-		if (x === 'time' && y === 'daytime') return a;
-		if (y === 'time' && x === 'daytime') return b;
-	}
-	if (op === '-') {
-		if (x === y && isDur(x)) return a;
-		if (['date', 'moment'].includes(x) && ['date', 'moment'].includes(y)) return T.DAYTIME;
-		if (x === 'time' && y === 'time') return T.DAYTIME;
-		if ((x === 'date' || x === 'moment') && isDur(y)) return a;
-		if (x === 'time' && y === 'daytime') return a;
-	}
-	if (op === '*' && ((isDur(x) && y === 'number') || (isDur(y) && x === 'number')))
-		return isDur(x) ? a : b;
-	if (op === '/' && isDur(x)) return y === 'number' ? a : x === y ? T.NUMBER : null;
-	return null;
-}
-
-function arithmetic(op: BinOp, a: Value, b: Value, env: Env): Value {
-	if (a === null || b === null) return null;
-	if (a instanceof Num && b instanceof Num) return NUMERIC[op]!(a, b);
-	if (op === '+' && typeof a === 'string' && typeof b === 'string') {
-		if (a.length + b.length > MAX_TEXT)
-			throw new LimitError(`A text may have ${MAX_TEXT} characters.`);
-		return a + b;
-	}
-	if (op === '+' || op === '-') {
-		const sign = op === '+' ? 1 : -1;
-		if (a instanceof DayTime && b instanceof DayTime) return new DayTime(a.ms + sign * b.ms);
-		if (a instanceof YearMonth && b instanceof YearMonth)
-			return new YearMonth(a.months + sign * b.months);
-		if (op === '+' && (a instanceof DayTime || a instanceof YearMonth))
-			return arithmetic('+', b, a, env);
-		if (a instanceof LocalDate) {
-			if (b instanceof DayTime)
-				return LocalDate.fromEpochDay(a.epochDay + Math.floor((sign * b.ms) / 86_400_000));
-			if (b instanceof YearMonth) return a.plusMonths(sign * b.months);
-		}
-		if (a instanceof LocalTime && b instanceof DayTime) {
-			const ms = (((a.ms + sign * b.ms) % 86_400_000) + 86_400_000) % 86_400_000;
-			return new LocalTime(ms, a.offset);
-		}
-		if (a instanceof Moment && b instanceof YearMonth) {
-			const d = a.date.plusMonths(sign * b.months);
-			return (
-				d &&
-				(a.zone
-					? Moment.inZone(d, new LocalTime(a.time.ms), a.zone, env.zones)
-					: new Moment(d, a.time))
-			);
-		}
-		if (a instanceof Moment && b instanceof DayTime) return plusTime(a, sign * b.ms, env);
-		if (op === '-') {
-			const [p, q] = [instantOf(a), instantOf(b)];
-			if (p && q && p.zoned === q.zoned) return new DayTime(p.ms - q.ms);
-			if (a instanceof LocalTime && b instanceof LocalTime)
-				return new DayTime(a.ms - (a.offset ?? 0) * 1000 - b.ms + (b.offset ?? 0) * 1000);
-		}
-		return null;
-	}
-	if (op === '*' && a instanceof Num) return arithmetic('*', b, a, env);
-	if (b instanceof Num && (op === '*' || op === '/')) {
-		const k = op === '*' ? b.toDouble() : 1 / b.toDouble();
-		if (!Number.isFinite(k)) return null;
-		if (a instanceof DayTime) return new DayTime(Math.trunc(a.ms * k));
-		if (a instanceof YearMonth) return new YearMonth(Math.trunc(a.months * k));
-	}
-	if (op === '/') {
-		if (a instanceof DayTime && b instanceof DayTime) return n.div(n.num(a.ms), n.num(b.ms));
-		if (a instanceof YearMonth && b instanceof YearMonth)
-			return n.div(n.num(a.months), n.num(b.months));
-	}
-	return null;
-}
-
-function instantOf(v: Value): { ms: number; zoned: boolean } | null {
-	if (v instanceof LocalDate) return { ms: v.epochDay * 86_400_000, zoned: true };
-	if (v instanceof Moment) return { ms: v.epochMs, zoned: v.time.offset !== null };
-	return null;
-}
-
-function plusTime(m: Moment, ms: number, env: Env): Moment | null {
-	const instant = m.epochMs + ms;
-	if (m.zone) return Moment.fromInstant(instant, m.zone, env.zones);
-	const local = instant + (m.time.offset ?? 0) * 1000;
-	const day = Math.floor(local / 86_400_000);
-	const date = LocalDate.fromEpochDay(day);
-	return date && new Moment(date, new LocalTime(local - day * 86_400_000, m.time.offset));
-}
-
-const NUMBER_PARTS = (names: string) =>
-	Object.fromEntries(names.split(' ').map((p) => [p, T.NUMBER]));
-const PART_TYPES: Record<string, Record<string, Ty>> = {
-	date: NUMBER_PARTS('year month day weekday'),
-	time: { ...NUMBER_PARTS('hour minute second'), 'time offset': T.DAYTIME, timezone: T.TEXT },
-	moment: {
-		...NUMBER_PARTS('year month day weekday hour minute second'),
-		'time offset': T.DAYTIME,
-		timezone: T.TEXT
-	},
-	daytime: { ...NUMBER_PARTS('days hours minutes seconds'), value: T.NUMBER },
-	yearmonth: { ...NUMBER_PARTS('years months'), value: T.NUMBER },
-	range: { start: T.ANY, end: T.ANY, 'start included': T.BOOLEAN, 'end included': T.BOOLEAN }
-};
-
-function partOf(v: Value, name: string): Value {
-	if (isContext(v)) return v.get(name) ?? null;
-	const date = v instanceof Moment ? v.date : v instanceof LocalDate ? v : null;
-	const time = v instanceof Moment ? v.time : v instanceof LocalTime ? v : null;
-	if (date && (name === 'year' || name === 'month' || name === 'day' || name === 'weekday'))
-		return n.num(date[name]);
-	if (time) {
-		if (name === 'hour' || name === 'minute' || name === 'second') return n.num(time[name]);
-		if (name === 'time offset')
-			return time.offset === null ? null : new DayTime(time.offset * 1000);
-		if (name === 'timezone') return v instanceof Moment ? v.zone : null;
-	}
-	if (v instanceof DayTime) {
-		const abs = Math.abs(v.ms);
-		const sign = v.ms < 0 ? -1 : 1;
-		const parts: Record<string, number> = {
-			days: Math.floor(abs / 86_400_000),
-			hours: Math.floor(abs / 3_600_000) % 24,
-			minutes: Math.floor(abs / 60_000) % 60,
-			seconds: Math.floor(abs / 1000) % 60
-		};
-		if (name in parts) return n.num(sign * parts[name]);
-		return name === 'value' ? n.div(n.num(v.ms), n.num(1000)) : null;
-	}
-	if (v instanceof YearMonth) {
-		if (name === 'years') return n.num(Math.trunc(v.months / 12));
-		if (name === 'months') return n.num(v.months % 12);
-		return name === 'value' ? n.num(v.months) : null;
-	}
-	if (v instanceof Range) {
-		const parts: Record<string, Value> = {
-			start: v.lo,
-			end: v.hi,
-			'start included': v.loIn,
-			'end included': v.hiIn
-		};
-		return parts[name] ?? null;
-	}
-	return null;
-}
-
-const INSTANCE: Record<string, (v: Value) => boolean> = {
-	number: (v) => v instanceof Num,
-	string: (v) => typeof v === 'string',
-	boolean: (v) => typeof v === 'boolean',
-	date: (v) => v instanceof LocalDate,
-	time: (v) => v instanceof LocalTime,
-	'date and time': (v) => v instanceof Moment,
-	'days and time duration': (v) => v instanceof DayTime,
-	'years and months duration': (v) => v instanceof YearMonth,
-	list: (v) => isList(v),
-	context: (v) => isContext(v),
-	function: (v) => v instanceof Func,
-	Any: (v) => v !== null,
-	Null: (v) => v === null
-};
-
-/** The test that `instance of` makes for a type: `list<number>` asks each item, `context<a: number>` each entry. */
-function typeTest(type: string): ((v: Value) => boolean) | null {
-	const m = /^(\w+)<(.*)>$/s.exec(type);
-	if (type.startsWith('function<')) return (v) => v instanceof Func;
-	if (!m) return Object.hasOwn(INSTANCE, type) ? INSTANCE[type] : null;
-	const [, name, inner] = m;
-	if (name === 'list' || name === 'range') {
-		const of = typeTest(inner);
-		if (!of) return null;
-		const end = (v: Value) => v === null || of(v);
-		if (name === 'range') return (v) => v instanceof Range && end(v.lo) && end(v.hi);
-		return (v) => isList(v) && v.every(end);
-	}
-	if (name !== 'context') return null;
-	const entries = splitTypes(inner).map((x) => {
-		const colon = x.indexOf(': ');
-		return { key: x.slice(0, colon), of: typeTest(x.slice(colon + 2)) };
+/** Whether a variable is named anywhere in a tree. */
+function mentions(e: Expr, name: string): boolean {
+	let found = false;
+	walkTree(e, (x) => {
+		if (x.k === 'var' && x.name === name) found = true;
+		return !found;
 	});
-	if (entries.some((x) => !x.of)) return null;
-	return (v) =>
-		isContext(v) &&
-		entries.every(({ key, of }) => v.has(key) && (v.get(key) === null || of!(v.get(key)!)));
-}
-
-/** Parts `a: list<x, y>, b: z` at the commas that stand in no angle brackets. */
-function splitTypes(text: string): string[] {
-	const out: string[] = [];
-	let depth = 0;
-	let from = 0;
-	for (let i = 0; i <= text.length; i++) {
-		if (text[i] === '<') depth++;
-		else if (text[i] === '>') depth--;
-		else if (i === text.length || (text[i] === ',' && !depth)) {
-			out.push(text.slice(from, i).trim());
-			from = i + 1;
-		}
-	}
-	return out;
-}
-
-function takes(d: FnDef, e: Expr & { k: 'call' }): boolean {
-	if (e.names) {
-		const needed = d.params.filter((p) => !p.optional);
-		return (
-			e.names.every((x) => d.params.some((p) => p.name === x)) &&
-			needed.every((p) => e.names!.includes(p.name))
-		);
-	}
-	const least = d.params.filter((p) => !p.optional).length;
-	return e.args.length >= least && (d.rest || e.args.length <= d.params.length);
-}
-
-/** How a function is called, for messages and help: `substring(string, start position, length?)`. */
-export function signature(d: FnDef): string {
-	const params = d.params.map(
-		(p, i) => p.name + (p.optional ? '?' : '') + (d.rest && i === d.params.length - 1 ? '…' : '')
-	);
-	return `${d.name}(${params.join(', ')})`;
-}
-
-function runCall(d: FnDef, args: Run[], to: number[]): Run {
-	const last = d.params.length - 1;
-	return (env) => {
-		const given: Value[] = [];
-		for (let i = 0; i < args.length; i++) {
-			const v = args[i](env);
-			if (d.rest && to[i] >= last) {
-				// one list stands for its items: sum([1, 2]) is sum(1, 2)
-				const alone =
-					isList(v) &&
-					args.length === last + 1 &&
-					!['append', 'concatenate', 'union'].includes(d.name);
-				if (alone) given[last] = v;
-				else given[last] = [...((given[last] as Value[]) ?? []), v];
-			} else given[to[i]] = v;
-		}
-		if (!d.nulls)
-			for (let i = 0; i < given.length; i++) if ((given[i] ?? null) === null) return null;
-		for (let i = 0; i < d.params.length; i++) {
-			const ty = d.params[i].ty;
-			// a list where one value is wanted: a list of one is its item
-			if (
-				given[i] !== undefined &&
-				isList(given[i]) &&
-				given[i] !== null &&
-				ty.t !== 'any' &&
-				ty.t !== 'list'
-			) {
-				const l = given[i] as readonly Value[];
-				given[i] = l.length === 1 ? l[0] : null;
-			}
-			if (!d.nulls && given[i] !== undefined && !isOf(given[i], ty)) return null;
-		}
-		step(env);
-		return d.call(given, env);
-	};
-}
-
-function isOf(v: Value, ty: Ty): boolean {
-	switch (ty.t) {
-		case 'number':
-			return v instanceof Num;
-		case 'text':
-			return typeof v === 'string';
-		case 'boolean':
-			return typeof v === 'boolean';
-		default:
-			return v !== null;
-	}
-}
-
-/** How a value of a type is written as text: options by their label. */
-export function textOf(ty: Ty, schema: Schema): (v: Value) => string | null {
-	if (ty.t === 'choice')
-		return (v) => (typeof v === 'string' ? (schema.option(ty.list, v)?.label ?? v) : null);
-	if (ty.t === 'list') {
-		const one = textOf(ty.of, schema);
-		return (v) => (isList(v) ? v.map((x) => one(x) ?? '').join(', ') : one(v));
-	}
-	return (v) =>
-		isBlank(v)
-			? null
-			: typeof v === 'string'
-				? v
-				: isList(v)
-					? v.map(String).join(', ')
-					: String(v);
+	return found;
 }

@@ -2,15 +2,15 @@ import fc from 'fast-check';
 import { evaluate } from 'feelin';
 import { describe, expect, it } from 'vitest';
 import { zones } from '../../runtime/zones';
-import { schema } from '../testing/world';
-import { Schema } from '../model/model';
+import { schema } from '../../../tests/world';
+import { Schema } from '../document/model';
 import { Moment, LocalDate } from '../value/temporal';
 import { show, type Value } from '../value/value';
-import type { Env } from './compile';
+import type { Env } from './env';
 import { compileExpression, compileTests } from './compile';
 import { MAX_SOURCE, parseExpression, parseTests } from './parse';
 import { printExpression } from './print';
-import { bare, FormulaError } from './tree';
+import { bare, FormulaError } from '../document/tree';
 import { isTree } from './tree-check';
 import { FUNCTIONS } from './functions';
 
@@ -119,6 +119,12 @@ describe('FEEL', () => {
 		['day of week(date(2019, 9, 17))', '"Tuesday"'],
 		['month of year(date(2019, 9, 17))', '"September"'],
 		['duration("P1DT2H").hours', '2'],
+		['duration("P1DT6H") * 2', 'P2DT12H'],
+		['3 * duration("P1Y2M")', 'P3Y6M'],
+		['duration("P3D") / 2', 'P1DT12H'],
+		['overlaps before([1..5], [3..8])', 'true'],
+		['overlaps before([3..8], [1..5])', 'false'],
+		['overlaps before([1..5], [6..8])', 'false'],
 		['years and months duration(date("2011-12-22"), date("2013-08-24"))', 'P1Y8M'],
 		['date("2012-12-25") - date("2012-12-24") = duration("P1D")', 'true'],
 		['before([1..5), 5)', 'true'],

@@ -3,11 +3,12 @@
  * and only the known names tell where one ends (longest match, as DMN prescribes).
  * Bounded: sources above {@link MAX_SOURCE} characters or nested deeper than {@link MAX_DEPTH} are refused.
  */
-import type { Schema } from '../model/model';
-import { FUNCTION_NAMES, PROPERTIES } from './functions';
-import { isKeyword, nameKey, nearest, spell } from './names';
-import type { BinOp, CmpOp, EnvName, Expr, Image, Iteration, Test, Tests } from './tree';
-import { FormulaError } from './tree';
+import type { Schema } from '../document/model';
+import { FUNCTION_NAMES } from './functions';
+import { PROPERTIES } from './functions/properties';
+import { isKeyword, nameKey, nearest, spell } from '../text/names';
+import type { BinOp, CmpOp, EnvName, Expr, Image, Iteration, Test, Tests } from '../document/tree';
+import { FormulaError } from '../document/tree';
 
 /** Longest formula that is read, in UTF-16 units. */
 export const MAX_SOURCE = 20_000;
@@ -42,6 +43,29 @@ interface Known {
 	exact: boolean;
 }
 
+/** Names that are known in one place, found by the run of letters and digits that each begins with. */
+class Names {
+	readonly all: Known[] = [];
+	private readonly byRun = new Map<string, Known[]>();
+
+	constructor(names: readonly Known[]) {
+		for (const k of names) this.add(k);
+	}
+
+	add(k: Known) {
+		this.all.push(k);
+		const run = k.words.slice(0, runEnd(k.words, 0)).toLowerCase();
+		const had = this.byRun.get(run);
+		if (had) had.push(k);
+		else this.byRun.set(run, [k]);
+	}
+
+	/** Those that may stand where the text has this run. */
+	beginningWith(run: string): readonly Known[] {
+		return this.byRun.get(run.toLowerCase()) ?? [];
+	}
+}
+
 const SPACE = /\s/;
 const NAME_START = /[\p{L}_]/u;
 const NAME_PART = /[\p{L}\p{M}\p{N}_]/u;
@@ -66,7 +90,8 @@ class Parser {
 	private i = 0;
 	private depth = 0;
 	private readonly shapes = new WeakMap<Expr, Shape>();
-	private frames: Known[][] = [];
+	/** What may be named here, the innermost last. */
+	private readonly frames: Names[] = [];
 
 	constructor(
 		private readonly s: string,
@@ -74,27 +99,27 @@ class Parser {
 	) {
 		if (s.length > MAX_SOURCE)
 			this.fail(`A formula may have ${MAX_SOURCE} characters; this one has ${s.length}.`, 0, 0);
-		const base: Known[] = (scope.variables ?? []).map((v) => known(v, varEntry(v, null), true));
-		if (scope.type) {
-			base.push(...this.fieldsOf(scope.type, 'settled'));
+		const base = new Names([]);
+		if (scope.type)
 			for (const image of ['was', 'sent'] as const)
-				base.push(known(image, { what: 'image', image }, true));
-		}
+				base.add(known(image, { what: 'image', image }, true));
 		for (const d of scope.schema.definitions.values()) {
 			if (d.type !== null && d.type !== scope.type) continue;
 			const target = d.result?.type === 'link' ? d.result.target : undefined;
 			const shape: Shape = target ? { rec: target, image: 'settled' } : null;
 			const bare = !d.params.length;
-			base.push(known(d.name, { what: 'definition', id: d.id, bare, shape }, false));
+			base.add(known(d.name, { what: 'definition', id: d.id, bare, shape }, false));
 		}
 		const person = scope.schema.model.personType;
 		const personShape: Shape = person ? { rec: person, image: 'settled' } : null;
 		for (const name of ['now', 'today', 'person', 'entry point'] as const)
-			base.push(
+			base.add(
 				known(name, { what: 'env', name, shape: name === 'person' ? personShape : null }, true)
 			);
-		this.frames.push(base);
-		this.frames.unshift(FUNCTION_NAMES.map((n) => known(n, { what: 'fn', name: n }, true)));
+		this.frames.push(BUILT_IN, base);
+		if (scope.type) this.frames.push(this.fieldsOf(scope.type, 'settled'));
+		if (scope.variables)
+			this.frames.push(new Names(scope.variables.map((v) => known(v, varEntry(v, null), true))));
 	}
 
 	// ---- characters -------------------------------------------------------------------------
@@ -104,9 +129,7 @@ class Parser {
 	}
 
 	private wordEnd(from: number): number {
-		let j = from;
-		while (j < this.s.length && NAME_PART.test(this.s[j])) j++;
-		return j;
+		return runEnd(this.s, from);
 	}
 
 	/** Skips white space and comments. */
@@ -190,8 +213,18 @@ class Parser {
 
 	// ---- names ------------------------------------------------------------------------------
 
-	private fieldsOf(type: string, image: Image): Known[] {
-		const t = this.scope.schema.type(type);
+	private fieldsOf(type: string, image: Image): Names {
+		let known = fieldNames.get(this.scope.schema);
+		if (!known) fieldNames.set(this.scope.schema, (known = new Map<string, Names>()));
+		const key = `${image} ${type}`;
+		let names = known.get(key);
+		if (!names) known.set(key, (names = this.namesOfFields(type, image)));
+		return names;
+	}
+
+	private namesOfFields(type: string, image: Image): Names {
+		const t = this.scope.schema.types.get(type);
+		if (!t) return new Names([]);
 		const out = t.type.fields.map((f) => {
 			const shape: Shape = f.type === 'link' && f.target ? { rec: f.target, image } : null;
 			return known(f.label, { what: 'field', type, field: f.id, shape }, false);
@@ -200,16 +233,17 @@ class Parser {
 			const shape: Shape = { list: { rec: c.type, image } };
 			out.push(known(c.label, { what: 'related', type: c.type, field: c.field, shape }, false));
 		}
-		return out;
+		return new Names(out);
 	}
 
 	/** The longest known name that stands here, or null. Moves behind it. */
-	private match(frames: readonly Known[][]): Known | null {
+	private match(frames: readonly Names[]): Known | null {
 		this.skip();
 		let best: Known | null = null;
 		let bestEnd = this.i;
+		const run = this.s.slice(this.i, this.wordEnd(this.i));
 		for (let f = frames.length - 1; f >= 0; f--)
-			for (const k of frames[f]) {
+			for (const k of frames[f].beginningWith(run)) {
 				const end = this.spells(k);
 				// before brackets a function is meant, even where a field has its name
 				const better =
@@ -246,7 +280,7 @@ class Parser {
 	}
 
 	/** A name in single quotes: for labels that FEEL cannot spell. */
-	private quoted(frames: readonly Known[][]): Known | null {
+	private quoted(frames: readonly Names[]): Known | null {
 		const from = this.i;
 		if (this.s[this.i] !== "'") return null;
 		let name = '';
@@ -259,12 +293,15 @@ class Parser {
 		this.i = j + 1;
 		const key = nameKey(name);
 		for (let f = frames.length - 1; f >= 0; f--)
-			for (const k of frames[f]) if (k.entry.what !== 'fn' && nameKey(k.words) === key) return k;
+			for (const k of frames[f].beginningWith(key.slice(0, runEnd(key, 0))))
+				if (k.entry.what !== 'fn' && nameKey(k.words) === key) return k;
 		return this.unknown(name, from, frames);
 	}
 
-	private unknown(name: string, from: number, frames: readonly Known[][]): never {
-		const names = frames.flatMap((f) => f.filter((k) => k.entry.what !== 'fn').map((k) => k.words));
+	private unknown(name: string, from: number, frames: readonly Names[]): never {
+		const names = frames.flatMap((f) =>
+			f.all.filter((k) => k.entry.what !== 'fn').map((k) => k.words)
+		);
 		if (this.calls(this.i)) {
 			const own = [...this.scope.schema.definitions.values()].map((d) => d.name);
 			const fn = nearest(name, [...own, ...FUNCTION_NAMES]);
@@ -281,9 +318,9 @@ class Parser {
 		this.fail(`There is no field or name “${name}” here.${hint}`, from, this.i);
 	}
 
-	private labelOf(words: string, frames: readonly Known[][]): string {
+	private labelOf(words: string, frames: readonly Names[]): string {
 		for (const f of frames)
-			for (const k of f)
+			for (const k of f.all)
 				if (k.words === words && k.entry.what === 'field')
 					return this.scope.schema.field(k.entry.type, k.entry.field)!.label;
 		return words;
@@ -322,13 +359,12 @@ class Parser {
 		return this.s.slice(from, this.i).replace(/\s+/g, ' ');
 	}
 
-	private withNames<T>(names: Known[], f: () => T): T {
+	/** Reads something in which further names are known; they may still grow while it is read. */
+	private withNames<T>(names: Names, f: () => T): T {
 		this.frames.push(names);
-		try {
-			return f();
-		} finally {
-			this.frames.pop();
-		}
+		const r = f();
+		this.frames.pop();
+		return r;
 	}
 
 	// ---- expressions ------------------------------------------------------------------------
@@ -355,19 +391,22 @@ class Parser {
 		return this.node(from, { k: 'if', c, t, e }, this.shapes.get(t) ?? this.shapes.get(e) ?? null);
 	}
 
-	private iterations(): { its: Iteration[]; names: Known[] } {
-		const its: Iteration[] = [];
-		const names: Known[] = [];
-		do {
-			const name = this.plainName('a name for each item');
-			this.needWord('in', 'After the name comes the list it runs over.');
-			const of = this.withNames([...names], () => this.expressionOrRangeStart());
-			const to = this.take('..') ? this.withNames([...names], () => this.additive()) : null;
-			const shape = this.shapes.get(of);
-			its.push({ name, of, to });
-			names.push(known(name, varEntry(name, shape && 'list' in shape ? shape.list : null), true));
-		} while (this.take(','));
-		return { its, names };
+	/** `a in list, b in 1..a`, and then what is read for each: in it, and in each list, the names before are known. */
+	private iterations(body: (names: Names) => Expr): { its: Iteration[]; body: Expr } {
+		const names = new Names([]);
+		return this.withNames(names, () => {
+			const its: Iteration[] = [];
+			do {
+				const name = this.plainName('a name for each item');
+				this.needWord('in', 'After the name comes the list it runs over.');
+				const of = this.expressionOrRangeStart();
+				const to = this.take('..') ? this.additive() : null;
+				const shape = this.shapes.get(of);
+				its.push({ name, of, to });
+				names.add(known(name, varEntry(name, shape && 'list' in shape ? shape.list : null), true));
+			} while (this.take(','));
+			return { its, body: body(names) };
+		});
 	}
 
 	/** A list, or the start of `1..n`, which only a loop may write without brackets. */
@@ -376,18 +415,20 @@ class Parser {
 	}
 
 	private loop(from: number): Expr {
-		const { its, names } = this.iterations();
-		this.needWord('return', 'A “for” says what it gives for each item.');
-		names.push(known('partial', varEntry('partial', null), true));
-		const body = this.withNames(names, () => this.expression());
+		const { its, body } = this.iterations((names) => {
+			this.needWord('return', 'A “for” says what it gives for each item.');
+			names.add(known('partial', varEntry('partial', null), true));
+			return this.expression();
+		});
 		const shape = this.shapes.get(body) ?? null;
 		return this.node(from, { k: 'for', its, body }, shape && { list: shape });
 	}
 
 	private quantified(from: number, k: 'some' | 'every'): Expr {
-		const { its, names } = this.iterations();
-		this.needWord('satisfies', `A “${k}” says what the items must satisfy.`);
-		const body = this.withNames(names, () => this.expression());
+		const { its, body } = this.iterations(() => {
+			this.needWord('satisfies', `A “${k}” says what the items must satisfy.`);
+			return this.expression();
+		});
 		return this.node(from, { k, its, body });
 	}
 
@@ -428,7 +469,7 @@ class Parser {
 		}
 		if (this.peekWord('external')) this.fail('Functions from outside are not run here.');
 		const names = params.map((p) => known(p, varEntry(p, null), true));
-		const body = this.withNames(names, () => this.expression());
+		const body = this.withNames(new Names(names), () => this.expression());
 		return this.node(from, { k: 'fn', params, body });
 	}
 
@@ -482,7 +523,7 @@ class Parser {
 
 	private binary(signs: readonly BinOp[], operand: () => Expr): Expr {
 		this.skip();
-		const from = this.i;
+		const from = this.begun?.at?.from ?? this.i;
 		let a = operand();
 		let count = 0;
 		for (;;) {
@@ -507,16 +548,21 @@ class Parser {
 	}
 
 	private unary(): Expr {
+		if (this.begun) return this.postfix();
 		this.skip();
 		const from = this.i;
 		if (!this.take('-')) return this.postfix();
 		return this.nested(() => this.node(from, { k: 'neg', a: this.unary() }));
 	}
 
+	/** A value in brackets that is read already; {@link postfix} goes on from it. */
+	private begun: Expr | null = null;
+
 	private postfix(): Expr {
 		this.skip();
-		const from = this.i;
-		let e = this.primary();
+		const from = this.begun?.at?.from ?? this.i;
+		let e = this.begun ?? this.primary();
+		this.begun = null;
 		let count = 0;
 		for (;;) {
 			this.skip();
@@ -565,12 +611,14 @@ class Parser {
 				return this.node(from, { ...fieldOf(k.entry), k: 'through', of }, out);
 		}
 		if (element && 'keys' in element) {
-			const names = [...element.keys].map(([key, s]) => known(key, varEntry(key, s), true));
+			const names = new Names(
+				[...element.keys].map(([key, s]) => known(key, varEntry(key, s), true))
+			);
 			const k = this.quoted([names]) ?? this.match([names]);
 			if (k && k.entry.what === 'var')
 				return this.node(from, { k: 'path', of, name: k.entry.name }, k.entry.shape);
 		}
-		const property = this.match([PROPERTIES.map((n) => known(n, varEntry(n, null), true))]);
+		const property = this.match([PARTS]);
 		const name =
 			property?.entry.what === 'var' ? property.entry.name : this.plainName('a name after the dot');
 		return this.node(from, { k: 'path', of, name });
@@ -579,14 +627,14 @@ class Parser {
 	private filter(from: number, of: Expr): Expr {
 		const shape = this.shapes.get(of) ?? null;
 		const element = shape && 'list' in shape ? shape.list : shape;
-		const names: Known[] = [known('item', varEntry('item', element), true)];
+		const names = new Names([known('item', varEntry('item', element), true)]);
 		if (element && 'rec' in element)
-			for (const k of this.fieldsOf(element.rec, element.image))
+			for (const k of this.fieldsOf(element.rec, element.image).all)
 				if (k.entry.what === 'field' || k.entry.what === 'related')
-					names.push({ ...k, entry: { ...k.entry, item: true } });
+					names.add({ ...k, entry: { ...k.entry, item: true } });
 		if (element && 'keys' in element)
 			for (const [key, s] of element.keys)
-				names.push(known(key, { what: 'var', name: key, shape: s, item: true }, true));
+				names.add(known(key, { what: 'var', name: key, shape: s, item: true }, true));
 		const by = this.withNames(names, () => this.expression());
 		this.need(']', 'The filter is not closed.');
 		const one = by.k === 'num' || (by.k === 'neg' && by.a.k === 'num');
@@ -745,21 +793,22 @@ class Parser {
 		this.i++;
 		const entries: { key: string; e: Expr }[] = [];
 		const keys = new Map<string, Shape>();
-		const names: Known[] = [];
-		if (!this.take('}')) {
-			do {
-				const at = this.i;
-				const key = this.plainName('the name of an entry');
-				if (keys.has(key)) this.fail(`The entry “${key}” is there twice.`, at, this.i);
-				this.need(':', 'After the name of an entry comes a colon.');
-				const e = this.withNames([...names], () => this.expression());
-				entries.push({ key, e });
-				const shape = this.shapes.get(e) ?? null;
-				keys.set(key, shape);
-				names.push(known(key, varEntry(key, shape), true));
-			} while (this.take(','));
-			this.need('}', 'The context is not closed.');
-		}
+		const names = new Names([]);
+		if (!this.take('}'))
+			this.withNames(names, () => {
+				do {
+					const at = this.i;
+					const key = this.plainName('the name of an entry');
+					if (keys.has(key)) this.fail(`The entry “${key}” is there twice.`, at, this.i);
+					this.need(':', 'After the name of an entry comes a colon.');
+					const e = this.expression();
+					entries.push({ key, e });
+					const shape = this.shapes.get(e) ?? null;
+					keys.set(key, shape);
+					names.add(known(key, varEntry(key, shape), true));
+				} while (this.take(','));
+				this.need('}', 'The context is not closed.');
+			});
 		return this.node(from, { k: 'context', entries }, { keys });
 	}
 
@@ -773,22 +822,7 @@ class Parser {
 		if (open === '[' && this.take(']')) return this.node(from, { k: 'list', items: [] });
 		this.openRanges++;
 		const first = this.expression();
-		if (this.take('..')) {
-			const hi = this.additiveEnd();
-			this.openRanges--;
-			this.skip();
-			const close = this.s[this.i];
-			if (close !== ']' && close !== ')' && close !== '[')
-				this.fail(`A range ends in “]” or “)” ${this.here()}.`);
-			this.i++;
-			return this.node(from, {
-				k: 'range',
-				lo: nullEnd(first),
-				loIn: open === '[',
-				hi: nullEnd(hi),
-				hiIn: close === ']'
-			});
-		}
+		if (this.take('..')) return this.rangeFrom(from, open, first);
 		this.openRanges--;
 		if (open === ']') this.fail('Only a range such as ]1..5] begins with “]”.', from, from + 1);
 		if (open === '(') {
@@ -801,6 +835,24 @@ class Parser {
 		this.need(']', 'The list is not closed.');
 		const shape = this.shapes.get(first) ?? null;
 		return this.node(from, { k: 'list', items }, shape && { list: shape });
+	}
+
+	/** The rest of a range, behind its `..`. */
+	private rangeFrom(from: number, open: string, lo: Expr): Expr {
+		const hi = this.additiveEnd();
+		this.openRanges--;
+		this.skip();
+		const close = this.s[this.i];
+		if (close !== ']' && close !== ')' && close !== '[')
+			this.fail(`A range ends in “]” or “)” ${this.here()}.`);
+		this.i++;
+		return this.node(from, {
+			k: 'range',
+			lo: nullEnd(lo),
+			loIn: open === '[',
+			hi: nullEnd(hi),
+			hiIn: close === ']'
+		});
 	}
 
 	private additiveEnd(): Expr {
@@ -843,17 +895,33 @@ class Parser {
 		return { not: false, tests: this.testList(true) };
 	}
 
-	/** The right side of `in`: one test, or several in brackets. */
+	/**
+	 * The right side of `in`: one test, or several in brackets. A bracket may as well begin an open
+	 * range `(1..5]` or a value `(1) + 2`; which it is shows behind its first item, so that nothing
+	 * is ever read twice.
+	 */
 	private inTests(): Tests {
-		if (this.peek('(')) {
-			const mark = this.i;
-			this.i++;
-			const tests = this.testList(false);
-			// (1..5] and (1) + 2 begin with a bracket too; what is not closed here was one of these
-			if (this.take(')')) return { not: false, tests };
-			this.i = mark;
+		if (!this.peek('(')) return { not: false, tests: [this.test(false)] };
+		const from = this.i++;
+		this.openRanges++;
+		const first = this.nested(() => this.test(true));
+		if (first.k === 'is' && this.take('..'))
+			return this.oneTest(this.rangeFrom(from, '(', first.e));
+		this.openRanges--;
+		if (first.k === 'is' && this.take(')')) {
+			first.e.at = { from, to: this.i };
+			return this.oneTest(first.e);
 		}
-		return { not: false, tests: [this.test(false)] };
+		const tests = [first];
+		while (this.take(',')) tests.push(this.test(true));
+		this.need(')', 'The list of tests is not closed.');
+		return { not: false, tests };
+	}
+
+	/** A test that begins with a value already read: what follows may still reckon with it. */
+	private oneTest(begun: Expr): Tests {
+		this.begun = begun;
+		return { not: false, tests: [{ k: 'is', e: this.additive() }] };
 	}
 
 	/** @param cell in a cell `a and b` may stand; behind `in` a test ends before “and” */
@@ -872,6 +940,13 @@ class Parser {
 		}
 		return { k: 'is', e: cell ? this.expression() : this.additive() };
 	}
+}
+
+/** Where the letters and digits end that begin at a place. */
+function runEnd(s: string, from: number): number {
+	let j = from;
+	while (j < s.length && NAME_PART.test(s[j])) j++;
+	return j;
 }
 
 const isField = (e: Entry) => e.what === 'field' || e.what === 'related';
@@ -894,4 +969,8 @@ const fieldOf = (e: { type: string; field: string }): { type: string; field: str
 	type: e.type,
 	field: e.field
 });
+const BUILT_IN = new Names(FUNCTION_NAMES.map((n) => known(n, { what: 'fn', name: n }, true)));
+const PARTS = new Names(PROPERTIES.map((n) => known(n, varEntry(n, null), true)));
+/** The names of fields, tabled once for a schema. */
+const fieldNames = new WeakMap<Schema, Map<string, Names>>();
 const nullEnd = (e: Expr) => (e.k === 'null' ? null : e);

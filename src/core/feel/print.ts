@@ -1,7 +1,7 @@
 /** Writes a tree as text with today's labels, and notes where each part came to stand. */
-import type { Schema } from '../model/model';
-import { spell } from './names';
-import type { Expr, Test, Tests } from './tree';
+import type { Schema } from '../document/model';
+import { spell } from '../text/names';
+import type { Expr, Test, Tests } from '../document/tree';
 
 const BINDING: Record<string, number> = {
 	'+': 4,

@@ -1,15 +1,13 @@
 /** Text with formulas in braces: `Close date {Close date} is before {today}`. Two braces stand for one. */
-import type { Schema } from '../model/model';
+import type { Schema } from '../document/model';
 import type { Piece } from '../text/compose';
-import type { Compiled, Env } from './compile';
-import { compileExpression, textOf } from './compile';
+import type { Compiled, Env } from './env';
+import { textOf } from './calls';
+import { compileExpression } from './compile';
 import { parseExpression } from './parse';
 import { printExpression } from './print';
-import type { Fault, Formula } from './tree';
-import { FormulaError, bare } from './tree';
-
-/** A text as stored: plain parts and formulas in turn. */
-export type Template = (string | Formula)[];
+import type { Expr, Fault, Formula, Template } from '../document/tree';
+import { FormulaError, bare } from '../document/tree';
 
 interface Scope {
 	schema: Schema;
@@ -101,24 +99,35 @@ export interface CompiledTemplate extends Pick<
 
 /** Compiles a template. */
 export function compileTemplate(template: Template, scope: Scope): CompiledTemplate {
+	// trees compile as they stand; only where something is wrong is it printed, to say where that lies
+	const direct = compiledParts(template, scope);
+	if (direct) return { ...direct, faults: [] };
 	const { template: read, faults } = readTemplate(printTemplate(template, scope.schema), scope);
+	const placed = compiledParts(read, scope);
+	return placed
+		? { ...placed, faults }
+		: { pieces: () => [], reads: [], events: [], outside: new Set(), faults };
+}
+
+/** The parts of a template; null when one is not read yet or has a fault. */
+function compiledParts(template: Template, scope: Scope): Omit<CompiledTemplate, 'faults'> | null {
+	if (template.some((p) => typeof p !== 'string' && !('expr' in p))) return null;
 	const outside: Compiled['outside'] = new Set();
 	const compiled: Compiled[] = [];
-	const parts = read.map((p): ((env: Env) => Piece) => {
+	const parts = template.map((p): ((env: Env) => Piece) => {
 		if (typeof p === 'string') return () => ({ fixed: p });
-		if (!('expr' in p)) return () => ({ value: null });
-		const c = compileExpression(p.expr, scope);
+		const c = compileExpression((p as { expr: Expr }).expr, scope);
 		const say = textOf(c.ty, scope.schema);
 		compiled.push(c);
 		c.outside.forEach((o) => outside.add(o));
 		return (env) => ({ value: say(c.run(env)) });
 	});
+	if (compiled.some((c) => c.faults.length)) return null;
 	return {
 		pieces: (env) => parts.map((p) => p(env)),
 		reads: compiled.flatMap((c) => c.reads),
 		events: compiled.flatMap((c) => c.events),
-		outside,
-		faults
+		outside
 	};
 }
 

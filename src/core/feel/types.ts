@@ -1,5 +1,5 @@
 /** What is known of a value when a formula is compiled. */
-import type { Field, Schema } from '../model/model';
+import type { Field, Schema } from '../document/model';
 
 export type Ty =
 	| { t: 'any' | 'null' | 'boolean' | 'number' | 'text' | 'date' | 'time' | 'moment' }

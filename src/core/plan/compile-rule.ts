@@ -1,23 +1,23 @@
 /** Compiles one rule: its guard and body into closures, and what they read into triggers and edges. */
-import type { Compiled, Read, Run, Step } from '../feel/compile';
+import type { Compiled, Read, Step } from '../feel/env';
 import { compileExpression } from '../feel/compile';
 import { printExpression } from '../feel/print';
-import type { Template } from '../feel/template';
-import { compileTemplate, plainText } from '../feel/template';
-import type { Expr, Fault } from '../feel/tree';
+import { compileTemplate } from '../feel/template';
+import type { Expr, Fault } from '../document/tree';
 import type { Ty } from '../feel/types';
-import { BOOLEAN, TEXT } from '../feel/types';
-import type { Field, FieldRef, Schema } from '../model/model';
-import { refKey } from '../model/model';
-import type { Body, Formula, MessageBody, Output, Rule } from '../model/rules';
-import { MESSAGES, claimId } from '../model/rules';
-import { BodyCompiler } from './compile-body';
-import { readFormula } from './read-formula';
+import { BOOLEAN } from '../feel/types';
+import type { Field, FieldRef, Schema } from '../document/model';
+import { refKey } from '../document/model';
+import type { Formula, Output, Rule } from '../document/rules';
+import { MESSAGES, claimId } from '../document/rules';
+import { fromJson } from '../fields/codec';
+import { judgeOf, senderOf, writerOf } from '../kinds';
+import type { Compiling, Place } from '../kinds/spec';
+import { readFormula } from '../feel/read-formula';
 import type {
 	Claim,
 	GuardPart,
 	MessageRule,
-	Place,
 	Problem,
 	ReachedField,
 	Seen,
@@ -99,7 +99,7 @@ export class RuleCompiler {
 				'guard',
 				'On entering compares before and after by itself; its guard cannot read was. or changed().'
 			);
-		if (!rule.outputs.length && rule.body.kind !== 'message')
+		if (!rule.outputs.length && !senderOf(rule.body))
 			this.problem('outputs', 'This rule writes no field yet.');
 		return { guard, before, t: schema.type(rule.type) };
 	}
@@ -160,6 +160,38 @@ export class RuleCompiler {
 		return { reads, reached: reached.filter((r) => r.via.length) };
 	}
 
+	/** What the kind of a body is compiled with. @param quiet keeps faults back that are told already */
+	private compiling(before = false, quiet = false): Compiling {
+		const { rule, schema } = this;
+		const problem: Compiling['problem'] = (place, message, span) => {
+			if (!quiet) this.problem(place, message, span);
+		};
+		return {
+			schema,
+			rule,
+			fields: rule.outputs.map((o) => schema.field(rule.type, o.field)),
+			before,
+			problem,
+			formula: (f, place, expected, type = rule.type) => {
+				const r = readFormula(f ?? { text: '' }, { schema, type, expected, before });
+				for (const fault of r.faults) problem(place, fault.message, fault);
+				return r.faults.length ? null : r.compiled;
+			},
+			text: (t, place, missing, type = rule.type) => {
+				const c = compileTemplate(t ?? [], { schema, type, before });
+				for (const fault of c.faults) problem(place, fault.message, fault);
+				if (!t?.length) problem(place, missing);
+				return c;
+			},
+			constant: (json, field, place) => {
+				const r = fromJson(field, json, schema);
+				if (r.ok) return r.value;
+				problem(place, r.message);
+				return null;
+			}
+		};
+	}
+
 	/** The outputs of a Validate rule. */
 	validators(): { validator: Validator; edges: string[] }[] {
 		const { rule, schema } = this;
@@ -171,7 +203,7 @@ export class RuleCompiler {
 				'each',
 				'A check is about the record itself; read the other one through its link.'
 			);
-		const scope = { schema, type: rule.type };
+		const kind = judgeOf(rule.body);
 		const out: { validator: Validator; edges: string[] }[] = [];
 		for (const output of rule.outputs) {
 			const field = schema.field(rule.type, output.field);
@@ -179,109 +211,40 @@ export class RuleCompiler {
 				this.problem('outputs', 'The field this rule is about is no longer there.');
 				continue;
 			}
-			const { body } = rule;
-			const reads: Read[] = [...(guard?.reads ?? [])];
-			const events = [...(guard?.events ?? [])];
-			let kind: Validator['kind'] = 'check';
-			let holds: Run | null = null;
-			let allowed: Validator['allowed'] = null;
-			let message: Validator['message'] = () => '';
-			let blocking = true;
-			if (body.kind === 'check') {
-				const c = this.formula(body.holds, 'formula 0', BOOLEAN);
-				const m = compileTemplate(body.message, scope);
-				for (const f of m.faults) this.problem('message', f.message, f);
-				if (!body.message.length)
-					this.problem('message', 'Write what is said when it does not hold.');
-				if (c) {
-					holds = c.run;
-					reads.push(...c.reads);
-					events.push(...c.events);
-				}
-				message = (env) => plainText(m.pieces(env));
-				blocking = body.blocking;
-			} else if (body.kind === 'state') {
-				kind = body.state;
-				if (kind === 'limited') allowed = this.fixedOptions(field, body.options);
-				message = () =>
-					kind === 'required'
-						? `${field.label} is required.`
-						: `${field.label} cannot be changed now.`;
-				if (kind === 'required')
-					reads.push({ type: rule.type, field: field.id, image: 'settled', via: [], many: false });
-			} else if (body.kind === 'allowed') {
-				kind = 'limited';
-				allowed = this.allowedBy(field, body, reads);
-			} else {
+			if (!kind) {
 				this.problem('outputs', 'A Validate rule checks or limits a field; it writes none.');
 				continue;
 			}
+			const judged = kind.compile(rule.body, this.compiling(), field);
+			if (!judged) continue;
+			const { reads: used, events: happened, ...judgement } = judged;
+			const reads = [...(guard?.reads ?? []), ...used];
+			const events = [...(guard?.events ?? []), ...happened];
 			const { triggers, triggersSent, edges } = this.dependencies(reads, events);
 			if (
-				(kind === 'limited' || kind === 'read-only') &&
+				(judged.kind === 'limited' || judged.kind === 'read-only') &&
 				edges.includes(refKey(rule.type, field.id))
 			)
 				this.problem('guard', `What ${field.label} may be cannot depend on ${field.label} itself.`);
 			out.push({
 				validator: {
+					...judgement,
 					id: claimId(rule.id, output.id),
 					rule,
 					field,
 					target: t.at.get(field.id)!,
-					kind,
 					guard: guard?.run ?? null,
 					guardBefore: before?.run ?? null,
 					guardParts: guard ? this.parts(guard.expr) : [],
-					holds,
-					allowed,
-					message,
-					blocking,
-					always: 'always' in body && body.always,
 					triggers,
 					triggersSent,
 					reads: dedupe(reads),
-					used: dedupe(reads.slice(guard?.reads.length ?? 0))
+					used: dedupe(used)
 				},
 				edges
 			});
 		}
 		return out;
-	}
-
-	private fixedOptions(field: Field, options: string[]): Validator['allowed'] {
-		if (!field.list) {
-			this.problem('outputs', `${field.label} has no options to limit.`);
-			return null;
-		}
-		for (const o of options)
-			if (!this.schema.option(field.list, o))
-				this.problem('input', `${field.label} has no option “${o}”.`);
-		if (!options.length) this.problem('input', 'Choose the options that are left.');
-		return () => options;
-	}
-
-	private allowedBy(
-		field: Field,
-		body: Body & { kind: 'allowed' },
-		reads: Read[]
-	): Validator['allowed'] {
-		const { rule, schema } = this;
-		const source = schema.field(rule.type, body.input);
-		const i = schema.type(rule.type).at.get(body.input);
-		if (!source || i === undefined || source.type !== 'choice') {
-			this.problem('input', 'Choose the choice that limits it.');
-			return null;
-		}
-		for (const [key, options] of Object.entries(body.rows)) {
-			if (!schema.option(source.list!, key))
-				this.problem('input', `${source.label} has no option “${key}”.`);
-			this.fixedOptions(field, options);
-		}
-		reads.push({ type: rule.type, field: source.id, image: 'settled', via: [], many: false });
-		return (env) => {
-			const v = env.rec!.settled[i];
-			return typeof v === 'string' ? (body.rows[v] ?? null) : null;
-		};
 	}
 
 	claims(): Made[] {
@@ -290,11 +253,12 @@ export class RuleCompiler {
 		if (!head) return [];
 		const { guard, before, t } = head;
 		const made: Made[] = [];
-		const bodies = new BodyCompiler(schema, rule, (place, message, span) =>
-			this.problem(place, message, span)
-		);
-		const fields = rule.outputs.map((o) => schema.field(rule.type, o.field));
-		bodies.prepare(fields);
+		const kind = writerOf(rule.body);
+		if (!kind) {
+			this.problem('outputs', 'Only a Validate rule can check or limit a field.');
+			return [];
+		}
+		const bodyOf = kind.compile(rule.body, this.compiling());
 		rule.outputs.forEach((output, i) => {
 			const field = schema.field(rule.type, output.field);
 			const target = t.at.get(output.field);
@@ -302,7 +266,7 @@ export class RuleCompiler {
 				this.problem('outputs', 'The field this rule writes is no longer there.');
 				return;
 			}
-			const body = bodies.output(i, field);
+			const body = bodyOf?.(i, field);
 			if (!body) return;
 			const off = rule.each ? this.setOff(rule.each, guard) : null;
 			const reads = [...(off?.reads ?? guard?.reads ?? []), ...body.reads];
@@ -313,7 +277,7 @@ export class RuleCompiler {
 				: this.dependencies(reads, events);
 			if (edges.includes(own)) {
 				this.problem(
-					rule.body.kind === 'formula' ? `formula ${i}` : 'input',
+					kind.place(i) === 'outputs' ? 'input' : kind.place(i),
 					`This reads ${field.label}, the field it writes. Read was.${field.label.toLowerCase()} (before the change) or sent.${field.label.toLowerCase()} (what was entered).`
 				);
 				return;
@@ -357,35 +321,21 @@ export class RuleCompiler {
 	}
 
 	/** A rule that sends messages. */
-	message(body: MessageBody): MessageRule | null {
-		const { rule, schema } = this;
+	message(): MessageRule | null {
+		const { rule } = this;
 		const before = this.problems.length;
 		const head = this.head();
-		if (!head) return null;
+		const kind = senderOf(rule.body);
+		if (!head || !kind) return null;
 		const { guard } = head;
-		if (rule.each) this.problem('each', 'Messages say themselves for which records they are.');
-		if (rule.outputs.length) this.problem('outputs', 'A rule that sends messages writes no field.');
-		const link = body.each && schema.field(body.each.type, body.each.field);
-		if (body.each && (link?.type !== 'link' || link.target !== rule.type))
-			this.problem('each', 'Choose which related records it is for.');
-		const about = body.each && link ? body.each.type : rule.type;
-		const scope = { schema, type: about };
-		const filter = body.filter && this.formula(body.filter, 'filter', BOOLEAN, false, about);
-		const to = this.formula(body.to, 'recipient', TEXT, false, about);
-		const text = (template: Template, place: Place, missing: string) => {
-			const c = compileTemplate(template, scope);
-			for (const f of c.faults) this.problem(place, f.message, f);
-			if (!template.length) this.problem(place, missing);
-			return c;
-		};
-		const subject = text(body.subject, 'subject', 'Write the subject.');
-		const words = text(body.text, 'message', 'Write the text.');
+		const sending = kind.compile(rule.body, this.compiling());
 		const { triggers, triggersSent, reached } = this.dependencies(
 			guard?.reads ?? [],
 			guard?.events ?? []
 		);
-		if (this.problems.length > before) return null;
+		if (!sending || this.problems.length > before) return null;
 		return {
+			...sending,
 			id: claimId(rule.id, 'message'),
 			rule,
 			field: { id: MESSAGES, label: 'Messages', group: '', type: 'text' },
@@ -397,13 +347,7 @@ export class RuleCompiler {
 			reached,
 			reads: dedupe(guard?.reads ?? []),
 			used: [],
-			eventful: true,
-			each: body.each,
-			once: body.once,
-			filter: filter?.run ?? null,
-			to: to!.run,
-			subject: (env) => plainText(subject.pieces(env)),
-			text: (env) => plainText(words.pieces(env))
+			eventful: true
 		};
 	}
 
@@ -421,7 +365,7 @@ export class RuleCompiler {
 		eventful: boolean,
 		outside: ReadonlySet<string>
 	) {
-		const { rule, schema } = this;
+		const { rule } = this;
 		const say = (m: string) =>
 			this.problem('outputs', `${field.label} is added to by this rule. ${m}`);
 		if (field.type !== 'choices') say('Only a multi-choice can be added to.');
@@ -429,11 +373,10 @@ export class RuleCompiler {
 		if (rule.each) say('So it cannot be set off at another record.');
 		if (eventful || outside.size || rule.watch)
 			say('So the rule may read settled values only, and watches all that it reads.');
-		const bodies = new BodyCompiler(schema, rule, () => {}, true);
-		bodies.prepare(rule.outputs.map((o) => schema.field(rule.type, o.field)));
+		const bodyOf = writerOf(rule.body)?.compile(rule.body, this.compiling(true, true));
 		return {
 			guard: rule.guard && this.formula(rule.guard, 'guard', BOOLEAN, true),
-			body: bodies.output(i, field)
+			body: bodyOf?.(i, field)
 		};
 	}
 
@@ -446,11 +389,8 @@ export class RuleCompiler {
 		eventful: boolean
 	) {
 		const { rule } = this;
-		if (rule.body.kind === 'match')
-			this.problem(
-				'outputs',
-				`${field.label} is Locked, and which records match changes with every record; use Follow.`
-			);
+		const unsteady = writerOf(rule.body)?.unsteady(field.label);
+		if (unsteady) this.problem('outputs', unsteady);
 		else if (reads.some((r) => r.loose) && !outside.has('person'))
 			this.problem(
 				'outputs',

@@ -2,10 +2,12 @@
  * Compiles a rule set into a plan: for every field that rules write, its claims in order and its
  * rank, so that one ordered pass settles a change. Nothing here runs a rule.
  */
-import type { Field, Schema } from '../model/model';
-import { refKey } from '../model/model';
-import type { MatchBody, MatchHow, Rule, RuleSet } from '../model/rules';
-import type { OfGuard } from './compile-rule';
+import type { Field, Schema } from '../document/model';
+import { refKey } from '../document/model';
+import type { MatchHow, Rule, RuleSet } from '../document/rules';
+import { own } from '../value/own';
+import { kindOf, writerOf } from '../kinds';
+import type { Made, OfGuard } from './compile-rule';
 import { RuleCompiler } from './compile-rule';
 import { topologicalOrder } from './order';
 import type {
@@ -21,23 +23,49 @@ import type {
 } from './types';
 
 export type {
-	BodyResult,
 	Claim,
 	MessageRule,
 	Plan,
 	PlanNode,
-	Place,
 	Problem,
 	Reach,
 	ReachedField,
 	Seen,
-	TableTrace,
 	TypePlan,
 	Validator
 } from './types';
 export { ruleOf } from './types';
-export { bandOf, bandText } from './bands';
-export { readFormula } from './read-formula';
+
+/** What one rule compiles to, whatever other rules there are. */
+interface RuleMade {
+	problems: readonly Problem[];
+	message: MessageRule | null;
+	validators: readonly { validator: Validator; edges: string[] }[];
+	claims: readonly Made[];
+}
+
+/** Rules as they were compiled, by schema: an edit of one rule compiles that rule and no other. */
+const compiled = new WeakMap<Schema, WeakMap<Rule, RuleMade>>();
+
+/** Compiles a rule, once for each schema. One with problems makes nothing. */
+function compileRule(schema: Schema, rule: Rule): RuleMade {
+	const known = compiled.get(schema) ?? new WeakMap<Rule, RuleMade>();
+	const had = known.get(rule);
+	if (had) return had;
+	const problems: Problem[] = [];
+	const compiler = new RuleCompiler(schema, rule, problems);
+	const kind = kindOf(rule.body);
+	const message = kind.does === 'sends' ? compiler.message() : null;
+	const validators = kind.does !== 'sends' && rule.kind === 'validate' ? compiler.validators() : [];
+	const claims = kind.does !== 'sends' && rule.kind !== 'validate' ? compiler.claims() : [];
+	const made: RuleMade = problems.length
+		? { problems, message: null, validators: [], claims: [] }
+		: { problems, message, validators, claims };
+	// only what was compiled to the end is kept
+	known.set(rule, made);
+	compiled.set(schema, known);
+	return made;
+}
 
 /** Compiles a rule set. Rules with problems are left out and listed; the rest works. */
 export function compilePlan(model: Schema, set: RuleSet): Plan {
@@ -71,29 +99,20 @@ export function compilePlan(model: Schema, set: RuleSet): Plan {
 		}
 		seen.add(rule.id);
 		if (rule.off) continue;
-		const before = problems.length;
-		const compiler = new RuleCompiler(schema, rule, problems);
-		if (rule.body.kind === 'message') {
-			const message = compiler.message(rule.body);
-			if (message) messages.push(message);
-			continue;
-		}
-		if (rule.kind === 'validate') {
-			const made = compiler.validators();
-			if (problems.length === before) made.forEach((m) => addValidator(m));
-			continue;
-		}
-		const made = compiler.claims();
-		if (problems.length > before) continue;
-		for (const { claim, edges } of made) {
+		const made = compileRule(schema, rule);
+		problems.push(...made.problems);
+		if (made.message) messages.push(made.message);
+		made.validators.forEach(addValidator);
+		for (const { claim, edges } of made.claims) {
 			const key = refKey(rule.type, claim.output.field);
-			byField.set(key, [...(byField.get(key) ?? []), claim]);
+			// a plan adds to its claims what stands above them, so each plan has its own
+			byField.set(key, [...(byField.get(key) ?? []), { ...claim }]);
 			depend(key, edges);
 		}
 	}
 	const amounts = amountsByCurrency(schema);
 	for (const [key, a] of amounts) depend(key, [a.source]);
-	for (const [key, list] of byField) sortClaims(list, set.order[key] ?? []);
+	for (const [key, list] of byField) sortClaims(list, own(set.order, key) ?? []);
 
 	const { sorted, cycle } = topologicalOrder(
 		fieldKeys(schema).filter((k) => byField.has(k) || limits.has(k) || amounts.has(k)),
@@ -201,8 +220,8 @@ function index(
 function matchedBy(rules: readonly Rule[]): Map<string, MatchHow[]> {
 	const out = new Map<string, MatchHow[]>();
 	for (const { body } of rules)
-		for (const { field, how } of body.kind === 'match' ? body.on : []) {
-			const key = refKey((body as MatchBody).type, field);
+		for (const { type, field, how } of writerOf(body)?.finds(body) ?? []) {
+			const key = refKey(type, field);
 			out.set(key, [...new Set([...(out.get(key) ?? []), how])]);
 		}
 	return out;

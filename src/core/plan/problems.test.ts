@@ -1,9 +1,9 @@
 /** Everything that keeps a rule from being compiled is told with its place, and what would be right. Invented data. */
 import { describe, expect, it } from 'vitest';
-import type { ReferenceTable } from '../model/model';
-import type { Body, MessageBody, Rule } from '../model/rules';
+import type { ReferenceTable } from '../document/model';
+import type { Body, MessageBody, Rule } from '../document/rules';
 import { compilePlan } from './plan';
-import { rule, schema } from '../testing/world';
+import { planOf, rule, schema } from '../../../tests/world';
 
 const problems = (r: Rule, more: { tables?: ReferenceTable[]; rules?: Rule[] } = {}) =>
 	compilePlan(schema, { rules: [r, ...(more.rules ?? [])], order: {}, tables: more.tables })
@@ -307,5 +307,15 @@ describe('a rule that cannot be compiled says where and why', () => {
 		const plan = compilePlan(schema, { rules: [rule('b', unread('A +')), good], order: {} });
 		expect([...plan.claims.keys()]).toEqual([`${good.id}:o`]);
 		expect(plan.problems).toHaveLength(1);
+	});
+
+	it('in a map of options the place is the option', () => {
+		const body = {
+			kind: 'options' as const,
+			input: 'stage',
+			rows: { won: ['large'], lost: ['huge'] },
+			blank: { none: true as const }
+		};
+		expect(planOf(rule('size', body)).problems).toMatchObject([{ place: 'option lost' }]);
 	});
 });

@@ -1,32 +1,10 @@
 /** What compiling a rule set gives. */
-import type { Outside, Run, Step } from '../feel/compile';
-import type { Image } from '../feel/tree';
-import type { Field, FieldRef, Schema } from '../model/model';
-import { refKey } from '../model/model';
-import type { FieldState, MatchHow, OncePer, Output, Rule } from '../model/rules';
-import type { Value } from '../value/value';
-
-/** Where in a rule a problem lies. */
-export type Place =
-	| 'guard'
-	| 'input'
-	| 'watch'
-	| 'outputs'
-	| 'blank'
-	| `formula ${number}`
-	| `result ${number}`
-	| 'order'
-	| 'message'
-	| `input ${number}`
-	| `cell ${number} ${number}`
-	| `then ${number} ${number}`
-	| `text ${number}`
-	| `key ${number}`
-	| 'recipient'
-	| 'subject'
-	| 'filter'
-	| 'each'
-	| `column ${number}`;
+import type { Outside, Run, Step } from '../feel/env';
+import type { Image } from '../document/tree';
+import type { Field, FieldRef, Schema } from '../document/model';
+import { refKey } from '../document/model';
+import type { MatchHow, Output, Rule } from '../document/rules';
+import type { BodyResult, Judgement, Place, Sending, TableTrace } from '../kinds/spec';
 
 /** A fault of a rule that keeps it from being released. */
 export interface Problem {
@@ -35,25 +13,6 @@ export interface Problem {
 	message: string;
 	/** Where in the formula's text, when it lies in one. */
 	span?: { from: number; to: number };
-}
-
-/** What running a body gives. */
-export type BodyResult =
-	| { got: true; value: Value; row?: number | string; found?: readonly string[] }
-	| {
-			got: false;
-			why: 'no row' | 'blank' | 'null' | 'several';
-			row?: number | string;
-			/** The records that a match found. */
-			found?: readonly string[];
-			/** What is done instead of what the output says of *no result*. */
-			then?: 'leave' | 'clear';
-	  };
-
-/** The values of a decision table's inputs, and the zero-based cell at which each row failed; null where it matched. */
-export interface TableTrace {
-	inputs: Value[];
-	rows: { row: number; cell: number | null; unknown?: boolean }[];
 }
 
 /** A field read, which image of it, and the links that lead to it; `many` when to any number of records. */
@@ -89,7 +48,7 @@ export interface Reach {
 }
 
 /** A message rule, compiled. It comes after every field is settled. */
-export interface MessageRule {
+export interface MessageRule extends Sending {
 	id: string;
 	rule: Rule;
 	/** Stands where a claim has its field. */
@@ -104,12 +63,6 @@ export interface MessageRule {
 	reads: Seen[];
 	used: Seen[];
 	eventful: boolean;
-	each: FieldRef | null;
-	once: OncePer;
-	filter: Run | null;
-	to: Run;
-	subject: (env: Parameters<Run>[0]) => string;
-	text: (env: Parameters<Run>[0]) => string;
 }
 
 /** A leaf of a guard, for showing which part was true. */
@@ -155,26 +108,18 @@ export interface Claim {
 	each: number;
 }
 
-/** A Validate rule on one field: what the field may be, or what must hold and what is said otherwise. */
-export interface Validator {
+/**
+ * A Validate rule on one field: what the field may be, or what must hold and what is said otherwise.
+ * `read-only` and `limited` act on the field before its claims; the others on settled values.
+ */
+export interface Validator extends Omit<Judgement, 'reads' | 'events'> {
 	id: string;
 	rule: Rule;
 	field: Field;
 	target: number;
-	/** `read-only` and `limited` act on the field before its claims; the others on settled values. */
-	kind: 'check' | FieldState;
 	guard: Run | null;
 	guardBefore: Run | null;
 	guardParts: GuardPart[];
-	/** A check: what must hold. */
-	holds: Run | null;
-	/** The options that are allowed; null where nothing is limited. */
-	allowed: ((env: Parameters<Run>[0]) => readonly string[] | null) | null;
-	/** What is said, with its values put in. */
-	message: (env: Parameters<Run>[0]) => string;
-	blocking: boolean;
-	/** Counts at every save, not only when something it reads changes. */
-	always: boolean;
 	triggers: number[];
 	triggersSent: number[];
 	reads: Seen[];

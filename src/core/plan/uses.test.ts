@@ -1,8 +1,8 @@
 import { expect, it } from 'vitest';
-import { bare } from '../feel/tree';
-import type { Definition } from '../model/model';
-import { formula, rule, schema } from '../testing/world';
-import { readFormula } from './read-formula';
+import { bare } from '../document/tree';
+import type { Definition } from '../document/model';
+import { formula, rule, schema } from '../../../tests/world';
+import { readFormula } from '../feel/read-formula';
 import { usesOf } from './uses';
 
 const definition = (id: string, name: string, text: string): Definition => ({

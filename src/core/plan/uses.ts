@@ -1,5 +1,7 @@
 /** Where definitions and tables are used. */
-import type { RuleSet } from '../model/rules';
+import type { Rule, RuleSet } from '../document/rules';
+import { walk } from '../document/walk';
+import { kindOf } from '../kinds';
 
 /** A rule or definition that uses something. */
 export interface Use {
@@ -10,19 +12,21 @@ export interface Use {
 
 /** The rules and definitions whose formulas use a definition, or whose look-ups use a table. */
 export function usesOf(set: RuleSet, what: { definition: string } | { table: string }): Use[] {
-	const found = (doc: unknown): boolean => {
-		if (Array.isArray(doc)) return doc.some(found);
-		if (typeof doc !== 'object' || doc === null) return false;
-		if ('definition' in what && 'k' in doc && doc.k === 'use')
-			if ((doc as { definition?: unknown }).definition === what.definition) return true;
-		if ('table' in what && 'kind' in doc && doc.kind === 'lookup')
-			if ((doc as { table?: unknown }).table === what.table) return true;
-		return Object.values(doc).some(found);
+	const speaks = (doc: unknown): boolean => {
+		let found = false;
+		walk(doc, (e) => {
+			if (e.k === 'use' && 'definition' in what && e.definition === what.definition) found = true;
+			return !found;
+		});
+		return found;
 	};
+	const uses = (r: Rule) =>
+		'table' in what
+			? kindOf(r.body).tables(r.body).includes(what.table)
+			: speaks([r.guard, r.body]);
+	const definitions = 'table' in what ? [] : (set.definitions ?? []).filter(speaks);
 	return [
-		...set.rules.filter(found).map((r): Use => ({ part: 'rule', id: r.id, name: r.name })),
-		...(set.definitions ?? [])
-			.filter(found)
-			.map((d): Use => ({ part: 'definition', id: d.id, name: d.name }))
+		...set.rules.filter(uses).map((r): Use => ({ part: 'rule', id: r.id, name: r.name })),
+		...definitions.map((d): Use => ({ part: 'definition', id: d.id, name: d.name }))
 	];
 }

@@ -1,9 +1,9 @@
 /** What a settled record tells: its changes are what differs, and its reports cost nothing that is not asked for. Invented data. */
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import type { JsonValue } from '../model/codec';
+import type { JsonValue } from '../fields/codec';
 import { compilePlan } from '../plan/plan';
-import { rule, run, schema } from '../testing/world';
+import { rule, run, schema } from '../../../tests/world';
 import { NOTHING_ELSE, submissionOf } from '../trials/trials';
 import { same } from '../value/value';
 import { zones } from '../../runtime/zones';

@@ -1,11 +1,11 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import type { Field, Model } from '../model/model';
-import { Schema } from '../model/model';
-import type { Output, Rule } from '../model/rules';
+import type { Field, Model } from '../document/model';
+import { Schema } from '../document/model';
+import type { Output, Rule } from '../document/rules';
 import { compilePlan } from '../plan/plan';
-import { Store } from '../testing/store';
-import { reason } from './reason';
+import { Store } from '../../../tests/store';
+import { reason } from '../explain/reason';
 
 const field = (id: string, type: Field['type'] = 'number', more: Partial<Field> = {}): Field => ({
 	id,

@@ -1,7 +1,7 @@
 /** What message rules send for one record, on settled values. */
-import type { RecordView } from '../feel/compile';
-import { LimitError } from '../feel/compile';
-import type { OncePer } from '../model/rules';
+import type { RecordView } from '../feel/env';
+import { LimitError } from '../feel/budget';
+import type { OncePer } from '../document/rules';
 import type { MessageRule } from '../plan/types';
 import { LocalDate } from '../value/temporal';
 import type { Value } from '../value/value';

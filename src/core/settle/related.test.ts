@@ -1,17 +1,17 @@
 /** Matching records, updates and messages for related records, and what is put off. Invented data. */
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import type { JsonValue } from '../model/codec';
-import type { Field, Model } from '../model/model';
-import { Schema } from '../model/model';
-import type { MatchBody, MessageBody, Output, Rule } from '../model/rules';
+import type { JsonValue } from '../fields/codec';
+import type { Field, Model } from '../document/model';
+import { Schema } from '../document/model';
+import type { MatchBody, MessageBody, Output, Rule } from '../document/rules';
 import { compilePlan } from '../plan/plan';
-import { Store } from '../testing/store';
-import { domainOf, matchKey } from '../text/match';
+import { Store } from '../../../tests/store';
+import { domainOf, matchKey } from '../fields/match';
 import { looseKey } from '../text/loose';
 import { LocalDate } from '../value/temporal';
 import { periodOf } from './outgoing';
-import { reason } from './reason';
+import { reason } from '../explain/reason';
 
 const field = (id: string, type: Field['type'] = 'text', more: Partial<Field> = {}): Field => ({
 	id,

@@ -1,11 +1,11 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import type { Body } from '../model/rules';
-import { misfit } from '../model/codec';
-import { Schema } from '../model/model';
+import type { Body } from '../document/rules';
+import { misfit } from '../fields/codec';
+import { Schema } from '../document/model';
 import { compilePlan } from '../plan/plan';
-import { formula, outcome, planOf, rule, run, schema, setOf } from '../testing/world';
-import { reason } from './reason';
+import { formula, outcome, planOf, rule, run, schema, setOf } from '../../../tests/world';
+import { reason } from '../explain/reason';
 
 const bands: Body = {
 	kind: 'bands',

@@ -3,26 +3,23 @@
  * field written at most once. The same code runs for a keystroke in a form, a row of an import,
  * a call of the API and a trial.
  */
-import type { Env, RecordView, Step } from '../feel/compile';
-import { LimitError } from '../feel/compile';
-import { hold, misfit } from '../model/codec';
-import type { Image } from '../feel/tree';
-import type { Schema } from '../model/model';
-import { refKey } from '../model/model';
-import type { MomentName } from '../model/rules';
-import type {
-	BodyResult,
-	Claim,
-	MessageRule,
-	Plan,
-	PlanNode,
-	Seen,
-	TableTrace,
-	TypePlan,
-	Validator
-} from '../plan/plan';
-import type { MatchKey } from '../text/match';
-import { matchKey } from '../text/match';
+import {
+	CHANGE_STEPS,
+	EVALUATION_STEPS,
+	Interrupt,
+	RECORD_STEPS,
+	RELATED_STEPS
+} from '../feel/budget';
+import type { Env, RecordView, Step } from '../feel/env';
+import { hold, misfit } from '../fields/codec';
+import type { Image } from '../document/tree';
+import type { Schema } from '../document/model';
+import { refKey } from '../document/model';
+import type { MomentName } from '../document/rules';
+import type { Claim, MessageRule, Plan, PlanNode, Seen, TypePlan, Validator } from '../plan/plan';
+import type { BodyResult, TableTrace } from '../kinds/spec';
+import type { MatchKey } from '../fields/match';
+import { matchKey } from '../fields/match';
 import type { ZoneClock } from '../value/temporal';
 import { LocalDate, Moment } from '../value/temporal';
 import type { Value } from '../value/value';
@@ -47,7 +44,6 @@ import { searchKey } from './types';
 export type { Outgoing, Sending } from './outgoing';
 export * from './types';
 
-const STEPS = 200_000;
 /** Most records that one change runs on to in one transaction. */
 export const MOST_REACHED = 2_000;
 
@@ -61,9 +57,22 @@ export function settle(
 	return new Pass(plan, change, loader, options).run();
 }
 
-class PendingRecord extends Error {}
+class PendingRecord extends Interrupt {}
 /** One for all: it says no more than that, and is thrown too often to note each time where. */
 const PENDING = new PendingRecord();
+
+/** Why something could not be worked out: a record is not at hand yet, or it failed. */
+interface Failure {
+	pending: boolean;
+	message: string;
+}
+
+/** What was thrown while a formula ran, whatever it is: it fails what ran, and never settling. */
+function failure(e: unknown): Failure {
+	if (e instanceof PendingRecord) return { pending: true, message: NOT_AT_HAND };
+	if (e instanceof Interrupt) return { pending: false, message: e.message };
+	return { pending: false, message: 'It cannot be worked out for this.' };
+}
 
 interface Working extends RecordView {
 	settled: Value[];
@@ -311,6 +320,7 @@ class Pass {
 		if (!was) return -1;
 		this.views?.delete(key);
 		if (this.records.length === 1) this.dirty[0] = this.any.slice();
+		this.env.touchesRecord();
 		this.take(
 			this.open(
 				{ type, id, created: false, was, sent: new Map(), keep: new Set(), inLine: true },
@@ -346,7 +356,8 @@ class Pass {
 			),
 			found: [...this.found.values()],
 			deferred: this.deferred ? [...this.deferred.values()] : [],
-			needs: this.needs ? [...this.needs.values()] : []
+			needs: this.needs ? [...this.needs.values()] : [],
+			steps: this.env.taken()
 		};
 	}
 
@@ -468,17 +479,13 @@ class Pass {
 	/** Writes what a message rule sends for a record. */
 	private send(rec: Working, m: MessageRule) {
 		const { env } = this;
-		env.rec = rec;
-		env.steps = STEPS;
-		env.depth = 0;
+		env.begin(rec);
 		try {
 			const fit = this.triggered(rec, m) ? this.fits(rec, m) : 'not triggered';
 			if (fit !== true) return this.report(rec, m, fit);
 			const sending = sendings(m, rec, env.today, {
 				at: (view) => {
-					env.rec = view;
-					env.steps = STEPS;
-					env.depth = 0;
+					env.begin(view);
 					return env;
 				},
 				view: (type, id) => this.view(type, id),
@@ -490,10 +497,8 @@ class Pass {
 				rec.out.failures.push({ claim: m.id, field: m.field.id, message: f.message });
 			this.report(rec, m, sending.sends.length ? 'sends' : 'nobody', { sending });
 		} catch (e) {
-			const pending = e instanceof PendingRecord;
-			if (!pending && !(e instanceof LimitError)) throw e;
+			const { pending, message } = failure(e);
 			env.rec = rec;
-			const message = pending ? NOT_AT_HAND : (e as Error).message;
 			if (!pending) rec.out.failures.push({ claim: m.id, field: m.field.id, message });
 			this.report(rec, m, pending ? 'pending' : 'failed', { message });
 		}
@@ -503,14 +508,11 @@ class Pass {
 
 	/** The same as {@link fits}, with what a rule cannot do as a reason. */
 	private inEffect(rec: Working, v: Validator): true | Outcome {
-		this.env.steps = STEPS;
-		this.env.depth = 0;
+		this.env.begin(rec);
 		try {
 			return this.fits(rec, v);
 		} catch (e) {
-			if (e instanceof PendingRecord) return 'pending';
-			if (e instanceof LimitError) return 'failed';
-			throw e;
+			return failure(e).pending ? 'pending' : 'failed';
 		}
 	}
 
@@ -628,11 +630,8 @@ class Pass {
 		try {
 			holds = v.holds!(this.env);
 		} catch (e) {
-			if (!(e instanceof PendingRecord) && !(e instanceof LimitError)) throw e;
-			this.report(rec, v, e instanceof PendingRecord ? 'pending' : 'failed', {
-				message: (e as Error).message
-			});
-			return;
+			const { pending, message } = failure(e);
+			return this.report(rec, v, pending ? 'pending' : 'failed', { message });
 		}
 		if (holds === false) {
 			this.say(rec, v);
@@ -644,8 +643,7 @@ class Pass {
 		let text = '';
 		try {
 			text = v.message(this.env);
-		} catch (e) {
-			if (!(e instanceof PendingRecord) && !(e instanceof LimitError)) throw e;
+		} catch {
 			text = `${v.field.label}: “${v.rule.name}” does not hold.`;
 		}
 		rec.out.messages.push({ field: v.field.id, claim: v.id, text, blocking: v.blocking });
@@ -692,8 +690,7 @@ class Pass {
 		const { env } = this;
 		for (let k = 0; k < node.claims.length; k++) {
 			const c = node.claims[k];
-			env.steps = STEPS;
-			env.depth = 0;
+			env.begin(rec);
 			let result: BodyResult;
 			try {
 				const fit = this.applies(rec, c);
@@ -703,9 +700,7 @@ class Pass {
 				}
 				result = c.run(env);
 			} catch (e) {
-				const pending = e instanceof PendingRecord;
-				if (!pending && !(e instanceof LimitError)) throw e;
-				const message = pending ? NOT_AT_HAND : (e as Error).message;
+				const { pending, message } = failure(e);
 				this.report(rec, c, pending ? 'pending' : 'failed', { message });
 				if (!pending) {
 					this.fail(rec, c, message);
@@ -754,8 +749,7 @@ class Pass {
 		rec.out.added = added;
 		const kept: [Claim, readonly string[]][] = [];
 		for (const c of node.adders) {
-			this.env.steps = STEPS;
-			this.env.depth = 0;
+			this.env.begin(rec);
 			const memory = rec.submitted.added?.get(c.id);
 			try {
 				if (!this.triggered(rec, c)) {
@@ -792,9 +786,7 @@ class Pass {
 				);
 				if (!same0) this.write(rec, node, options.length ? options : null, c);
 			} catch (e) {
-				const pending = e instanceof PendingRecord;
-				if (!pending && !(e instanceof LimitError)) throw e;
-				const message = pending ? NOT_AT_HAND : (e as Error).message;
+				const { pending, message } = failure(e);
 				if (!pending) this.fail(rec, c, message);
 				this.report(rec, c, pending ? 'pending' : 'failed', { message });
 			}
@@ -896,6 +888,10 @@ class Pass {
 	/** The guard's parts and the values read, where somebody asked. */
 	private evidence(rec: Working, c: Claim | Validator | MessageRule): Partial<ClaimReport> {
 		if (!rec.outcomes || this.options.explain === 'outcomes') return {};
+		return this.env.aside(() => this.seen(rec, c));
+	}
+
+	private seen(rec: Working, c: Claim | Validator | MessageRule): Partial<ClaimReport> {
 		const at = this.nearby(() => this.setOffAt(rec, c));
 		const own = (seen: readonly Seen[]): SeenValue[] =>
 			seen.flatMap((r) => {
@@ -935,18 +931,16 @@ class Pass {
 	private traced(trace: NonNullable<Claim['trace']>): TableTrace | undefined {
 		try {
 			return trace(this.env);
-		} catch (e) {
-			if (e instanceof PendingRecord || e instanceof LimitError) return undefined;
-			throw e;
+		} catch {
+			return undefined;
 		}
 	}
 
 	private safely(run: (env: Env) => Value): Value {
 		try {
 			return run(this.env);
-		} catch (e) {
-			if (e instanceof PendingRecord || e instanceof LimitError) return null;
-			throw e;
+		} catch {
+			return null;
 		}
 	}
 
@@ -962,7 +956,7 @@ class Pass {
 					claim: rec.wrote[i]
 				});
 		this.validate(rec);
-		if (this.options.states) this.states(rec);
+		if (this.options.states) this.env.aside(() => this.states(rec));
 		if (!rec.outcomes) return;
 		const limits = rec.plan.nodes.flatMap((n) => this.plan.nodes[n].limits);
 		for (const c of [
@@ -1002,13 +996,12 @@ class Pass {
 			}
 			if (!node.restricts) continue;
 			for (const c of node.claims) {
-				this.env.steps = STEPS;
-				this.env.depth = 0;
+				this.env.begin(rec);
 				try {
 					if (this.applies(rec, c) !== true) continue;
 					if (!c.run(this.env).got && c.output.none === 'next') continue;
-				} catch (e) {
-					if (!(e instanceof PendingRecord) && !(e instanceof LimitError)) throw e;
+				} catch {
+					// what failed or waits holds its field as it is
 				}
 				if (c.output.hold === 'locked' || c.output.closed) readOnly.set(node.field.id, c.id);
 				break;
@@ -1043,8 +1036,16 @@ class PassEnv implements Env {
 	rec: RecordView | null = null;
 	input: Value = null;
 	vars: Value[] = [];
-	steps = STEPS;
+	steps = 0;
 	depth = 0;
+	patterns: Set<string> | null = null;
+	/** Steps this evaluation was given, and those left to the change beside it. */
+	private given = 0;
+	private left = CHANGE_STEPS;
+	private spent = 0;
+	/** Collections that have added to the steps of this evaluation. */
+	private counted: Set<string> | null = null;
+	private free = false;
 	private moment: Moment | null = null;
 
 	constructor(
@@ -1052,7 +1053,48 @@ class PassEnv implements Env {
 		readonly zones: ZoneClock,
 		private readonly change: Change,
 		private readonly pass: Pass
-	) {}
+	) {
+		this.left += RECORD_STEPS * change.records.length;
+	}
+
+	/** Begins an evaluation at a record: what the last one took is taken from the change. */
+	begin(rec: RecordView) {
+		if (!this.free) {
+			this.left -= this.given - this.steps;
+			this.spent += this.given - this.steps;
+		}
+		this.rec = rec;
+		this.given = this.steps = this.free
+			? EVALUATION_STEPS
+			: Math.max(0, Math.min(EVALUATION_STEPS, this.left));
+		this.depth = 0;
+		this.patterns = null;
+		this.counted = null;
+	}
+
+	/** The steps of all evaluations that are over. */
+	taken(): number {
+		return this.spent + this.given - this.steps;
+	}
+
+	/** The change has come to one more record, which adds to its steps. */
+	touchesRecord() {
+		this.left += RECORD_STEPS;
+	}
+
+	/** Does something that only explains: it takes no steps from the change, so that asking alters nothing. */
+	aside<T>(f: () => T): T {
+		const { rec, input, vars, steps, depth, patterns, given, left, counted, free } = this;
+		this.free = true;
+		this.given = this.steps = EVALUATION_STEPS;
+		this.depth = 0;
+		this.patterns = this.counted = null;
+		try {
+			return f();
+		} finally {
+			Object.assign(this, { rec, input, vars, steps, depth, patterns, given, left, counted, free });
+		}
+	}
 
 	get now(): Moment {
 		return (this.moment ??=
@@ -1071,8 +1113,18 @@ class PassEnv implements Env {
 	record(type: string, id: string): RecordView | null {
 		return this.pass.view(type, id);
 	}
+	/** What lies behind a link is paid for, once in an evaluation, by an allowance that grows with it. */
 	related(type: string, field: string, id: string, image: Image): readonly string[] {
-		return this.pass.relatedIds(type, field, id, image);
+		const ids = this.pass.relatedIds(type, field, id, image);
+		const key = `${image} ${type}.${field} ${id}`;
+		if (!this.counted?.has(key)) {
+			(this.counted ??= new Set()).add(key);
+			const more = ids.length * RELATED_STEPS;
+			this.steps += more;
+			this.given += more;
+			this.left += more;
+		}
+		return ids;
 	}
 	matching(type: string, keys: readonly MatchKey[]): readonly string[] {
 		return this.pass.matching(type, keys);

@@ -1,7 +1,8 @@
 /** What goes into settling a change, and what comes of it. */
-import type { EntryPoint } from '../model/rules';
-import type { Seen, TableTrace } from '../plan/plan';
-import type { MatchKey } from '../text/match';
+import type { EntryPoint } from '../document/rules';
+import type { TableTrace } from '../kinds/spec';
+import type { Seen } from '../plan/plan';
+import type { MatchKey } from '../fields/match';
 import type { ZoneClock } from '../value/temporal';
 import type { Value } from '../value/value';
 import type { Outgoing, Sending } from './outgoing';
@@ -207,6 +208,8 @@ export interface Settled {
 	 * and ways by which it is reached. They are settled afterwards; see {@link SubmittedRecord.touched}.
 	 */
 	deferred: Deferred[];
+	/** Steps that its formulas took. */
+	steps: number;
 }
 
 export interface Deferred {

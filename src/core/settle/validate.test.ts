@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest';
-import type { Body, Rule } from '../model/rules';
+import type { Body, Rule } from '../document/rules';
 import { readTemplate } from '../feel/template';
-import { formula, outcome, planOf, rule, run, schema } from '../testing/world';
-import { reason } from './reason';
+import { formula, outcome, planOf, rule, run, schema } from '../../../tests/world';
+import { reason } from '../explain/reason';
 
 const validate = (field: string, body: Body, more: Parameters<typeof rule>[2] = {}): Rule =>
 	rule(field, body, { kind: 'validate', ...more });

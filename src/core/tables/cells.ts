@@ -1,8 +1,8 @@
 /** Reference tables as rows of text: for CSV files, spreadsheets and the grid on the page. */
-import { nameKey } from '../feel/names';
-import { fromText, toJson } from '../model/codec';
-import type { JsonValue } from '../model/json';
-import type { ReferenceTable, Schema, TableColumn } from '../model/model';
+import { nameKey } from '../text/names';
+import { fromText, toJson } from '../fields/codec';
+import type { JsonValue } from '../document/json';
+import type { ReferenceTable, Schema, TableColumn } from '../document/model';
 import { MAX_ROWS } from './reference';
 
 /** A text that does not fit its cell; rows count from zero. */

@@ -2,17 +2,17 @@
  * Decision tables: rows of tests over inputs, and a hit policy that says what several matching rows
  * mean (DMN 1.5, chapter 8).
  */
-import type { Compiled, Env, Read, Run } from '../feel/compile';
+import type { Compiled, Env, Read, Run } from '../feel/env';
 import { compileExpression, compileTests } from '../feel/compile';
 import { parseExpression, parseTests } from '../feel/parse';
 import { printExpression, printTests } from '../feel/print';
-import type { Fault, Tests } from '../feel/tree';
-import { FormulaError } from '../feel/tree';
+import type { Fault, Tests } from '../document/tree';
+import { FormulaError } from '../document/tree';
 import type { Ty } from '../feel/types';
 import { ANY, NUMBER, typeOfField } from '../feel/types';
-import { fromJson } from '../model/codec';
-import type { Field, FieldRef, Schema } from '../model/model';
-import type { Cell, DecisionBody, Formula, HitPolicy } from '../model/rules';
+import { fromJson } from '../fields/codec';
+import type { Field, FieldRef, Schema } from '../document/model';
+import type { Cell, DecisionBody, Formula, HitPolicy } from '../document/rules';
 import * as n from '../value/num';
 import { Num } from '../value/num';
 import type { Value } from '../value/value';
@@ -78,6 +78,18 @@ export function readCell(
 	input: Ty,
 	scope: { schema: Schema; type: string; before?: boolean }
 ): { text: string; compiled: (Compiled & { tests: Tests }) | null; faults: Fault[] } {
+	if ('tests' in cell) {
+		const stored = cell.tests;
+		const compiled = compileTests(stored, { ...scope, input });
+		if (!compiled.faults.length)
+			return {
+				get text() {
+					return printTests(stored, scope.schema).text;
+				},
+				compiled,
+				faults: []
+			};
+	}
 	let text: string;
 	let tests: Tests;
 	if ('tests' in cell) ({ text, tests } = printTests(cell.tests, scope.schema));

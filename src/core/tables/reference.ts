@@ -3,8 +3,8 @@
  * Exact and loose keys are hashed together, the longest prefix is found by the lengths there are,
  * and ranges by a tree of their starts that knows the greatest end below each node.
  */
-import type { Field, ReferenceTable, Schema, TableColumn, TableKey } from '../model/model';
-import { fromJson } from '../model/codec';
+import type { Field, ReferenceTable, Schema, TableColumn, TableKey } from '../document/model';
+import { fromJson } from '../fields/codec';
 import type { Ty } from '../feel/types';
 import { typeOfField } from '../feel/types';
 import { looseKey } from '../text/loose';

@@ -1,13 +1,13 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import type { JsonValue } from '../model/codec';
-import type { ReferenceTable } from '../model/model';
-import type { Body, DecisionBody, HitPolicy, Output, Rule } from '../model/rules';
+import type { JsonValue } from '../fields/codec';
+import type { ReferenceTable } from '../document/model';
+import type { Body, DecisionBody, HitPolicy, Output, Rule } from '../document/rules';
 import { compilePlan } from '../plan/plan';
 import { parseTests } from '../feel/parse';
-import { reason } from '../settle/reason';
-import { outcome, planOf, rule, run, schema } from '../testing/world';
-import { fromJson } from '../model/codec';
+import { reason } from '../explain/reason';
+import { outcome, planOf, rule, run, schema } from '../../../tests/world';
+import { fromJson } from '../fields/codec';
 import { indexTable } from './reference';
 import { looseKey } from '../text/loose';
 import { order } from '../value/value';
@@ -44,6 +44,15 @@ const on = (field: string, body: Body, output: Partial<Output> = {}): Rule =>
 
 // DMN 1.5, 8.2.10: the meaning of each hit policy; the tables are made up
 describe('hit policies', () => {
+	it('any with two outputs: rows that both match must agree on every output', () => {
+		const two = (second: string) => {
+			const r = rule('b', table('A', ['A'], `>= 10 => 1 | 5\n>= 20 => 1 | ${second}`));
+			r.outputs.push({ id: 'p', field: 'c', hold: 'follow', none: 'next' });
+			return run(planOf(r), { a: '25' }).json;
+		};
+		expect(two('5')).toMatchObject({ b: '1', c: '5' });
+		expect(two('6')).toMatchObject({ b: null, c: null });
+	});
 	const lines = `
 		>= 10 => 1
 		>= 20 => 2

@@ -1,5 +1,5 @@
 /** One text parted into several. */
-import type { SplitAt } from '../model/rules';
+import type { SplitAt } from '../document/rules';
 
 /** How a text is parted. */
 export interface Splitting {

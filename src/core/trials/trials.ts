@@ -1,13 +1,13 @@
 /** Trials: a sample record, a change to it and what must come of it. */
-import type { JsonValue } from '../model/codec';
-import { fromJson, toJson } from '../model/codec';
-import type { Schema } from '../model/model';
-import { refKey } from '../model/model';
-import type { EntryPoint } from '../model/rules';
+import type { JsonValue } from '../fields/codec';
+import { fromJson, toJson } from '../fields/codec';
+import type { Schema } from '../document/model';
+import { refKey } from '../document/model';
+import type { EntryPoint } from '../document/rules';
 import type { Plan } from '../plan/plan';
 import type { ClaimReport, Loader, SettledRecord, SubmittedRecord } from '../settle/settle';
 import { settle } from '../settle/settle';
-import { matchKey } from '../text/match';
+import { matchKey } from '../fields/match';
 import type { ZoneClock } from '../value/temporal';
 import type { Value } from '../value/value';
 import { isList, same } from '../value/value';

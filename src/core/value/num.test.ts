@@ -2,7 +2,7 @@ import cc from 'currency-codes';
 import { Decimal } from 'decimal.js';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { currencyDigits } from '../model/currency';
+import { currencyDigits } from '../fields/currency';
 import {
 	add,
 	compareNum,

@@ -1,10 +1,10 @@
 import { getISOWeek } from 'date-fns';
 import { Temporal } from '@js-temporal/polyfill';
 import fc from 'fast-check';
-import type { Env } from '../feel/compile';
+import type { Env } from '../feel/env';
 import { compileExpression } from '../feel/compile';
 import { parseExpression } from '../feel/parse';
-import { Schema } from '../model/model';
+import { Schema } from '../document/model';
 import { describe, expect, it } from 'vitest';
 import { zones } from '../../runtime/zones';
 import { DayTime, LocalDate, LocalTime, Moment, YearMonth } from './temporal';

@@ -1,4 +1,4 @@
-import { allow } from '$server/guard';
+import { allow } from '$server/http/guard';
 import { readModel } from '$server/db/model';
 import { db } from '$server/db/pool';
 import {
@@ -11,7 +11,7 @@ import {
 	rulesOf
 } from '$server/db/rules';
 import { overruledSince } from '$server/db/journal';
-import type { Rehearsal } from '$server/rehearse';
+import type { Rehearsal } from '$server/look/rehearse';
 import type { LayoutServerLoad } from './$types';
 
 /** How far back history is asked whether people overrule a rule. */

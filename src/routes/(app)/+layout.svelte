@@ -2,11 +2,14 @@
 	import { invalidate } from '$app/navigation';
 	import { page } from '$app/state';
 	import { onMount, untrack } from 'svelte';
-	import Ledger from '$lib/Ledger.svelte';
-	import Ruler from '$lib/Ruler.svelte';
-	import Shortcuts from '$lib/Shortcuts.svelte';
-	import TypeList from '$lib/TypeList.svelte';
-	import { Workbench, provideWorkbench } from '$lib/workbench.svelte';
+	import Ledger from '$lib/shell/Ledger.svelte';
+	import Ruler from '$lib/shell/Ruler.svelte';
+	import { tell } from '$lib/shell/notices';
+	import Theme from '$lib/shell/Theme.svelte';
+	import { Toaster } from 'svelte-sonner';
+	import Shortcuts from '$lib/shell/Shortcuts.svelte';
+	import TypeList from '$lib/inputs/TypeList.svelte';
+	import { Workbench, provideWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, children } = $props();
 	const w = untrack(() => new Workbench(data));
@@ -22,9 +25,9 @@
 	let ready = $state(false);
 	onMount(() => {
 		ready = true;
-		w.runTrials();
+		w.trials.run();
 		const leave = (e: BeforeUnloadEvent) => {
-			if (w.saving === 'saved') return;
+			if (w.saver.state === 'saved') return;
 			void w.flush();
 			e.preventDefault();
 		};
@@ -45,6 +48,14 @@
 		{ href: '/tables', label: 'Tables', count: w.draft.tables?.length ?? 0 },
 		{ href: '/definitions', label: 'Definitions', count: w.draft.definitions?.length ?? 0 }
 	]);
+	function undo() {
+		const done = w.undo();
+		if (done) tell(done);
+	}
+	function redo() {
+		const done = w.redo();
+		if (done) tell(done);
+	}
 	const savingText = $derived(
 		{
 			saved: 'Draft saved',
@@ -52,15 +63,25 @@
 			waiting: 'Saving …',
 			conflict: 'Not saved',
 			refused: 'Not saved'
-		}[w.saving]
+		}[w.saver.state]
 	);
 </script>
 
 <a
 	href="#main"
-	class="sr-only bg-ink text-white focus:not-sr-only focus:absolute focus:z-50 focus:p-2"
+	class="sr-only bg-ink text-paper focus:not-sr-only focus:absolute focus:z-50 focus:p-2"
 	>To the page</a
 >
+<Toaster
+	position="bottom-right"
+	offset={{ bottom: 44, right: 16 }}
+	toastOptions={{
+		unstyled: true,
+		classes: {
+			toast: 'flex w-full items-center gap-4 border border-ink bg-sheet px-4 py-2 text-sm text-ink'
+		}
+	}}
+/>
 <div class="frame" data-ready={ready}>
 	<header class="col-span-full flex border-b border-line bg-paper">
 		<a
@@ -81,7 +102,7 @@
 		</a>
 		<Ruler />
 		<div class="flex shrink-0 items-center gap-2 px-4 text-sm">
-			<Shortcuts />
+			<Shortcuts {undo} {redo} />
 			<a class="textlink" href="/records/customer">Records</a>
 			<a class="textlink" href="/journal">Journal</a>
 			<a class="textlink" href="/settings">Settings</a>
@@ -110,27 +131,33 @@
 			<span class="truncate" title="{w.account.email}, {w.account.role}"
 				>Quillmere · {w.account.name}</span
 			>
-			<form method="POST" action="/sign-out"><button class="textlink">Sign out</button></form>
+			<span class="flex items-center gap-1">
+				<Theme />
+				<form method="POST" action="/sign-out">
+					<button class="textlink whitespace-nowrap">Sign out</button>
+				</form>
+			</span>
 		</div>
 	</aside>
 
 	<div class="flex min-h-0 min-w-0 flex-col">
-		{#if w.trouble}
+		{#if w.saver.trouble}
 			<div
 				class="flex items-center gap-4 border-b border-brick bg-brick-wash px-6 py-2"
 				role="alert"
 			>
-				<span class="grow">● {w.trouble}</span>
-				{#if w.saving === 'conflict' || w.saving === 'refused'}
-					<button
-						class="button"
-						onclick={() => {
-							w.saving = 'conflict';
-							void invalidate('app:work');
-						}}>Load the stored draft</button
+				<span class="grow">● {w.saver.trouble}</span>
+				{#if w.saver.state === 'conflict' || w.saver.state === 'refused'}
+					<button class="button" onclick={() => invalidate('app:work')}
+						>{w.saver.state === 'conflict'
+							? 'Take theirs, keep my other edits'
+							: 'Load the stored draft'}</button
 					>
 				{/if}
 			</div>
+		{/if}
+		{#if w.notice}
+			<p class="border-b border-ochre bg-ochre-wash px-6 py-2" role="status">▲ {w.notice}</p>
 		{/if}
 		<main id="main" class="min-h-0 flex-1 overflow-auto" tabindex="-1">
 			{@render children()}
@@ -141,13 +168,13 @@
 				{#if w.canEdit}
 					<button
 						class="textlink disabled:no-underline"
-						disabled={!w.undoLabel}
-						onclick={() => w.undo()}>Undo</button
+						disabled={!w.history.undoLabel}
+						onclick={() => undo()}>Undo</button
 					>
 					<button
 						class="textlink disabled:no-underline"
-						disabled={!w.redoLabel}
-						onclick={() => w.redo()}>Redo</button
+						disabled={!w.history.redoLabel}
+						onclick={() => redo()}>Redo</button
 					>
 				{/if}
 			</div>

@@ -1,8 +1,8 @@
-import { inForce } from '$server/decide';
+import { inForce } from '$server/records';
 import { db } from '$server/db/pool';
 import { hashOf, readDraft, saveRehearsal } from '$server/db/rules';
-import { allow, answer } from '$server/guard';
-import { rehearse } from '$server/rehearse';
+import { allow, answer } from '$server/http/guard';
+import { rehearse } from '$server/look/rehearse';
 import type { RequestHandler } from './$types';
 
 /** Rehearses the draft on every record that exists. */

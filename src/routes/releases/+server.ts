@@ -1,13 +1,10 @@
-import { analyse } from '$core/check/findings';
-import { Schema } from '$core/model/model';
-import { compilePlan } from '$core/plan/plan';
-import { runTrial } from '$core/trials/trials';
+import { Schema, analyse, compilePlan, runTrial } from '$core';
 import { zones } from '../../runtime/zones';
 import { indexMatched, readModel } from '$server/db/model';
 import { transaction } from '$server/db/pool';
-import { createRelease, hashOf, listTrials, readDraft } from '$server/db/rules';
-import { BadInput, readJson } from '$server/door';
-import { allow, answer } from '$server/guard';
+import { createRelease, hashOf, listTrials, lockDraft, readDraft } from '$server/db/rules';
+import { BadInput, readJson } from '$door';
+import { allow, answer } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
 /** Releases the draft that the sender looked at. Blocking findings stop it; failing trials must be accepted. */
@@ -23,7 +20,7 @@ export const POST: RequestHandler = (event) => {
 		if (typeof note !== 'string' || !note.trim() || note.length > 1000)
 			throw new BadInput('Write one line on what this release is for.');
 		const number = await transaction(async (c) => {
-			await c.query('select 1 from workspace where id = $1 for update', [account.workspace]);
+			await lockDraft(c, account.workspace);
 			const [{ model }, draft, trials] = [
 				await readModel(c, account.workspace),
 				await readDraft(c, account.workspace),

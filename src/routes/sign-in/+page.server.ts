@@ -1,5 +1,5 @@
 import { fail, redirect } from '@sveltejs/kit';
-import { signIn } from '$server/accounts';
+import { signIn } from '$server/people/accounts';
 import { db } from '$server/db/pool';
 import type { Actions, PageServerLoad } from './$types';
 

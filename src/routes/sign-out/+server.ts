@@ -1,5 +1,5 @@
 import { redirect } from '@sveltejs/kit';
-import { signOut } from '$server/accounts';
+import { signOut } from '$server/people/accounts';
 import { db } from '$server/db/pool';
 import type { RequestHandler } from './$types';
 

@@ -1,9 +1,7 @@
 /** What is left of changes that ran on to more records than one transaction takes. */
-import type { Schema } from '../../core/model/model';
-import type { EntryPoint } from '../../core/model/rules';
-import type { Deferred } from '../../core/settle/settle';
-import { valuesFromJson, valuesToJson } from '../../core/trials/trials';
-import type { Before } from '../near';
+import type { Deferred, EntryPoint, Schema } from '../../core';
+import { valuesFromJson, valuesToJson } from '../../core';
+import type { Before } from '../records/near';
 import type { Db } from './pool';
 
 /** Stores what a change is put off at; in the transaction of the change. */

@@ -1,6 +1,5 @@
 /** The journal: for a rule how often and where it wrote, did nothing and failed. */
-import type { Overruled } from '../../core/check/findings';
-import type { JsonValue } from '../../core/model/codec';
+import type { EntryPoint, JsonValue, Overruled } from '../../core';
 import type { Db } from './pool';
 
 /** What a rule did in a stretch of time. */
@@ -73,7 +72,7 @@ export interface JournalLine {
 	change: string;
 	at: string;
 	who: string | null;
-	entryPoint: string;
+	entryPoint: EntryPoint;
 	release: number | null;
 	type: string;
 	record: string;

@@ -1,9 +1,7 @@
 /** The model in the database: record types, fields and options, and a table for each record type. */
 import { createHash } from 'node:crypto';
-import type { Field, Model, OptionList, RecordType } from '../../core/model/model';
-import { refKey } from '../../core/model/model';
-import type { MatchHow } from '../../core/model/rules';
-import { matchHows } from '../../core/text/match';
+import type { Field, MatchHow, Model, OptionList, RecordType } from '../../core';
+import { isIdentity, matchHows, refKey } from '../../core';
 import type { Db } from './pool';
 
 const COLUMN: Record<Field['type'], string> = {
@@ -22,10 +20,9 @@ const COLUMN: Record<Field['type'], string> = {
 };
 
 /** Identities become names of tables and columns, so they are letters, digits and `_` only. */
-export const IDENTITY = /^[a-z][a-z0-9_]{0,39}$/;
 
 function checked(id: string): string {
-	if (!IDENTITY.test(id)) throw new Error(`“${id}” cannot be an identity.`);
+	if (!isIdentity(id)) throw new Error(`“${id}” cannot be an identity.`);
 	return id;
 }
 
@@ -246,4 +243,13 @@ export async function updateOption(
 		[workspace, list, id, label, retired, code]
 	);
 	await touch(db, workspace);
+}
+
+/** Grows with every change of the model; 0 for a workspace that is not there. */
+export async function modelRevisionOf(db: Db, workspace: string): Promise<number> {
+	const r = await db.query<{ n: number }>(
+		'select model_revision as n from workspace where id = $1',
+		[workspace]
+	);
+	return r.rows[0]?.n ?? 0;
 }

@@ -1,13 +1,15 @@
 /** Records and their history in the database. Values cross this border as the core's own. */
-import { toJson, type JsonValue } from '../../core/model/codec';
-import type { Field, Schema } from '../../core/model/model';
-import type { SettledRecord } from '../../core/settle/settle';
-import { LocalDate, Moment } from '../../core/value/temporal';
-import { parseNum } from '../../core/value/num';
-import type { Value } from '../../core/value/value';
+import type {
+	EntryPoint,
+	Field,
+	JsonValue,
+	MatchKey,
+	Schema,
+	SettledRecord,
+	Value
+} from '../../core';
+import { LocalDate, Moment, matchKey, parseNum, toJson } from '../../core';
 import { zones } from '../../runtime/zones';
-import type { MatchKey } from '../../core/text/match';
-import { matchKey } from '../../core/text/match';
 import { columnOf, keyColumn, keyColumns, sqlType, tableOf } from './model';
 import type { Db } from './pool';
 
@@ -376,7 +378,7 @@ export type QuietLine = [type: string, record: string, claim: string, outcome: s
 export async function writeHistory(
 	db: Db,
 	workspace: string,
-	by: { at: string; account: string | null; entryPoint: string; release: number },
+	by: { at: string; account: string | null; entryPoint: EntryPoint; release: number },
 	changes: readonly { lines: readonly HistoryLine[]; quiet: readonly QuietLine[] }[]
 ): Promise<string[]> {
 	if (!changes.length) return [];
@@ -424,7 +426,7 @@ export interface HistoryEntry {
 	change: string;
 	at: string;
 	who: string | null;
-	entryPoint: string;
+	entryPoint: EntryPoint;
 	release: number | null;
 	lines: Omit<HistoryLine, 'type' | 'record'>[];
 }

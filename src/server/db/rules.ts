@@ -1,16 +1,8 @@
 /** Draft, releases, trials and rehearsals in the database. */
 import { createHash } from 'node:crypto';
-import { canonicalJson } from '../../core/formats/canonical';
-import type { Definition, Model, ReferenceTable } from '../../core/model/model';
-import type { Rule, RuleSet } from '../../core/model/rules';
-import type { Trial } from '../../core/trials/trials';
+import type { Definition, Model, ReferenceTable, Rule, RuleSet, Trial } from '../../core';
+import { FORMAT, canonicalJson, upgraded } from '../../core';
 import type { Db } from './pool';
-
-/** A rule as stored, with the version that guards against two authors. */
-export interface StoredRule {
-	rule: Rule;
-	version: number;
-}
 
 export interface ReleaseInfo {
 	number: number;
@@ -24,149 +16,146 @@ export interface ReleaseInfo {
 /** What a release fixes. */
 export interface ReleaseDocument extends RuleSet {
 	format: 'rigid-rule/release';
-	version: 1;
+	/** {@link FORMAT} of its time. */
+	version: number;
 	model: Model;
 }
 
-/** Reads the draft with the versions of its rules. */
+/** Edits of the draft come one after the other: the second waits here. */
+export async function lockDraft(db: Db, workspace: string): Promise<void> {
+	await db.query('select 1 from workspace where id = $1 for update', [workspace]);
+}
+
+/** Reads the draft, with who stored each part last: by `rules.id`, `definitions.id` and `tables.id`. */
 export async function readDraft(
 	db: Db,
 	workspace: string
-): Promise<{
-	set: RuleSet;
-	versions: Record<string, number>;
-	/** By `definition:id` and `table:id`. */
-	partVersions: Record<string, number>;
-	revision: number;
-}> {
-	const rules = await db.query<{ id: string; doc: Rule; version: number }>(
-		'select id, doc, version from rule where workspace = $1 order by position, id',
+): Promise<{ set: RuleSet; authors: Record<string, string> }> {
+	const rules = await db.query<Stored<Rule>>(
+		`select r.id, r.doc, r.format, a.name as by from rule r left join account a on a.id = r.updated_by
+		 where r.workspace = $1 order by r.position, r.id`,
 		[workspace]
 	);
 	const orders = await db.query<{ field: string; claims: string[] }>(
 		'select field, claims from claim_order where workspace = $1',
 		[workspace]
 	);
-	const w = await db.query('select draft_revision from workspace where id = $1', [workspace]);
-	const parts = await db.query<
-		{ id: string; version: number } & (
-			{ kind: 'definition'; doc: Definition } | { kind: 'table'; doc: ReferenceTable }
-		)
-	>(
-		'select kind, id, doc, version from draft_part where workspace = $1 order by kind, position, id',
+	const parts = await db.query<{ kind: PartKind } & (Stored<Definition> | Stored<ReferenceTable>)>(
+		`select p.kind, p.id, p.doc, p.format, a.name as by from draft_part p left join account a on a.id = p.updated_by
+		 where p.workspace = $1 order by p.kind, p.position, p.id`,
 		[workspace]
 	);
+	const of = <T>(kind: PartKind) =>
+		parts.rows.filter((p) => p.kind === kind).map((p) => upgraded<T>(kind, p.doc, p.format));
+	const by = (part: string, rows: readonly Stored<unknown>[]) =>
+		rows.flatMap((r) => (r.by ? [[`${part}.${r.id}`, r.by] as const] : []));
 	return {
 		set: {
-			rules: rules.rows.map((r) => r.doc),
+			rules: rules.rows.map((r) => upgraded<Rule>('rule', r.doc, r.format)),
 			order: Object.fromEntries(orders.rows.map((o) => [o.field, o.claims])),
-			definitions: parts.rows.flatMap((p) => (p.kind === 'definition' ? [p.doc] : [])),
-			tables: parts.rows.flatMap((p) => (p.kind === 'table' ? [p.doc] : []))
+			definitions: of<Definition>('definition'),
+			tables: of<ReferenceTable>('table')
 		},
-		partVersions: Object.fromEntries(parts.rows.map((p) => [`${p.kind}:${p.id}`, p.version])),
-		versions: Object.fromEntries(rules.rows.map((r) => [r.id, r.version])),
-		revision: w.rows[0].draft_revision
+		authors: Object.fromEntries([
+			...by('rules', rules.rows),
+			...by(
+				'definitions',
+				parts.rows.filter((p) => p.kind === 'definition')
+			),
+			...by(
+				'tables',
+				parts.rows.filter((p) => p.kind === 'table')
+			)
+		])
 	};
 }
 
-/**
- * Stores a rule of the draft.
- * @param version the version the author saw; 0 for a new rule
- * @returns the new version, or null when somebody else stored another one meanwhile
- */
-export async function saveRule(
+interface Stored<T> {
+	id: string;
+	doc: T;
+	format: number;
+	/** Who stored it last. */
+	by: string | null;
+}
+
+/** Stores a rule of the draft; a new one comes last. */
+export async function putRule(
 	db: Db,
 	workspace: string,
 	rule: Rule,
-	version: number,
 	account: string | null
-): Promise<number | null> {
-	const r =
-		version === 0
-			? await db.query(
-					`insert into rule (workspace, id, doc, position, updated_by)
-					 select $1, $2, $3, coalesce(max(position), 0) + 1, $4 from rule where workspace = $1
-					 on conflict do nothing returning version`,
-					[workspace, rule.id, rule, account]
-				)
-			: await db.query(
-					`update rule set doc = $3, version = version + 1, updated_at = now(), updated_by = $4
-					 where workspace = $1 and id = $2 and version = $5 returning version`,
-					[workspace, rule.id, rule, account, version]
-				);
-	return r.rows[0]?.version ?? null;
+): Promise<void> {
+	await db.query(
+		`insert into rule (workspace, id, doc, format, position, updated_by)
+		 select $1, $2, $3, $4, coalesce(max(position), 0) + 1, $5 from rule where workspace = $1
+		 on conflict (workspace, id) do update set doc = excluded.doc, format = excluded.format,
+		   version = rule.version + 1, updated_at = now(), updated_by = excluded.updated_by`,
+		[workspace, rule.id, rule, FORMAT, account]
+	);
 }
 
-/** Takes a rule out of the draft; false when somebody else changed it meanwhile. */
-export async function removeRule(
-	db: Db,
-	workspace: string,
-	id: string,
-	version: number
-): Promise<boolean> {
-	const r = await db.query('delete from rule where workspace = $1 and id = $2 and version = $3', [
-		workspace,
-		id,
-		version
-	]);
-	return r.rowCount === 1;
+/** Takes a rule out of the draft. */
+export async function removeRule(db: Db, workspace: string, id: string): Promise<void> {
+	await db.query('delete from rule where workspace = $1 and id = $2', [workspace, id]);
+}
+
+/** Puts the rules of the draft in an order. */
+export async function placeRules(db: Db, workspace: string, ids: readonly string[]): Promise<void> {
+	await db.query(
+		`update rule r set position = t.place
+		 from unnest($2::text[]) with ordinality as t (id, place)
+		 where r.workspace = $1 and r.id = t.id and r.position <> t.place`,
+		[workspace, ids]
+	);
 }
 
 /** What a draft holds beside its rules. */
 export type PartKind = 'definition' | 'table';
 
-/**
- * Stores a definition or a reference table of the draft.
- * @param version the version the author saw; 0 for a new one
- * @returns the new version, or null when somebody else stored another one meanwhile
- */
-export async function savePart(
+/** Stores a definition or a reference table of the draft; a new one comes last. */
+export async function putPart(
 	db: Db,
 	workspace: string,
 	kind: PartKind,
 	part: Definition | ReferenceTable,
-	version: number,
 	account: string | null
-): Promise<number | null> {
-	const doc = JSON.stringify(part);
-	const r =
-		version === 0
-			? await db.query(
-					`insert into draft_part (workspace, kind, id, doc, position, updated_by)
-					 select $1, $2, $3, $4, coalesce(max(position), 0) + 1, $5 from draft_part where workspace = $1
-					 on conflict do nothing returning version`,
-					[workspace, kind, part.id, doc, account]
-				)
-			: await db.query(
-					`update draft_part set doc = $4, version = version + 1, updated_at = now(), updated_by = $5
-					 where workspace = $1 and kind = $2 and id = $3 and version = $6 returning version`,
-					[workspace, kind, part.id, doc, account, version]
-				);
-	return r.rows[0]?.version ?? null;
+): Promise<void> {
+	await db.query(
+		`insert into draft_part (workspace, kind, id, doc, format, position, updated_by)
+		 select $1, $2, $3, $4, $5, coalesce(max(position), 0) + 1, $6 from draft_part where workspace = $1
+		 on conflict (workspace, kind, id) do update set doc = excluded.doc, format = excluded.format,
+		   version = draft_part.version + 1, updated_at = now(), updated_by = excluded.updated_by`,
+		[workspace, kind, part.id, JSON.stringify(part), FORMAT, account]
+	);
 }
 
-/** Takes a definition or table out of the draft; false when somebody else changed it meanwhile. */
+/** Takes a definition or table out of the draft. */
 export async function removePart(
 	db: Db,
 	workspace: string,
 	kind: PartKind,
-	id: string,
-	version: number
-): Promise<boolean> {
-	const r = await db.query(
-		'delete from draft_part where workspace = $1 and kind = $2 and id = $3 and version = $4',
-		[workspace, kind, id, version]
-	);
-	return r.rowCount === 1;
+	id: string
+): Promise<void> {
+	await db.query('delete from draft_part where workspace = $1 and kind = $2 and id = $3', [
+		workspace,
+		kind,
+		id
+	]);
 }
 
-/** Stores the claim order of a field (`type.field`). */
-export async function saveOrder(
+/** Stores the claim order of a field (`type.field`); an empty one is none. */
+export async function putOrder(
 	db: Db,
 	workspace: string,
-	field: string,
-	claims: string[]
+	{ field, claims }: { field: string; claims: string[] }
 ): Promise<void> {
+	if (!claims.length) {
+		await db.query('delete from claim_order where workspace = $1 and field = $2', [
+			workspace,
+			field
+		]);
+		return;
+	}
 	await db.query(
 		`insert into claim_order (workspace, field, claims) values ($1, $2, $3)
 		 on conflict (workspace, field) do update set claims = excluded.claims`,
@@ -184,11 +173,11 @@ export async function replaceDraft(
 	await db.query('delete from rule where workspace = $1', [workspace]);
 	await db.query('delete from claim_order where workspace = $1', [workspace]);
 	await db.query('delete from draft_part where workspace = $1', [workspace]);
-	for (const rule of set.rules) await saveRule(db, workspace, rule, 0, account);
-	for (const d of set.definitions ?? []) await savePart(db, workspace, 'definition', d, 0, account);
-	for (const t of set.tables ?? []) await savePart(db, workspace, 'table', t, 0, account);
+	for (const rule of set.rules) await putRule(db, workspace, rule, account);
+	for (const d of set.definitions ?? []) await putPart(db, workspace, 'definition', d, account);
+	for (const t of set.tables ?? []) await putPart(db, workspace, 'table', t, account);
 	for (const [field, claims] of Object.entries(set.order))
-		await saveOrder(db, workspace, field, claims);
+		await putOrder(db, workspace, { field, claims });
 }
 
 /** The hash of a rule set: equal for equal meaning, whatever the order of keys. */
@@ -207,7 +196,7 @@ export async function createRelease(
 ): Promise<number> {
 	// one release at a time
 	await db.query('select 1 from workspace where id = $1 for update', [workspace]);
-	const doc: ReleaseDocument = { format: 'rigid-rule/release', version: 1, ...set, model };
+	const doc: ReleaseDocument = { format: 'rigid-rule/release', version: FORMAT, ...set, model };
 	const r = await db.query<{ number: number }>(
 		`insert into release (workspace, number, created_by, note, doc, hash)
 		 select $1, coalesce(max(number), 0) + 1, $2, $3, $4, $5 from release where workspace = $1 returning number`,
@@ -255,7 +244,8 @@ export async function readRelease(
 		'select doc from release where workspace = $1 and number = $2',
 		[workspace, number]
 	);
-	return r.rows[0]?.doc ?? null;
+	const doc = r.rows[0]?.doc;
+	return doc ? upgraded<ReleaseDocument>('release', doc, doc.version) : null;
 }
 
 /** The rule set that a release fixed. */
@@ -278,19 +268,19 @@ export async function listReleases(db: Db, workspace: string): Promise<ReleaseIn
 }
 
 export async function listTrials(db: Db, workspace: string): Promise<Trial[]> {
-	const r = await db.query<{ doc: Trial }>(
-		'select doc from trial where workspace = $1 order by position, id',
+	const r = await db.query<{ doc: Trial; format: number }>(
+		'select doc, format from trial where workspace = $1 order by position, id',
 		[workspace]
 	);
-	return r.rows.map((x) => x.doc);
+	return r.rows.map((x) => upgraded<Trial>('trial', x.doc, x.format));
 }
 
 export async function saveTrial(db: Db, workspace: string, trial: Trial): Promise<void> {
 	await db.query(
-		`insert into trial (workspace, id, doc, position)
-		 select $1, $2, $3, coalesce(max(position), 0) + 1 from trial where workspace = $1
-		 on conflict (workspace, id) do update set doc = excluded.doc`,
-		[workspace, trial.id, trial]
+		`insert into trial (workspace, id, doc, format, position)
+		 select $1, $2, $3, $4, coalesce(max(position), 0) + 1 from trial where workspace = $1
+		 on conflict (workspace, id) do update set doc = excluded.doc, format = excluded.format`,
+		[workspace, trial.id, trial, FORMAT]
 	);
 }
 

@@ -1,7 +1,9 @@
 <script lang="ts">
-	import type { Finding } from '$core/check/findings';
-	import { formatValue } from '$lib/format';
-	import { useWorkbench } from '$lib/workbench.svelte';
+	import { Collapsible } from 'bits-ui';
+	import type { Finding } from '$core';
+	import { FINDINGS } from '$core';
+	import { formatValue } from '$lib/words/format';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	const w = useWorkbench();
 	const GROUPS = [
@@ -26,29 +28,8 @@
 			});
 		return say(f.type, f.witness ?? {}, '');
 	}
-	const LOOKED_FOR = [
-		[
-			'Cannot be read',
-			'formulas, definitions and cells that do not fit; fields that read each other in a circle'
-		],
-		[
-			'Undecided',
-			'numbers no band takes, combinations no row takes, options nobody mapped or that are retired, keys a table lacks, blanks'
-		],
-		[
-			'Decided twice',
-			'rows that share a combination, two rows for one key, a match that can find several'
-		],
-		[
-			'Without effect',
-			'conditions that never or always hold, rules that give nothing or are always outranked, rows that never get their turn, checks that refuse each other'
-		],
-		[
-			'Values that go wrong',
-			'failures, spaces too many, results that change again, amounts of different currencies, values that go stale, updates that are undone, entry points left out'
-		],
-		['From history', 'values that people keep setting otherwise']
-	];
+	const CATALOGUE = Object.entries(FINDINGS);
+	let catalogue = $state(false);
 </script>
 
 <svelte:head><title>Check · Rigid Rule</title></svelte:head>
@@ -56,18 +37,18 @@
 <div class="max-w-4xl px-6 pt-3 pb-10">
 	<div class="flex items-baseline gap-3">
 		<h1 class="text-xl">Check</h1>
-		{#if w.checking && w.analysed}<span class="text-sm text-quiet" role="status"
+		{#if w.analysis.checking && w.analysis.analysed}<span class="text-sm text-quiet" role="status"
 				>looking at the last edit …</span
 			>{/if}
 	</div>
 	<p class="mb-3 text-quiet">
-		{#if !w.analysed}The {w.draft.rules.length} rules of the draft are being looked at …
+		{#if !w.analysis.analysed}The {w.draft.rules.length} rules of the draft are being looked at …
 		{:else if !w.found.length}Nothing wrong was found in the {w.draft.rules.length} rules of the draft.
 		{:else}{w.found.length} finding{w.found.length > 1 ? 's' : ''} in {w.draft.rules.length} rules, {blocking ||
 				'none'} of them blocking. Where a record stands below, it was run through the draft and shows
 			it.{/if}
 	</p>
-	{#if w.analysisFailed}
+	{#if w.analysis.failed}
 		<p class="mb-3 bg-brick-wash px-4 py-2" role="alert">
 			<span class="text-brick">● The analysis broke off</span> at the last edit, so nothing below speaks
 			of it. The sample and the trials go on working; undo the edit, or try another.
@@ -92,7 +73,9 @@
 			>
 				<div class="flex items-baseline gap-3">
 					<div class="min-w-0 grow">
-						<p>{f.message}</p>
+						<p title="It proves that {FINDINGS[f.is].proves}. What helps: {FINDINGS[f.is].helps}.">
+							{f.message}
+						</p>
 						<p class="text-sm text-quiet">
 							{#if f.part.kind === 'rule'}{typeLabel(f.type)} ·
 								<a class="textlink" href={w.placeOf(f)}>{rule?.name}</a>
@@ -117,16 +100,16 @@
 			</article>
 		{/each}
 	{/each}
-	{#if w.checked.open.length}
+	{#if w.analysis.checked.open.length}
 		<div class="mt-6 mb-1 flex items-center gap-3">
-			<h2 class="text-sm whitespace-nowrap">Not analysed · {w.checked.open.length}</h2>
+			<h2 class="text-sm whitespace-nowrap">Not analysed · {w.analysis.checked.open.length}</h2>
 			<div class="ticks grow"></div>
 		</div>
 		<p class="text-sm text-quiet">
 			What the analysis could not decide. Trials are the way to be sure of these.
 		</p>
 		<ul class="mt-1 text-sm">
-			{#each w.checked.open as o, i (i)}
+			{#each w.analysis.checked.open as o, i (i)}
 				<li class="border-b border-hairline py-1">
 					<span class="text-quiet">{typeLabel(o.type)} ·</span>
 					<a class="textlink" href="/write/{o.type}/{o.field}#rule-{o.rule}"
@@ -137,15 +120,30 @@
 			{/each}
 		</ul>
 	{/if}
-	<details class="mt-6 text-sm">
-		<summary class="cursor-pointer font-semibold">What is looked for</summary>
-		<dl class="mt-1">
-			{#each LOOKED_FOR as [name, what] (name)}
-				<div class="flex gap-3 border-b border-hairline py-1">
-					<dt class="w-40 shrink-0">{name}</dt>
-					<dd class="text-quiet">{what}</dd>
-				</div>
-			{/each}
-		</dl>
-	</details>
+	<Collapsible.Root class="mt-6 text-sm" bind:open={catalogue}>
+		<Collapsible.Trigger class="flex min-h-7 items-center gap-2 font-semibold">
+			<span aria-hidden="true">{catalogue ? '▾' : '▸'}</span>What is looked for · {CATALOGUE.length}
+		</Collapsible.Trigger>
+		<Collapsible.Content>
+			<table class="grid-table mt-1">
+				<thead><tr><th>Finding</th><th>What it proves</th><th>What helps</th></tr></thead>
+				<tbody>
+					{#each CATALOGUE as [is, f] (is)}
+						{@const n = w.found.filter((x) => x.is === is).length}
+						<tr>
+							<td class="whitespace-nowrap"
+								><span
+									class={f.gravity === 'blocking' ? 'text-brick' : 'text-ochre'}
+									aria-label={f.gravity}>{f.gravity === 'blocking' ? '●' : '▲'}</span
+								>
+								{is}{#if n}<span class="mono text-quiet"> · {n}</span>{/if}</td
+							>
+							<td>{f.proves}</td>
+							<td>{f.helps}</td>
+						</tr>
+					{/each}
+				</tbody>
+			</table>
+		</Collapsible.Content>
+	</Collapsible.Root>
 </div>

@@ -1,13 +1,12 @@
 <script lang="ts">
-	import { sheetOf } from '$core/model/rules';
+	import type { Definition, FieldType, Use } from '$core';
+	import { FIELD_TYPES, sheetOf, usesOf } from '$core';
+	import { spell, typeOfField } from '$core/feel/language';
 	/** Named expressions that every formula may use, with where they are used. */
-	import { spell } from '$core/feel/names';
-	import { typeOfField } from '$core/feel/types';
-	import { FIELD_TYPES, type Definition, type FieldType } from '$core/model/model';
-	import { usesOf, type Use } from '$core/plan/uses';
-	import FormulaInput from '$lib/FormulaInput.svelte';
-	import { TYPE_NAME } from '$lib/format';
-	import { useWorkbench } from '$lib/workbench.svelte';
+	import FormulaInput from '$lib/inputs/FormulaInput.svelte';
+	import { TYPE_NAME } from '$lib/words/format';
+	import Choose from '$lib/inputs/Choose.svelte';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	const w = useWorkbench();
 	const list = $derived(w.draft.definitions ?? []);
@@ -49,29 +48,26 @@
 	of: { type: FieldType; list?: string; target?: string },
 	onpick: (t: ReturnType<typeof typed>) => void
 )}
-	<select
-		class="box"
-		aria-label="Type of {label}"
-		{disabled}
+	<Choose
+		label="Type of {label}"
 		value={of.type}
-		onchange={(e) => onpick(typed(e.currentTarget.value as FieldType))}
-		>{#each FIELD_TYPES as t (t)}<option value={t}>{TYPE_NAME[t]}</option>{/each}</select
-	>
-	{#if of.type === 'choice' || of.type === 'choices'}<select
-			class="box"
-			aria-label="Option list of {label}"
+		{disabled}
+		choices={FIELD_TYPES.map((t) => ({ value: t, label: TYPE_NAME[t] }))}
+		onpick={(v) => onpick(typed(v as FieldType))}
+	/>
+	{#if of.type === 'choice' || of.type === 'choices'}<Choose
+			label="Option list of {label}"
+			value={of.list ?? ''}
 			{disabled}
-			value={of.list}
-			onchange={(e) => onpick({ ...typed(of.type), list: e.currentTarget.value })}
-			>{#each w.model.lists as l (l.id)}<option value={l.id}>{l.label}</option>{/each}</select
-		>{:else if of.type === 'link'}<select
-			class="box"
-			aria-label="Record type of {label}"
+			choices={w.model.lists.map((l) => ({ value: l.id, label: l.label }))}
+			onpick={(v) => onpick({ ...typed(of.type), list: v })}
+		/>{:else if of.type === 'link'}<Choose
+			label="Record type of {label}"
+			value={of.target ?? ''}
 			{disabled}
-			value={of.target}
-			onchange={(e) => onpick({ ...typed(of.type), target: e.currentTarget.value })}
-			>{#each w.model.types as t (t.id)}<option value={t.id}>{t.label}</option>{/each}</select
-		>{/if}
+			choices={w.model.types.map((t) => ({ value: t.id, label: t.label }))}
+			onpick={(v) => onpick({ ...typed(of.type), target: v })}
+		/>{/if}
 {/snippet}
 
 <div class="max-w-4xl px-6 pt-3 pb-10">
@@ -152,15 +148,16 @@
 			</div>
 			<div class="mt-1 flex flex-wrap items-center gap-2 text-sm">
 				<span class="text-quiet">May read fields of</span>
-				<select
-					class="box"
-					aria-label="Record type that {d.name} may read"
-					{disabled}
+				<Choose
+					label="Record type that {d.name} may read"
 					value={d.type ?? ''}
-					onchange={(e) => edit(d, 'record type', { type: e.currentTarget.value || null })}
-					><option value="">no record: its parameters only</option
-					>{#each w.model.types as t (t.id)}<option value={t.id}>{t.label}</option>{/each}</select
-				>
+					{disabled}
+					choices={[
+						{ value: '', label: 'no record: its parameters only' },
+						...w.model.types.map((t) => ({ value: t.id, label: t.label }))
+					]}
+					onpick={(v) => edit(d, 'record type', { type: v || null })}
+				/>
 				<span class="text-quiet">Gives</span>
 				{#if d.result}{@render kind('the result', d.result, (t) =>
 						edit(d, 'result', { result: t })

@@ -1,7 +1,7 @@
 import { pendingOf } from '$server/db/carried';
 import { tallies } from '$server/db/journal';
 import { db } from '$server/db/pool';
-import { allow } from '$server/guard';
+import { allow } from '$server/http/guard';
 import type { PageServerLoad } from './$types';
 
 const DAYS = [1, 7, 30, 365] as const;

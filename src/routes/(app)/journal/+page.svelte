@@ -1,9 +1,9 @@
 <script lang="ts">
 	/** For every rule how often it wrote, did nothing and failed, and the way to where. */
-	import { sheetOf } from '$core/model/rules';
-	import { formatCount, formatMoment } from '$lib/format';
-	import { OUTCOME_LABEL } from '$lib/outcomes';
-	import { useWorkbench } from '$lib/workbench.svelte';
+	import { sheetOf } from '$core';
+	import { formatCount, formatMoment } from '$lib/words/format';
+	import { OUTCOME_LABEL } from '$lib/words/outcomes';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data } = $props();
 	const w = useWorkbench();

@@ -1,6 +1,6 @@
 import { db } from '$server/db/pool';
-import { allow } from '$server/guard';
-import { readOutbox } from '$server/outbox';
+import { allow } from '$server/http/guard';
+import { readOutbox } from '$server/db/outbox';
 import type { PageServerLoad } from './$types';
 
 const SIZE = 50;

@@ -2,8 +2,8 @@
 	/** Messages that rules sent, newest first. Nothing leaves the house: a stand-in takes them. */
 	import { invalidate } from '$app/navigation';
 	import { onMount } from 'svelte';
-	import { formatCount, formatMoment } from '$lib/format';
-	import { useWorkbench } from '$lib/workbench.svelte';
+	import { formatCount, formatMoment } from '$lib/words/format';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data } = $props();
 	const w = useWorkbench();

@@ -1,9 +1,10 @@
 <script lang="ts">
 	import { invalidate } from '$app/navigation';
-	import type { JsonValue } from '$core/model/codec';
-	import { formatCount, formatMoment, formatValue } from '$lib/format';
-	import { useWorkbench } from '$lib/workbench.svelte';
-	import type { RehearsedField } from '$server/rehearse';
+	import type { JsonValue } from '$core';
+	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
+	import { ask, type Refused } from '$lib/work/http';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
+	import type { RehearsedField } from '$server/look/rehearse';
 
 	const w = useWorkbench();
 	let running = $state(false);
@@ -22,11 +23,10 @@
 		stopper = new AbortController();
 		try {
 			await w.flush();
-			const r = await fetch('/rehearsal', { method: 'POST', signal: stopper.signal });
-			if (!r.ok) trouble = ((await r.json()) as { message: string }).message;
+			await ask('/rehearsal', { method: 'POST', signal: stopper.signal });
 			await invalidate('app:work');
 		} catch (e) {
-			if ((e as Error).name !== 'AbortError') trouble = 'The server cannot be reached.';
+			if ((e as Error).name !== 'AbortError') trouble = (e as Refused).message;
 		}
 		running = false;
 	}

@@ -1,6 +1,6 @@
 import { db } from '$server/db/pool';
 import { listReleases } from '$server/db/rules';
-import { allow } from '$server/guard';
+import { allow } from '$server/http/guard';
 import type { PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async (event) => {

@@ -1,20 +1,21 @@
 <script lang="ts">
-	import { sheetOf } from '$core/model/rules';
+	import { sheetOf } from '$core';
 	import { invalidate } from '$app/navigation';
-	import { formatMoment } from '$lib/format';
-	import { useWorkbench } from '$lib/workbench.svelte';
+	import { formatMoment } from '$lib/words/format';
+	import { Refused, ask } from '$lib/work/http';
+	import { tell } from '$lib/shell/notices';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data } = $props();
 	const w = useWorkbench();
 	let note = $state('');
 	let trouble = $state<string | null>(null);
-	let done = $state<string | null>(null);
 	let accept = $state(false);
 	let busy = $state(false);
 	let asking = $state<{ number: number; what: 'put in force' | 'take as draft' } | null>(null);
 
 	const blocking = $derived(w.found.filter((f) => f.severity === 'blocking'));
-	const failing = $derived(w.trials.length - w.held);
+	const failing = $derived(w.trials.all.length - w.trials.held);
 	const stale = $derived(!w.rehearsal || w.rehearsal.hash !== w.loadedHash);
 	const WHAT = {
 		new: 'new',
@@ -29,22 +30,16 @@
 
 	async function post(url: string, body: unknown): Promise<Record<string, unknown> | null> {
 		busy = true;
-		trouble = done = null;
+		trouble = null;
 		await w.flush();
 		try {
-			const r = await fetch(url, {
-				method: 'POST',
-				headers: { 'content-type': 'application/json' },
-				body: JSON.stringify(body)
-			});
-			const answer = (await r.json()) as Record<string, unknown>;
-			if (!r.ok) trouble = String(answer.message);
-			await invalidate('app:work');
-			return r.ok ? answer : null;
-		} catch {
-			trouble = 'The server cannot be reached; nothing was released.';
+			return await ask<Record<string, unknown>>(url, { method: 'POST', body });
+		} catch (e) {
+			if (!(e instanceof Refused)) throw e;
+			trouble = e.unreachable ? 'The server cannot be reached; nothing was released.' : e.message;
 			return null;
 		} finally {
+			await invalidate('app:work');
 			busy = false;
 		}
 	}
@@ -57,7 +52,7 @@
 		await invalidate('app:work');
 		const r = await post('/releases', { note, acceptFailing: accept, hash: w.loadedHash });
 		if (!r) return;
-		done = `Release ${String(r.number)} is in force on every entry point.`;
+		tell(`Release ${String(r.number)} is in force on every entry point.`);
 		note = '';
 		accept = false;
 	}
@@ -65,10 +60,11 @@
 		const { number, what } = asking!;
 		asking = null;
 		if (await post(`/releases/${number}`, { do: what }))
-			done =
+			tell(
 				what === 'put in force'
 					? `Release ${number} is in force again on every entry point. The draft is as it was.`
-					: `The draft is now what release ${number} holds.`;
+					: `The draft is now what release ${number} holds.`
+			);
 	}
 </script>
 
@@ -77,8 +73,7 @@
 <div class="max-w-5xl px-6 pt-3 pb-10">
 	<h1 class="text-xl">Release</h1>
 	<p class="text-quiet" role="status">
-		{done ??
-			(w.force.number ? `Release ${w.force.number} is in force.` : 'Nothing is in force yet.')}
+		{w.force.number ? `Release ${w.force.number} is in force.` : 'Nothing is in force yet.'}
 	</p>
 
 	<section class="mt-3 border border-line bg-sheet">
@@ -140,7 +135,7 @@
 						{#if failing}<span class="text-ochre"
 								>▲ {failing} trial{failing > 1 ? 's do' : ' does'} not hold.</span
 							> <a class="textlink" href="/try">See {failing > 1 ? 'them' : 'it'}</a>{:else}<span
-								class="text-teal">✓ All {w.trials.length} trials hold.</span
+								class="text-teal">✓ All {w.trials.all.length} trials hold.</span
 							>{/if}
 					</li>
 					<li class="py-1">

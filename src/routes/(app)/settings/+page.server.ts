@@ -1,8 +1,9 @@
 import { fail } from '@sveltejs/kit';
 import * as yup from 'yup';
-import { nameKey } from '$core/feel/names';
-import { FIELD_TYPES, KEY_TYPES, type Field, type Model } from '$core/model/model';
-import { createToken, listAccounts, listTokens, revokeToken } from '$server/accounts';
+import type { Field, Model } from '$core';
+import { FIELD_TYPES, KEY_TYPES, isKeptName } from '$core';
+import { nameKey } from '$core/feel/language';
+import { createToken, listAccounts, listTokens, revokeToken } from '$server/people/accounts';
 import {
 	addField,
 	addOption,
@@ -13,7 +14,7 @@ import {
 	updateOption
 } from '$server/db/model';
 import { db, transaction } from '$server/db/pool';
-import { allow } from '$server/guard';
+import { allow } from '$server/http/guard';
 import type { Actions, PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async (event) => {
@@ -46,8 +47,9 @@ function identity(text: string, taken: (id: string) => boolean): string {
 			.replace(/[^a-z0-9]+/g, '_')
 			.replace(/^[^a-z]+|_$/g, '')
 			.slice(0, 34) || 'item';
-	if (!taken(base)) return base;
-	for (let i = 2; ; i++) if (!taken(`${base}_${i}`)) return `${base}_${i}`;
+	const free = (id: string) => !taken(id) && !isKeptName(id);
+	if (free(base)) return base;
+	for (let i = 2; ; i++) if (free(`${base}_${i}`)) return `${base}_${i}`;
 }
 
 async function run(work: () => Promise<Record<string, unknown> | void>) {

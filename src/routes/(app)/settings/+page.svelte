@@ -1,8 +1,9 @@
 <script lang="ts">
 	import { enhance } from '$app/forms';
-	import { KEY_TYPES } from '$core/model/model';
-	import { describeField } from '$lib/format';
-	import { useWorkbench } from '$lib/workbench.svelte';
+	import { KEY_TYPES } from '$core';
+	import { describeField } from '$lib/words/format';
+	import Choose from '$lib/inputs/Choose.svelte';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, form } = $props();
 	const w = useWorkbench();
@@ -10,6 +11,10 @@
 	let listId = $state('country');
 	let kind = $state('text');
 	const type = $derived(w.schema.type(typeId).type);
+	const groups = $derived([...new Set(type.fields.map((f) => f.group))]);
+	let newList = $derived(w.model.lists[0]?.id ?? '');
+	let newTarget = $derived(w.model.types[0]?.id ?? '');
+	let newGroup = $derived(groups[0] ?? '');
 	const list = $derived(w.schema.lists.get(listId)!);
 	const admin = $derived(w.account.role === 'administrator');
 	const KINDS: [string, string][] = [
@@ -40,9 +45,12 @@
 	<section class="mt-1 border border-line bg-sheet p-5">
 		<div class="flex items-center gap-3">
 			<h2>Fields of</h2>
-			<select class="box" aria-label="Record type" bind:value={typeId}
-				>{#each w.model.types as t (t.id)}<option value={t.id}>{t.label}</option>{/each}</select
-			>
+			<Choose
+				label="Record type"
+				value={typeId}
+				choices={w.model.types.map((t) => ({ value: t.id, label: t.label }))}
+				onpick={(v) => (typeId = v)}
+			/>
 		</div>
 		<div class="mt-2 max-h-72 overflow-y-auto">
 			<table class="grid-table text-sm">
@@ -125,22 +133,32 @@
 				<label class="text-sm"
 					>New field<br /><input class="box w-44" name="label" required maxlength="80" /></label
 				>
-				<label class="text-sm"
-					>What it is<br /><select class="box" name="kind" bind:value={kind}
-						>{#each KINDS as [v, l] (v)}<option value={v}>{l}</option>{/each}</select
-					></label
+				<span class="text-sm"
+					>What it is<br /><Choose
+						label="What it is"
+						value={kind}
+						name="kind"
+						choices={KINDS.map(([v, l]) => ({ value: v, label: l }))}
+						onpick={(v) => (kind = v)}
+					/></span
 				>
-				{#if kind === 'choice' || kind === 'choices'}<label class="text-sm"
-						>Options<br /><select class="box" name="list"
-							>{#each w.model.lists as l (l.id)}<option value={l.id}>{l.label}</option
-								>{/each}</select
-						></label
+				{#if kind === 'choice' || kind === 'choices'}<span class="text-sm"
+						>Options<br /><Choose
+							label="Options"
+							value={newList}
+							name="list"
+							choices={w.model.lists.map((l) => ({ value: l.id, label: l.label }))}
+							onpick={(v) => (newList = v)}
+						/></span
 					>{/if}
-				{#if kind === 'link'}<label class="text-sm"
-						>Links to<br /><select class="box" name="target"
-							>{#each w.model.types as t (t.id)}<option value={t.id}>{t.label}</option
-								>{/each}</select
-						></label
+				{#if kind === 'link'}<span class="text-sm"
+						>Links to<br /><Choose
+							label="Links to"
+							value={newTarget}
+							name="target"
+							choices={w.model.types.map((t) => ({ value: t.id, label: t.label }))}
+							onpick={(v) => (newTarget = v)}
+						/></span
 					><label class="text-sm"
 						>Other side is called<br /><input
 							class="box w-32"
@@ -160,11 +178,14 @@
 							title="A code such as EUR, or the name of the choice on the same record that tells it"
 						/></label
 					>{/if}
-				<label class="text-sm"
-					>Heading<br /><select class="box" name="group"
-						>{#each [...new Set(type.fields.map((f) => f.group))] as g (g)}<option>{g}</option
-							>{/each}</select
-					></label
+				<span class="text-sm"
+					>Heading<br /><Choose
+						label="Heading"
+						value={newGroup}
+						name="group"
+						choices={groups.map((g) => ({ value: g, label: g }))}
+						onpick={(v) => (newGroup = v)}
+					/></span
 				>
 				<button class="button">Add the field</button>
 			</form>
@@ -174,9 +195,12 @@
 	<section class="mt-4 border border-line bg-sheet p-5">
 		<div class="flex items-center gap-3">
 			<h2>Options of</h2>
-			<select class="box" aria-label="Option list" bind:value={listId}
-				>{#each w.model.lists as l (l.id)}<option value={l.id}>{l.label}</option>{/each}</select
-			>
+			<Choose
+				label="Option list"
+				value={listId}
+				choices={w.model.lists.map((l) => ({ value: l.id, label: l.label }))}
+				onpick={(v) => (listId = v)}
+			/>
 		</div>
 		<table class="grid-table mt-2 text-sm">
 			<thead

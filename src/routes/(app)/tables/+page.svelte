@@ -1,8 +1,8 @@
 <script lang="ts">
 	import { goto } from '$app/navigation';
-	import { usesOf } from '$core/plan/uses';
-	import { formatCount } from '$lib/format';
-	import { useWorkbench } from '$lib/workbench.svelte';
+	import { usesOf } from '$core';
+	import { formatCount } from '$lib/words/format';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	const w = useWorkbench();
 	const tables = $derived(w.draft.tables ?? []);

@@ -1,10 +1,9 @@
 <script lang="ts">
 	import { page } from '$app/state';
-	import { ruleOf } from '$core/plan/plan';
-	import { reason } from '$core/settle/reason';
-	import { runTrial, type Trial } from '$core/trials/trials';
-	import { ENTRY_LABEL, formatDate, formatValue } from '$lib/format';
-	import { useWorkbench } from '$lib/workbench.svelte';
+	import type { Trial } from '$core';
+	import { ENTRY_LABEL, reason, ruleOf, runTrial } from '$core';
+	import { formatDate, formatValue } from '$lib/words/format';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 	import { zones } from '../../../runtime/zones';
 
 	const w = useWorkbench();
@@ -14,23 +13,23 @@
 		const hash = page.url.hash.slice(1);
 		if (hash) open = hash;
 	});
-	const failing = $derived(w.trials.filter((t) => w.outcomes.get(t.id)?.held === false));
+	const failing = $derived(w.trials.all.filter((t) => w.trials.outcomes.get(t.id)?.held === false));
 	const listed = $derived(
-		only === 'failing' ? failing : [...failing, ...w.trials.filter((t) => !failing.includes(t))]
+		only === 'failing' ? failing : [...failing, ...w.trials.all.filter((t) => !failing.includes(t))]
 	);
-	const say = (t: Trial, field: string, v: import('$core/model/codec').JsonValue) => {
+	const say = (t: Trial, field: string, v: import('$core').JsonValue) => {
 		const f = w.schema.field(t.type, field);
 		return f ? formatValue(f, v, w.schema) || 'blank' : field;
 	};
 	const label = (t: Trial, field: string) => w.schema.field(t.type, field)?.label ?? field;
 	/** The full result, with the reasons: run here for the one that is open. */
 	const detail = $derived.by(() => {
-		const t = w.trials.find((x) => x.id === open);
+		const t = w.trials.all.find((x) => x.id === open);
 		return t ? runTrial(w.plan, t, zones) : null;
 	});
 	function expectNow(t: Trial) {
 		const r = runTrial(w.plan, t, zones);
-		void w.keepTrial({ ...t, expect: r.lines.map((l) => ({ field: l.field, value: l.got })) });
+		void w.trials.keep({ ...t, expect: r.lines.map((l) => ({ field: l.field, value: l.got })) });
 	}
 </script>
 
@@ -40,9 +39,9 @@
 	<div class="flex items-baseline gap-4">
 		<h1 class="text-xl">Try</h1>
 		<p class="grow text-quiet" role="status">
-			{#if !w.trials.length}There are no trials yet. Open a field, change the sample and keep what
-				you see as a trial.
-			{:else}{w.held} of {w.trials.length} trials hold in the draft{w.trialsRunning
+			{#if !w.trials.all.length}There are no trials yet. Open a field, change the sample and keep
+				what you see as a trial.
+			{:else}{w.trials.held} of {w.trials.all.length} trials hold in the draft{w.trials.running
 					? ', running …'
 					: ''}. They run again at every edit.{/if}
 		</p>
@@ -63,7 +62,7 @@
 		>
 		<tbody>
 			{#each listed as t (t.id)}
-				{@const o = w.outcomes.get(t.id)}
+				{@const o = w.trials.outcomes.get(t.id)}
 				<tr id={t.id} class:failed={o && !o.held}>
 					<td class="whitespace-nowrap">
 						{#if !o}<span class="text-quiet">–</span>{:else if o.held}<span class="text-teal"
@@ -128,7 +127,7 @@
 											class="textlink"
 											onclick={() => expectNow(t)}>Expect what the draft gives now</button
 										>{/if}
-									<button class="textlink" onclick={() => w.dropTrial(t.id)}
+									<button class="textlink" onclick={() => w.trials.drop(t.id)}
 										>Remove this trial</button
 									>
 								</div>

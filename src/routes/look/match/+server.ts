@@ -1,9 +1,9 @@
-import { inForce } from '$server/decide';
+import { inForce } from '$server/records';
 import { db } from '$server/db/pool';
 import { readDraft } from '$server/db/rules';
-import { BadInput, checkRule, readJson } from '$server/door';
-import { allow, answer } from '$server/guard';
-import { lookAtMatches } from '$server/match';
+import { BadInput, checkRule, readJson } from '$door';
+import { allow, answer } from '$server/http/guard';
+import { lookAtMatches } from '$server/look/match';
 import type { RequestHandler } from './$types';
 
 /** What a match would find at the records that exist: one, none or several, with examples. */

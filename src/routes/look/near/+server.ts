@@ -1,11 +1,9 @@
-import { fromText } from '$core/model/codec';
-import { matchHows } from '$core/text/match';
-import { valuesToJson } from '$core/trials/trials';
-import { inForce } from '$server/decide';
+import { fromText, matchHows, valuesToJson } from '$core';
+import { inForce } from '$server/records';
 import { db } from '$server/db/pool';
 import { matchingIds, readRecords, relatedIds } from '$server/db/records';
-import { checkNeeds, readJson } from '$server/door';
-import { allow, answer } from '$server/guard';
+import { checkNeeds, readJson } from '$door';
+import { allow, answer } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
 /** Records that a rule reads through links, and the ids of those that point to one: what a form has not at hand. */

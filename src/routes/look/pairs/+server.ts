@@ -1,8 +1,8 @@
 import { error, json } from '@sveltejs/kit';
-import { inForce } from '$server/decide';
+import { inForce } from '$server/records';
 import { db } from '$server/db/pool';
 import { pairCounts } from '$server/db/records';
-import { allow } from '$server/guard';
+import { allow } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
 /** How many existing records hold each pair of values of two fields. */

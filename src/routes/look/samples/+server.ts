@@ -1,11 +1,10 @@
 import { error, json } from '@sveltejs/kit';
-import { toJson } from '$core/model/codec';
-import { valuesToJson } from '$core/trials/trials';
-import { inForce } from '$server/decide';
+import { toJson, valuesToJson } from '$core';
+import { inForce } from '$server/records';
 import { db } from '$server/db/pool';
 import { readRecords, searchRecords } from '$server/db/records';
-import { linkTitles } from '$server/view';
-import { allow } from '$server/guard';
+import { linkTitles } from '$server/records/view';
+import { allow } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
 /** Records to choose a sample from, or one of them with all its values. */

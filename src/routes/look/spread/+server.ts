@@ -1,8 +1,8 @@
 import { error, json } from '@sveltejs/kit';
-import { inForce } from '$server/decide';
+import { inForce } from '$server/records';
 import { db } from '$server/db/pool';
 import { spreadOf } from '$server/db/records';
-import { allow } from '$server/guard';
+import { allow } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
 /** How the values of a number or date field are spread over the records that exist. */

@@ -1,8 +1,8 @@
-import { inForce } from '$server/decide';
+import { inForce } from '$server/records';
 import { db } from '$server/db/pool';
 import { titlesOf } from '$server/db/records';
-import { checkTitles, readJson } from '$server/door';
-import { allow, answer } from '$server/guard';
+import { checkTitles, readJson } from '$door';
+import { allow, answer } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
 /** Titles of records, by `type.id`: what links are called. */

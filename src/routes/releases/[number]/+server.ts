@@ -1,8 +1,8 @@
 import { error } from '@sveltejs/kit';
 import { db, transaction } from '$server/db/pool';
 import { putInForce, readRelease, replaceDraft, rulesOf } from '$server/db/rules';
-import { BadInput, readJson } from '$server/door';
-import { allow, answer } from '$server/guard';
+import { BadInput, readJson } from '$door';
+import { allow, answer } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
 /** A release as a file: rules, claim orders and the model it was made with. */

@@ -1,6 +1,6 @@
-import { remove, save } from '$server/decide';
-import { BadInput, checkSubmission, checkVersion, readJson } from '$server/door';
-import { allow, answer, senderOf } from '$server/guard';
+import { remove, save } from '$server/records';
+import { BadInput, checkSubmission, checkVersion, readJson } from '$door';
+import { allow, answer, senderOf } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
 /** Saves a form: `?id=` for an existing record, `?form=short` from the short form. */

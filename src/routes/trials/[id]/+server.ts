@@ -1,7 +1,7 @@
 import { db } from '$server/db/pool';
 import { removeTrial, saveTrial } from '$server/db/rules';
-import { BadInput, checkTrial, readJson } from '$server/door';
-import { allow, answer } from '$server/guard';
+import { BadInput, checkTrial, readJson } from '$door';
+import { allow, answer } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
 export const PUT: RequestHandler = (event) => {

@@ -1,6 +1,6 @@
 import { journalOf } from '$server/db/journal';
 import { db } from '$server/db/pool';
-import { allow } from '$server/guard';
+import { allow } from '$server/http/guard';
 import type { PageServerLoad } from './$types';
 
 const SIZE = 50;

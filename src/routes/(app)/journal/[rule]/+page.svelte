@@ -1,10 +1,10 @@
 <script lang="ts">
 	/** What one rule did, record by record, newest first. */
-	import { MESSAGES, sheetOf } from '$core/model/rules';
-	import type { JsonValue } from '$core/model/codec';
-	import { ENTRY_LABEL, formatMoment, formatValue } from '$lib/format';
-	import { OUTCOME_LABEL } from '$lib/outcomes';
-	import { useWorkbench } from '$lib/workbench.svelte';
+	import type { JsonValue } from '$core';
+	import { ENTRY_LABEL, MESSAGES, sheetOf } from '$core';
+	import { formatMoment, formatValue } from '$lib/words/format';
+	import { OUTCOME_LABEL } from '$lib/words/outcomes';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, params } = $props();
 	const w = useWorkbench();

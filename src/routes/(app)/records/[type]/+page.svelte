@@ -1,6 +1,6 @@
 <script lang="ts">
-	import { formatCount, formatValue } from '$lib/format';
-	import { useWorkbench } from '$lib/workbench.svelte';
+	import { formatCount, formatValue } from '$lib/words/format';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, params } = $props();
 	const w = useWorkbench();

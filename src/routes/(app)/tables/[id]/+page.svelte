@@ -1,27 +1,25 @@
 <script lang="ts">
 	/** One reference table: its columns and keys, and its rows in a grid. */
+	import { createVirtualizer } from '@tanstack/svelte-virtual';
+	import { untrack } from 'svelte';
 	import { goto } from '$app/navigation';
-	import type { JsonValue } from '$core/model/codec';
+	import type { FieldType, JsonValue, ReferenceTable, TableColumn, TableKey } from '$core';
 	import {
 		FIELD_TYPES,
-		type FieldType,
-		type ReferenceTable,
-		type TableColumn,
-		type TableKey
-	} from '$core/model/model';
-	import { usesOf } from '$core/plan/uses';
-	import { looseKey } from '$core/text/loose';
-	import {
 		cellFault,
 		cellText,
 		doubledRows,
+		looseKey,
 		readCellText,
 		rowsFromCells,
-		tableToCells
-	} from '$core/tables/cells';
-	import { offerFile, readCells, writeCells } from '$lib/csv';
-	import { TYPE_NAME, formatCount } from '$lib/format';
-	import { useWorkbench } from '$lib/workbench.svelte';
+		tableToCells,
+		usesOf
+	} from '$core';
+	import { offerFile, readCells, writeCells } from '$lib/work/csv';
+	import { TYPE_NAME, formatCount } from '$lib/words/format';
+	import { ask, type Refused } from '$lib/work/http';
+	import Choose from '$lib/inputs/Choose.svelte';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { params } = $props();
 	const w = useWorkbench();
@@ -35,11 +33,22 @@
 	// ---- the grid: only the rows in view are drawn --------------------------------------------
 
 	const ROW = 31;
-	let top = $state(0);
-	let height = $state(420);
-	const first = $derived(Math.max(0, Math.floor(top / ROW) - 8));
-	const last = $derived(Math.min(table?.rows.length ?? 0, Math.ceil((top + height) / ROW) + 8));
-	let grid: HTMLElement | undefined = $state();
+	const virtual = createVirtualizer<HTMLDivElement, HTMLTableRowElement>({
+		count: 0,
+		getScrollElement: () => grid ?? null,
+		estimateSize: () => ROW,
+		initialRect: { width: 800, height: 420 },
+		overscan: 8
+	});
+	$effect(() => {
+		const count = table?.rows.length ?? 0;
+		const element = grid ?? null;
+		untrack(() => $virtual.setOptions({ count, getScrollElement: () => element }));
+	});
+	const inView = $derived($virtual.getVirtualItems());
+	const first = $derived(inView[0]?.index ?? 0);
+	const last = $derived(inView.length ? inView.at(-1)!.index + 1 : 0);
+	let grid: HTMLDivElement | undefined = $state();
 
 	function setCell(row: number, column: number, text: string) {
 		edit(`cell ${row} ${column}`, (t) => {
@@ -58,8 +67,13 @@
 	async function setLink(row: number, column: number, c: TableColumn, typed: string) {
 		const text = typed.trim().replace(/^No\. (\d+)$/, '$1');
 		if (!text || /^\d+$/.test(text)) return setCell(row, column, text);
-		const r = await fetch(`/look/links?type=${c.target}&find=${encodeURIComponent(text)}`);
-		const all = r.ok ? ((await r.json()) as { id: string; title: string }[]) : [];
+		let all: { id: string; title: string }[] = [];
+		try {
+			all = await ask(`/look/links?type=${c.target}&find=${encodeURIComponent(text)}`);
+		} catch (e) {
+			said = { bad: true, text: `Row ${row + 1}: ${(e as Refused).message}` };
+			return;
+		}
 		const same = all.filter((x) => looseKey(x.title) === looseKey(text));
 		if (same.length === 1) w.titles.learn({ [`${c.target}.${same[0].id}`]: same[0].title });
 		setCell(row, column, same.length === 1 ? same[0].id : text);
@@ -100,8 +114,7 @@
 	}
 	function focusCell(row: number, column: number) {
 		if (!grid) return;
-		if (row * ROW < grid.scrollTop || row * ROW > grid.scrollTop + height - 3 * ROW)
-			grid.scrollTop = Math.max(0, row * ROW - height / 2);
+		if (row < first + 8 || row > last - 10) $virtual.scrollToIndex(row, { align: 'auto' });
 		setTimeout(
 			() => grid?.querySelector<HTMLElement>(`[data-cell="${row} ${column}"]`)?.focus(),
 			30
@@ -255,39 +268,33 @@
 				<span
 					class="inline-flex flex-wrap items-center gap-1 border border-hairline bg-sheet px-2 py-0.5"
 				>
-					<select
-						class="small bg-transparent"
-						aria-label="Key column {i + 1}"
-						{disabled}
+					<Choose
+						label="Key column {i + 1}"
 						value={key.match === 'range' ? key.from : key.column}
-						onchange={(e) =>
-							setKey(
-								i,
-								key.match === 'range'
-									? { ...key, from: e.currentTarget.value }
-									: { ...key, column: e.currentTarget.value }
-							)}
-						>{#each table.columns as c (c.id)}<option value={c.id}>{c.label}</option>{/each}</select
-					>
-					<select
-						class="small max-w-52 bg-transparent"
-						aria-label="How key {i + 1} is matched"
 						{disabled}
+						plain
+						choices={table.columns.map((c) => ({ value: c.id, label: c.label }))}
+						onpick={(v) =>
+							setKey(i, key.match === 'range' ? { ...key, from: v } : { ...key, column: v })}
+					/>
+					<Choose
+						label="How key {i + 1} is matched"
 						value={key.match}
-						onchange={(e) => setMatch(i, e.currentTarget.value as TableKey['match'])}
-						>{#each Object.entries(MATCHES) as [m, text] (m)}<option value={m}>{text}</option
-							>{/each}</select
-					>
+						{disabled}
+						plain
+						class="max-w-52"
+						choices={Object.entries(MATCHES).map(([m, text]) => ({ value: m, label: text }))}
+						onpick={(v) => setMatch(i, v as TableKey['match'])}
+					/>
 					{#if key.match === 'range'}
-						<select
-							class="small bg-transparent"
-							aria-label="End of the range of key {i + 1}"
-							{disabled}
+						<Choose
+							label="End of the range of key {i + 1}"
 							value={key.to}
-							onchange={(e) => setKey(i, { ...key, to: e.currentTarget.value })}
-							>{#each table.columns as c (c.id)}<option value={c.id}>{c.label}</option
-								>{/each}</select
-						>
+							{disabled}
+							plain
+							choices={table.columns.map((c) => ({ value: c.id, label: c.label }))}
+							onpick={(v) => setKey(i, { ...key, to: v })}
+						/>
 					{/if}
 					{#if !disabled}<button
 							class="tiny"
@@ -333,12 +340,7 @@
 				{said.bad ? '● ' : ''}{said.text}
 			</p>{/if}
 
-		<div
-			class="mt-2 min-h-60 flex-1 overflow-auto border border-line bg-sheet"
-			bind:this={grid}
-			bind:clientHeight={height}
-			onscroll={(e) => (top = e.currentTarget.scrollTop)}
-		>
+		<div class="mt-2 min-h-60 flex-1 overflow-auto border border-line bg-sheet" bind:this={grid}>
 			<table class="cells" aria-label="Rows of {table.label}" aria-rowcount={table.rows.length}>
 				<thead>
 					<tr>
@@ -357,32 +359,32 @@
 									oninput={(e) => setColumn(i, { label: e.currentTarget.value })}
 								/>
 								<span class="flex items-center font-normal text-quiet">
-									<select
-										class="small bg-transparent text-xs"
-										aria-label="Type of {c.label}"
-										{disabled}
+									<Choose
+										label="Type of {c.label}"
 										value={c.type}
-										onchange={(e) => setColumn(i, { type: e.currentTarget.value as FieldType })}
-										>{#each FIELD_TYPES as t (t)}<option value={t}>{TYPE_NAME[t]}</option
-											>{/each}</select
-									>
-									{#if c.type === 'choice' || c.type === 'choices'}<select
-											class="small max-w-28 bg-transparent text-xs"
-											aria-label="Option list of {c.label}"
+										{disabled}
+										plain
+										class="w-20 text-xs"
+										choices={FIELD_TYPES.map((t) => ({ value: t, label: TYPE_NAME[t] }))}
+										onpick={(v) => setColumn(i, { type: v as FieldType })}
+									/>
+									{#if c.type === 'choice' || c.type === 'choices'}<Choose
+											label="Option list of {c.label}"
+											value={c.list ?? ''}
 											{disabled}
-											value={c.list}
-											onchange={(e) => setColumn(i, { list: e.currentTarget.value })}
-											>{#each w.model.lists as l (l.id)}<option value={l.id}>{l.label}</option
-												>{/each}</select
-										>{:else if c.type === 'link'}<select
-											class="small max-w-28 bg-transparent text-xs"
-											aria-label="Record type of {c.label}"
+											plain
+											class="w-24 text-xs"
+											choices={w.model.lists.map((l) => ({ value: l.id, label: l.label }))}
+											onpick={(v) => setColumn(i, { list: v })}
+										/>{:else if c.type === 'link'}<Choose
+											label="Record type of {c.label}"
+											value={c.target ?? ''}
 											{disabled}
-											value={c.target}
-											onchange={(e) => setColumn(i, { target: e.currentTarget.value })}
-											>{#each w.model.types as t (t.id)}<option value={t.id}>{t.label}</option
-												>{/each}</select
-										>{/if}
+											plain
+											class="w-24 text-xs"
+											choices={w.model.types.map((t) => ({ value: t.id, label: t.label }))}
+											onpick={(v) => setColumn(i, { target: v })}
+										/>{/if}
 									{#if !disabled}<button
 											class="tiny ml-auto"
 											aria-label="Remove column {c.label}"
@@ -471,6 +473,9 @@
 		text-align: left;
 		min-width: 110px;
 	}
+	.cells thead th:not(.n) {
+		min-width: 180px;
+	}
 	.cells thead th {
 		position: sticky;
 		top: 0;
@@ -513,7 +518,6 @@
 		border: 0;
 		min-height: 24px;
 	}
-	.small,
 	.tiny {
 		min-width: 24px;
 		min-height: 24px;

@@ -1,5 +1,5 @@
-import { readBatch, saveEach, saveTogether } from '$server/api';
-import { allow, answer, senderOf } from '$server/guard';
+import { readBatch, saveEach, saveTogether } from '$server/http/api';
+import { allow, answer, senderOf } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
 /** Creates and changes several records: as one change, or each for itself. */

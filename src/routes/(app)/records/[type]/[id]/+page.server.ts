@@ -1,12 +1,12 @@
 import { error } from '@sveltejs/kit';
-import { toJson } from '$core/model/codec';
-import { allow } from '$server/guard';
-import { inForce } from '$server/decide';
+import { toJson } from '$core';
+import { allow } from '$server/http/guard';
+import { inForce } from '$server/records';
 import { waitingAmong } from '$server/db/carried';
 import { alongLinks } from '$server/db/journal';
 import { db } from '$server/db/pool';
 import { readHistory, readRecords, titlesOf } from '$server/db/records';
-import { linkTitles } from '$server/view';
+import { linkTitles } from '$server/records/view';
 import type { PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async (event) => {

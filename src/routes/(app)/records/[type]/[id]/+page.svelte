@@ -1,11 +1,13 @@
 <script lang="ts">
+	import { ENTRY_LABEL } from '$core';
 	import { untrack } from 'svelte';
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
-	import type { JsonValue } from '$core/model/codec';
-	import RecordForm from '$lib/RecordForm.svelte';
-	import { ENTRY_LABEL, formatMoment, formatValue } from '$lib/format';
-	import { useWorkbench } from '$lib/workbench.svelte';
+	import type { JsonValue } from '$core';
+	import RecordForm from '$lib/record/RecordForm.svelte';
+	import { formatMoment, formatValue } from '$lib/words/format';
+	import { ask, type Refused } from '$lib/work/http';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, params } = $props();
 	const w = useWorkbench();
@@ -23,15 +25,12 @@
 	let asking = $state(false);
 	let refused = $state('');
 	async function remove() {
-		const r = await fetch(`/save/${params.type}?id=${data.id}&version=${data.version}`, {
-			method: 'DELETE',
-			headers: { accept: 'application/json' }
-		}).catch(() => null);
-		if (r?.ok) await goto(`/records/${params.type}`);
-		else
-			refused = r
-				? ((await r.json()) as { message: string }).message
-				: 'The server cannot be reached.';
+		try {
+			await ask(`/save/${params.type}?id=${data.id}&version=${data.version}`, { method: 'DELETE' });
+			await goto(`/records/${params.type}`);
+		} catch (e) {
+			refused = (e as Refused).message;
+		}
 		asking = false;
 	}
 </script>

@@ -1,6 +1,6 @@
 import { fail } from '@sveltejs/kit';
-import { allow, senderOf } from '$server/guard';
-import { MAX_IMPORT, importCsv } from '$server/import';
+import { allow, senderOf } from '$server/http/guard';
+import { MAX_IMPORT, importCsv } from '$server/records/import';
 import type { Actions } from './$types';
 
 export const actions: Actions = {

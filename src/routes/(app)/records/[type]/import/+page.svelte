@@ -1,7 +1,7 @@
 <script lang="ts">
 	import { enhance } from '$app/forms';
-	import { formatCount, formatValue } from '$lib/format';
-	import { useWorkbench } from '$lib/workbench.svelte';
+	import { formatCount, formatValue } from '$lib/words/format';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { params, form } = $props();
 	const w = useWorkbench();
@@ -18,7 +18,7 @@
 		)
 	);
 	const label = (id: string) => w.schema.field(type.id, id)?.label ?? id;
-	const say = (id: string, v: import('$core/model/codec').JsonValue) => {
+	const say = (id: string, v: import('$core').JsonValue) => {
 		const f = w.schema.field(type.id, id);
 		return f ? formatValue(f, v, w.schema) || 'blank' : String(v);
 	};

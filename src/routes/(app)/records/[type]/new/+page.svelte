@@ -1,7 +1,7 @@
 <script lang="ts">
 	import { page } from '$app/state';
-	import RecordForm from '$lib/RecordForm.svelte';
-	import { useWorkbench } from '$lib/workbench.svelte';
+	import RecordForm from '$lib/record/RecordForm.svelte';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { params } = $props();
 	const w = useWorkbench();

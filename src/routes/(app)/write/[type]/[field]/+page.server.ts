@@ -1,12 +1,10 @@
 import { error } from '@sveltejs/kit';
-import { toJson } from '$core/model/codec';
-import { MESSAGES } from '$core/model/rules';
-import { valuesToJson } from '$core/trials/trials';
-import { allow } from '$server/guard';
-import { inForce } from '$server/decide';
+import { MESSAGES, toJson, valuesToJson } from '$core';
+import { allow } from '$server/http/guard';
+import { inForce } from '$server/records';
 import { db } from '$server/db/pool';
 import { readRecords } from '$server/db/records';
-import { linkTitles } from '$server/view';
+import { linkTitles } from '$server/records/view';
 import type { PageServerLoad } from './$types';
 
 /** The record to begin with as a sample: the one asked for (`?sample=`), or the first. */

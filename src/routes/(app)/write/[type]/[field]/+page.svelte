@@ -1,12 +1,12 @@
 <script lang="ts">
 	import { untrack } from 'svelte';
 	import { page } from '$app/state';
-	import type { Body, Formula, Kind, MatchBody, MessageBody, Rule } from '$core/model/rules';
-	import { MESSAGES } from '$core/model/rules';
-	import RuleCard from '$lib/RuleCard.svelte';
-	import Sample from '$lib/Sample.svelte';
-	import { describeField } from '$lib/format';
-	import { useWorkbench } from '$lib/workbench.svelte';
+	import type { Output } from '$core';
+	import { MESSAGES, isAbout, offersAt } from '$core';
+	import RuleCard from '$lib/rule/RuleCard.svelte';
+	import Sample from '$lib/sample/Sample.svelte';
+	import { describeField } from '$lib/words/format';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, params } = $props();
 	const w = useWorkbench();
@@ -25,7 +25,7 @@
 	/** Rules that are open from the start: those that changed or have a finding, else the first. */
 	const leads = $derived.by(() => {
 		const busy = rules.filter(
-			(r) => w.changes.some((c) => c.id === r.id) || w.found.some((f) => f.rule === r.id)
+			(r) => w.changes.some((c) => c.id === r.id) || w.found.some((f) => isAbout(f, r.id))
 		);
 		return new Set((busy.length ? busy : rules.slice(0, 1)).map((r) => r.id));
 	});
@@ -92,191 +92,26 @@
 
 	// ---- a new rule ---------------------------------------------------------------------------
 
-	const choices = $derived.by(
-		(): { kind: Kind; label: string; help: string; make: () => Body }[] => {
-			if (!field || !type) return [];
-			const numbers = type.fields.filter(
-				(f) => ['number', 'money', 'percent', 'date'].includes(f.type) && f.id !== field.id
-			);
-			const options = type.fields.filter(
-				(f) => (f.type === 'choice' || f.type === 'yesno') && f.id !== field.id
-			);
-			const out: { kind: Kind; label: string; help: string; make: () => Body }[] = [];
-			if (messages) return messageChoices();
-			if (numbers.length)
-				out.push({
-					kind: 'categorize',
-					label: 'Categorize',
-					help: 'a number or date into bands, each with its value',
-					make: () => ({
-						kind: 'bands',
-						input: { expr: { k: 'field', image: 'settled', type: type.id, field: numbers[0].id } },
-						limits: [{ at: numbers[0].type === 'date' ? '2026-01-01' : '10', belongs: 'above' }],
-						results: [null, null],
-						blank: null
-					})
-				});
-			out.push({
-				kind: 'categorize',
-				label: 'Categorize: table',
-				help: 'several fields by a decision table',
-				make: () => ({
-					kind: 'table',
-					hit: 'U',
-					inputs: [firstInput()],
-					rows: [{ id: 'row1', when: [{ text: '' }], then: [null] }]
-				})
-			});
-			if (options.length)
-				out.push({
-					kind: 'map',
-					label: 'Map',
-					help: 'each option of another field to a value',
-					make: () => ({ kind: 'options', input: options[0].id, rows: {}, blank: null })
-				});
-			out.push({
-				kind: 'map',
-				label: 'Map: look up',
-				help: 'the row of a reference table',
-				make: () => ({
-					kind: 'lookup',
-					table: w.draft.tables?.length === 1 ? w.draft.tables[0].id : '',
-					keys: [],
-					columns: [],
-					several: 'no result'
-				})
-			});
-			if (field.type === 'link')
-				out.push({
-					kind: 'map',
-					label: 'Map: match',
-					help: 'the record that fits what was typed',
-					make: () => ({ kind: 'match', type: field.target!, on: matchOn(), several: 'leave' })
-				});
-			if (['text', 'email', 'phone'].includes(field.type)) {
-				out.push({
-					kind: 'derive',
-					label: 'Derive: text',
-					help: 'composed from several fields',
-					make: () => ({ kind: 'compose', texts: [[]], blanks: 'leave out' })
-				});
-				out.push({
-					kind: 'derive',
-					label: 'Derive: split',
-					help: 'a part of another text',
-					make: () => ({ kind: 'split', input: { text: '' }, at: 'first', separator: '', alone: 0 })
-				});
-			}
-			out.push({
-				kind: 'derive',
-				label: 'Derive',
-				help: 'by a formula over other fields',
-				make: () => ({ kind: 'formula', formulas: [{ text: '' }] })
-			});
-			out.push({
-				kind: 'default',
-				label: 'Default',
-				help: 'a value for new records',
-				make: () => ({ kind: 'formula', formulas: [{ text: '' }] })
-			});
-			out.push({
-				kind: 'validate',
-				label: 'Validate: check',
-				help: 'what must hold, with a message',
-				make: () => ({
-					kind: 'check',
-					holds: { text: '' },
-					message: [],
-					blocking: true,
-					always: false
-				})
-			});
-			out.push({
-				kind: 'validate',
-				label: 'Validate: state',
-				help: 'required, read-only, hidden, limited',
-				make: () => ({ kind: 'state', state: 'required', options: [], always: false })
-			});
-			const limiting = options.find((o) => o.type === 'choice');
-			if (field.list && limiting)
-				out.push({
-					kind: 'validate',
-					label: 'Validate: options',
-					help: 'those allowed by another choice',
-					make: () => ({ kind: 'allowed', input: limiting.id, rows: {} })
-				});
-			return out;
-		}
+	const choices = $derived(
+		field && type ? offersAt({ schema: w.schema, type: type.id, field }) : []
 	);
 
-	/** Links of other types that point to records of this one. */
-	const pointing = () =>
-		w.model.types.flatMap((t) =>
-			t.fields
-				.filter((f) => f.type === 'link' && f.target === params.type)
-				.map((f) => ({ type: t.id, field: f.id }))
-		);
-	function messageChoices() {
-		const [each] = pointing();
-		const make = (to: MessageBody['each']) => (): MessageBody => ({
-			kind: 'message',
-			each: to,
-			filter: null,
-			to: { text: '' },
-			subject: [],
-			text: [],
-			once: 'event'
-		});
-		const one = {
-			kind: 'derive' as const,
-			label: 'Message',
-			help: 'to one address',
-			make: make(null)
-		};
-		if (!each) return [one];
-		const help = 'of the related records';
-		return [{ kind: 'derive' as const, label: 'Message to each', help, make: make(each) }, one];
-	}
-
-	/** To begin with: the title of the records searched, in any writing. */
-	function matchOn(): MatchBody['on'] {
-		const target = w.schema.type(field!.target!).type;
-		return [{ field: target.title, how: 'loose', value: { text: '' } }];
-	}
-
-	/** Something to test in a new decision table: the first choice or number of the type. */
-	function firstInput(): Formula {
-		const f =
-			type!.fields.find((x) => x.type === 'choice' && x.id !== field!.id) ??
-			type!.fields.find((x) => x.id !== field!.id);
-		return f
-			? { expr: { k: 'field', image: 'settled', type: type!.id, field: f.id } }
-			: { text: '' };
-	}
-
-	const NAMES: Record<string, string> = {
-		Categorize: 'by bands',
-		'Categorize: table': 'by a table',
-		Map: 'by option',
-		'Map: look up': 'looked up',
-		'Map: match': 'matched',
-		Message: 'message',
-		'Message to each': 'message to each',
-		Derive: 'by formula',
-		'Derive: text': 'composed',
-		'Derive: split': 'split',
-		Default: 'default'
-	};
 	function add(c: (typeof choices)[number]) {
 		const id = `r_${crypto.randomUUID().slice(0, 8)}`;
-		const rule: Rule = {
+		const output = (id: string, field: string): Output => ({
+			id,
+			field,
+			hold: c.verb === 'default' ? 'once' : 'follow',
+			none: 'next'
+		});
+		w.addRule({
 			id,
 			type: params.type,
-			kind: c.kind,
-			name: `${field!.label}: ${NAMES[c.label] ?? 'must be right'}`,
+			kind: c.verb,
+			name: `${field!.label}: ${c.name}`,
 			why: '',
 			moments:
-				c.kind === 'default'
+				c.verb === 'default'
 					? ['created']
 					: messages
 						? ['created', 'changed']
@@ -287,22 +122,9 @@
 			guard: null,
 			outputs: messages
 				? []
-				: [
-						{
-							id: 'o1',
-							field: params.field,
-							hold: c.kind === 'default' ? 'once' : 'follow',
-							none: 'next'
-						}
-					],
+				: [output('o1', params.field), ...(c.also ? [output('o2', c.also)] : [])],
 			body: c.make()
-		};
-		// a text is parted into two fields: the second is the next text of the type
-		if (rule.body.kind === 'split') {
-			const second = type!.fields.find((f) => f.type === 'text' && f.id !== params.field);
-			if (second) rule.outputs.push({ ...rule.outputs[0], id: 'o2', field: second.id });
-		}
-		w.addRule(rule);
+		});
 	}
 
 	const gone = $derived(

@@ -1,6 +1,6 @@
-import { save } from '$server/decide';
-import { readApiBody } from '$server/api';
-import { allow, answer, senderOf } from '$server/guard';
+import { save } from '$server/records';
+import { readApiBody } from '$server/http/api';
+import { allow, answer, senderOf } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
 /** Creates a record: `{"values": {…}, "keep": ["field"]}`. */

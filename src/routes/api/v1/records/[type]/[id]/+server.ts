@@ -1,11 +1,11 @@
 import { json } from '@sveltejs/kit';
-import { toJson } from '$core/model/codec';
-import { readApiBody } from '$server/api';
-import { inForce, save } from '$server/decide';
+import { toJson } from '$core';
+import { readApiBody } from '$server/http/api';
+import { inForce, save } from '$server/records';
 import { waitingAmong } from '$server/db/carried';
 import { db } from '$server/db/pool';
 import { readRecords } from '$server/db/records';
-import { allow, answer, senderOf } from '$server/guard';
+import { allow, answer, senderOf } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
 /** One record: its values, version and who set each. */

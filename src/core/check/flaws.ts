@@ -1,0 +1,91 @@
+/** What the kind of a rule finds wrong with its body: inputs nobody decided about, rows that contradict, what may surprise. */
+import { toJson } from '../fields/codec';
+import type { Rule } from '../document/rules';
+import { reading, writerOf } from '../kinds';
+import type { Flaw, Look } from '../kinds/spec';
+import { claimId } from '../document/rules';
+import type { Context } from './context';
+import { carried, ofRule } from './context';
+import { exprOf } from './formulas';
+import type { Finding } from './types';
+
+/** What a rule leaves undecided, and what may surprise at each of its outputs. */
+export function bodyFindings(c: Context, rule: Rule): Finding[] {
+	const kind = writerOf(rule.body);
+	if (!kind || rule.each) return [];
+	const look = lookAt(c, rule);
+	return [
+		...kind.flaws(rule.body, look).map((f) => told(rule, f)),
+		...rule.outputs.flatMap((output, i) =>
+			kind.doubts(rule.body, i, look).map((f) => ({ ...told(rule, f), field: output.field }))
+		)
+	];
+}
+
+function told(rule: Rule, f: Flaw): Finding {
+	const { is, at, place, message, witness, certificate, repair, tableRow } = f;
+	const of = ofRule(rule, is, place, at);
+	const shown = {
+		...of,
+		message,
+		...(witness ? carried(witness) : {}),
+		...(certificate ? { certificate } : {})
+	};
+	if (tableRow) {
+		const { table, column, value, label } = tableRow;
+		// it is the table that lacks the row, whichever rule looks it up
+		return {
+			...shown,
+			id: `table-${table}-${is}-${String(value)}`.replace(/[^a-z0-9]+/gi, '-').toLowerCase(),
+			repair: { do: 'add table row', table, column, value, label }
+		};
+	}
+	return repair ? { ...shown, repair: { ...repair, rule: rule.id } } : shown;
+}
+
+/** What is wrong with a table is one finding, however many rules meet it: they are named together. Every finding gets an address of its own. */
+export function together(
+	findings: readonly Finding[],
+	nameOf: (rule: string) => string
+): Finding[] {
+	const out = new Map<string, Finding>();
+	for (const f of findings) {
+		const had = f.is === 'missing row' ? out.get(f.id) : undefined;
+		if (had) had.others = [...(had.others ?? []), f.rule];
+		else out.set(out.has(f.id) ? `${f.id}-${out.size}` : f.id, { ...f });
+	}
+	return [...out].map(([id, f]) => {
+		const { others } = f;
+		if (!others) return { ...f, id };
+		const names = others.map((r) => `“${nameOf(r)}”`).join(', ');
+		return {
+			...f,
+			id,
+			message: `${f.message} ${names} ${others.length > 1 ? 'look' : 'looks'} it up too.`
+		};
+	});
+}
+
+/** Whether a finding is about a rule, alone or with others. */
+export const isAbout = (f: Finding, rule: string): boolean =>
+	f.rule === rule || !!f.others?.includes(rule);
+
+/** What the analysis lends a kind. */
+function lookAt(c: Context, rule: Rule): Look {
+	const { probe, schema } = c;
+	return {
+		schema,
+		rule,
+		passesOn: c.passesOn(rule),
+		...reading(schema, (f) => exprOf(c, rule.type, f ?? null)),
+		show: (given, outcomes, what, elsewhere) => c.show(rule, given, outcomes, what, elsewhere),
+		read: (w, spot) => probe.read(w, spot),
+		put: (w, spot, v) => probe.put(w, rule.type, spot, v),
+		found: (w, output) => {
+			const id = claimId(rule.id, rule.outputs[output].id);
+			return probe.run(rule.type, w).reports.find((r) => r.claim === id)?.found?.length ?? 0;
+		},
+		notAnalysed: (message) => c.notAnalysed(rule, message),
+		say: (field, v) => c.say(field, typeof v === 'object' && v !== null ? toJson(v as never) : v)
+	};
+}

@@ -1,0 +1,245 @@
+/** Says in a sentence why a claim wrote or did not: the same words on every page, in history and on the command line. */
+import type { FieldRef, Schema } from '../document/model';
+import type { Claim, Plan } from '../plan/plan';
+import { ruleOf } from '../plan/plan';
+import { writerOf } from '../kinds';
+import { toJson } from '../fields/codec';
+import type { Value } from '../value/value';
+import { isList } from '../value/value';
+import type { ClaimReport } from '../settle/settle';
+
+/** Writes a value for people, in their locale; the default is plain. */
+export type Format = (ref: FieldRef, v: Value) => string;
+
+/** Values without any locale: options by label, decimals with a point. */
+export function plainFormat(plan: Plan): Format {
+	return ({ type, field }, v) => {
+		const f = plan.schema.field(type, field);
+		if (v === null) return 'blank';
+		if (typeof v === 'boolean') return v ? 'yes' : 'no';
+		const one = (x: Value) =>
+			f?.list && typeof x === 'string'
+				? (plan.schema.option(f.list, x)?.label ?? x)
+				: String(toJson(x));
+		return isList(v) ? v.map(one).join(', ') : one(v);
+	};
+}
+
+/** A field by its label; one read through links with the links before it: `Customer’s Size class`. */
+function labelOf(schema: Schema, r: FieldRef & { via?: readonly FieldRef[] }): string {
+	const name = (x: FieldRef) => schema.field(x.type, x.field)?.label ?? x.field;
+	return [...(r.via ?? []).map((v) => `${name(v)}’s`), name(r)].join(' ');
+}
+
+/** Why, without the name of the rule: `Headcount 50 is in [50..250), the third band`. */
+export function reason(
+	plan: Plan,
+	report: ClaimReport,
+	format: Format = plainFormat(plan)
+): string {
+	const claim = plan.claims.get(report.claim);
+	if (!claim)
+		return plan.messages.some((m) => m.id === report.claim)
+			? messageReason(plan, report, format)
+			: validatorReason(plan, report, format);
+	const { schema } = plan;
+	const label = (r: FieldRef) => labelOf(schema, r);
+	switch (report.outcome) {
+		case 'wrote':
+		case 'same value':
+		case 'cleared':
+		case 'kept':
+		case 'not blank':
+		case 'given at creation':
+		case 'cleared by hand': {
+			const why = because(plan, claim, report, format);
+			if (report.outcome === 'same value') return `it has this value already: ${why}`;
+			if (report.outcome === 'kept') return 'it was set by hand after the fields it follows';
+			if (report.outcome === 'not blank') return 'it is not blank';
+			if (report.outcome === 'given at creation') return 'a value was given when it was created';
+			if (report.outcome === 'cleared by hand') return 'it was cleared by hand in this change';
+			return why;
+		}
+		case 'not triggered': {
+			const t = schema.types.get(claim.rule.type)!.type.fields;
+			const far = claim.reached.map((r) => {
+				const of = schema.types.get(r.type)!.type.label;
+				return `${of}’s ${schema.field(r.type, r.field)?.label ?? r.field}`;
+			});
+			const names = [
+				...new Set([...[...claim.triggers, ...claim.triggersSent].map((i) => t[i].label), ...far])
+			];
+			if (!names.length) return 'it reacts to no field';
+			const list =
+				names.length > 1 ? `${names.slice(0, -1).join(', ')} and ${names.at(-1)}` : names[0];
+			return `${list} did not change`;
+		}
+		case 'moment left out':
+			return claim.output.hold === 'once'
+				? 'it applies when a record is created'
+				: 'it does not apply at this moment';
+		case 'entry point left out':
+			return 'it does not apply on this entry point';
+		case 'event left out':
+			return 'it depends on an event, and on request nothing happens to the record';
+		case 'guard false':
+		case 'guard unknown':
+			return guardReason(plan, report, format);
+		case 'reached left out':
+			return 'it takes records that somebody submits, and this one was reached by another';
+		case 'did not come to hold':
+			return 'its guard held before already';
+		case 'outranked': {
+			const by = report.by && ruleOf(plan, report.by);
+			return by ? `“${by.name}” comes first` : 'another rule comes first';
+		}
+		case 'no row':
+		case 'several rows':
+		case 'blank':
+			return because(plan, claim, report, format);
+		case 'no result': {
+			const blank = report.reads?.find((r) => r.value === null);
+			return blank
+				? `the formula has no result: ${label(blank)} is blank`
+				: 'the formula has no result';
+		}
+		case 'left':
+			return `without a result it leaves the field: ${because(plan, claim, report, format)}`;
+		case 'failed':
+			return `it failed: ${report.message ?? 'no reason known'}`;
+		case 'pending':
+			return report.message ?? 'something it reads is not at hand yet';
+		default:
+			return 'it does not apply';
+	}
+}
+
+/** Which part of a guard kept a rule out, with the values that were in it. */
+function guardReason(plan: Plan, report: ClaimReport, format: Format): string {
+	const label = (r: FieldRef) => labelOf(plan.schema, r);
+	if (report.outcome === 'guard false') {
+		const part = report.guard?.find((p) => p.result === false);
+		const told = part?.values.map((r) => `${label(r)} is ${format(r, r.value)}`) ?? [];
+		return part ? `“${part.text}” is not so${values(told)}` : 'its guard does not hold';
+	}
+	const part = report.guard?.find((p) => p.result === null);
+	const blank = part?.values.find((v) => v.value === null);
+	return blank
+		? `it is unknown whether “${part!.text}”: ${label(blank)} is blank`
+		: 'its guard is unknown';
+}
+
+/** The same for a message rule. */
+function messageReason(plan: Plan, report: ClaimReport, format: Format): string {
+	const m = plan.messages.find((x) => x.id === report.claim)!;
+	const { fields } = plan.schema.type(m.rule.type).type;
+	const about = m.each && plan.schema.type(m.each.type).type;
+	switch (report.outcome) {
+		case 'sends':
+		case 'nobody': {
+			const { sends, of, withoutAddress, doubled } = report.sending!;
+			const left = [
+				...(withoutAddress ? [`${withoutAddress} without an address`] : []),
+				...(doubled ? [`${doubled} with an address already written to`] : [])
+			];
+			const rest = left.length ? `, leaving out ${left.join(' and ')}` : '';
+			if (!about)
+				return sends.length ? `it writes to ${sends[0].to}` : `there is no address to write to`;
+			return of
+				? `it writes to ${sends.length} of ${of} ${(of === 1 ? about.label : about.plural).toLowerCase()}${rest}`
+				: `there are no ${about.plural.toLowerCase()} to write to`;
+		}
+		case 'not triggered': {
+			const names = [...new Set([...m.triggers, ...m.triggersSent])].map((i) => fields[i].label);
+			return names.length ? `${names.join(', ')} did not change` : 'it reacts to new records only';
+		}
+		case 'guard false':
+		case 'guard unknown':
+			return guardReason(plan, report, format);
+		case 'did not come to hold':
+			return 'its guard held before already';
+		case 'entry point left out':
+			return 'it does not apply on this entry point';
+		case 'moment left out':
+			return 'it does not apply at this moment';
+		case 'reached left out':
+			return 'it takes records that somebody submits, and this one was reached by another';
+		case 'failed':
+			return `it failed: ${report.message ?? 'no reason known'}`;
+		default:
+			return report.message ?? 'it does not apply';
+	}
+}
+
+/** The same for a Validate rule. */
+function validatorReason(plan: Plan, report: ClaimReport, format: Format): string {
+	const v = plan.validators.get(report.claim);
+	if (!v) return 'its rule has changed since';
+	const { schema } = plan;
+	const told = (report.reads ?? [])
+		.map((r) => `${labelOf(schema, r)} is ${format(r, r.value)}`)
+		.join(', ');
+	switch (report.outcome) {
+		case 'holds':
+			return `what it asks holds${told ? `: ${told}` : ''}`;
+		case 'said':
+			return `it says “${(report.message ?? '').replace(/\.$/, '')}”`;
+		case 'cannot tell': {
+			const blank = report.reads?.find((r) => r.value === null);
+			return `it cannot tell: ${blank ? `${labelOf(schema, blank)} is blank` : 'what it asks has no answer'}`;
+		}
+		case 'in effect':
+			return `${v.field.label} is ${v.kind === 'limited' ? 'limited to the options it allows' : v.kind} now`;
+		case 'not triggered': {
+			const t = schema.types.get(v.rule.type)!.type.fields;
+			const names = [...new Set([...v.triggers, ...v.triggersSent])].map((i) => t[i].label);
+			return names.length ? `${names.join(', ')} did not change` : 'it reacts to no field';
+		}
+		case 'guard false':
+		case 'guard unknown': {
+			const part = report.guard?.find((p) => p.result !== true);
+			const unknown = report.outcome === 'guard unknown';
+			return part
+				? unknown
+					? `it is unknown whether “${part.text}”`
+					: `“${part.text}” is not so`
+				: 'its guard does not hold';
+		}
+		case 'entry point left out':
+			return 'it does not apply on this entry point';
+		case 'moment left out':
+			return 'it does not apply at this moment';
+		case 'failed':
+			return `it failed: ${report.message ?? 'no reason known'}`;
+		default:
+			return report.message ?? 'it does not apply';
+	}
+}
+
+const values = (told: string[]) => (told.length ? `: ${told.join(', ')}` : '');
+
+function because(plan: Plan, claim: Claim, report: ClaimReport, format: Format): string {
+	const { body, type } = claim.rule;
+	const { schema } = plan;
+	const label = (r: FieldRef) => labelOf(schema, r);
+	const when = { settled: '', was: ' before', sent: ' as sent' };
+	// a link that only leads on to another field goes without saying
+	const reads = (report.reads ?? []).filter(
+		(r, _, all) => r.via.length || !all.some((x) => x.via[0]?.field === r.field)
+	);
+	return writerOf(body)!.because(body, {
+		schema,
+		rule: claim.rule,
+		output: claim.output,
+		outcome: report.outcome,
+		row: report.row,
+		value: report.value,
+		found: (report.found ?? []).map((id) => format({ type, field: claim.field.id }, id)),
+		read: reads
+			.filter((r) => r.value !== null)
+			.map((r) => `${label(r)}${when[r.image]} ${format(r, r.value)}`),
+		blank: reads.filter((r) => r.value === null).map(label),
+		label,
+		format
+	});
+}

@@ -1,0 +1,202 @@
+/**
+ * Field values as JSON and as typed text, and what a field makes of a value before it holds it.
+ * Every road in reads through here, so that the same input is the same value on all of them.
+ */
+import { Num, parseNum, roundTo } from '../value/num';
+import { LocalDate, Moment } from '../value/temporal';
+import type { Value } from '../value/value';
+import { isBlank, isList, same } from '../value/value';
+import { nameKey, nearest } from '../text/names';
+import { currencyDigits } from './currency';
+import type { JsonValue } from '../document/json';
+import type { Field, OptionList, Schema } from '../document/model';
+
+export type { JsonValue } from '../document/json';
+
+/** A value, or what is wrong with what was given and what would be right. */
+export type Reading = { ok: true; value: Value } | { ok: false; message: string };
+
+/** Longest text a field holds, in UTF-16 units. */
+export const MAX_FIELD_TEXT = 4_000;
+
+const good = (value: Value): Reading => ({ ok: true, value });
+const bad = (message: string): Reading => ({ ok: false, message });
+
+/** Writes a value as JSON. */
+export function toJson(v: Value): JsonValue {
+	if (v === null || typeof v === 'boolean' || typeof v === 'string') return v;
+	if (v instanceof Moment) return v.toInstantText();
+	if (isList(v)) return v.map((x) => String(toJson(x)));
+	return String(v);
+}
+
+/**
+ * Reads a value from JSON. Numbers may come as JSON numbers or as text; options by identity or
+ * label; yes/no as booleans.
+ */
+export function fromJson(field: Field, json: unknown, schema: Schema): Reading {
+	if (json === null || json === undefined) return good(null);
+	if (Array.isArray(json)) {
+		if (field.type !== 'choices') return bad(`${field.label} holds one value, not a list.`);
+		if (json.length > 1000) return bad(`${field.label} takes at most 1000 options.`);
+		if (!json.every((x) => typeof x === 'string'))
+			return bad(`${field.label} takes a list of texts.`);
+		return readOptions(field, json as string[], schema);
+	}
+	if (typeof json === 'boolean')
+		return field.type === 'yesno'
+			? good(json)
+			: bad(`${field.label} is ${WANTED[field.type]}, not yes or no.`);
+	if (typeof json === 'number') {
+		if (['number', 'money', 'percent'].includes(field.type)) return readNumber(field, String(json));
+		return bad(`${field.label} is ${WANTED[field.type]}; the number ${json} is not.`);
+	}
+	if (typeof json === 'string') return fromText(field, json, schema);
+	return bad(`${field.label} takes ${WANTED[field.type]}.`);
+}
+
+const WANTED: Record<Field['type'], string> = {
+	text: 'a text',
+	email: 'an e-mail address',
+	phone: 'a telephone number',
+	number: 'a number',
+	money: 'an amount',
+	percent: 'a percentage',
+	date: 'a date such as 2026-11-23',
+	moment: 'a date and time such as 2026-11-23T09:30:00Z',
+	yesno: 'yes or no',
+	choice: 'one of its options',
+	choices: 'any of its options',
+	link: 'a record'
+};
+
+/** Reads what a person typed or a file holds. Text of spaces only is blank. */
+export function fromText(field: Field, raw: string, schema: Schema): Reading {
+	const text = raw.trim();
+	if (text === '') return good(null);
+	// PostgreSQL holds no NUL in a text, and nothing else needs one
+	if (raw.includes('\0')) return bad(`${field.label}: the text holds a NUL character.`);
+	if (raw.length > MAX_FIELD_TEXT && field.type !== 'choices')
+		return bad(`${field.label} holds ${MAX_FIELD_TEXT} characters; this has ${raw.length}.`);
+	switch (field.type) {
+		case 'text':
+		case 'email':
+		case 'phone':
+			return good(text);
+		case 'number':
+		case 'money':
+		case 'percent':
+			return readNumber(field, text);
+		case 'date': {
+			const d = LocalDate.parse(text);
+			return d
+				? good(d)
+				: bad(`${field.label}: “${clip(text)}” is no date. Write it as 2026-11-23.`);
+		}
+		case 'moment': {
+			const m = Moment.parse(text);
+			if (m && m.time.offset !== null) return good(m);
+			return bad(
+				`${field.label}: “${clip(text)}” is no moment. Write it with its offset, as 2026-11-23T09:30:00+01:00.`
+			);
+		}
+		case 'yesno': {
+			const t = text.toLowerCase();
+			if (t === 'yes' || t === 'true') return good(true);
+			if (t === 'no' || t === 'false') return good(false);
+			return bad(`${field.label}: “${clip(text)}” is neither yes nor no.`);
+		}
+		case 'choice': {
+			const o = findOption(schema.lists.get(field.list!)!, text);
+			return o ? good(o) : bad(unknownOption(field, text, schema));
+		}
+		case 'choices':
+			return readOptions(field, text.split(/[;\n]/), schema);
+		case 'link':
+			return /^\d{1,18}$/.test(text)
+				? good(text)
+				: bad(`${field.label}: “${clip(text)}” is no record number.`);
+	}
+}
+
+function readNumber(field: Field, text: string): Reading {
+	const compact = text
+		.replace(/[\s\u00a0\u202f]/gu, '')
+		.replace(/%$/, field.type === 'percent' ? '' : '%');
+	const v = parseNum(compact.replace(/^−/, '-'));
+	if (!v) {
+		const comma = /^-?\d+(,\d+)+$/.test(compact)
+			? ' Write decimals with a point and thousands without a sign.'
+			: '';
+		return bad(`${field.label}: “${clip(text)}” is no number.${comma}`);
+	}
+	if (Math.abs(v.toDouble()) >= 1e28)
+		return bad(`${field.label}: ${clip(text)} is too large; 28 digits fit.`);
+	const rounded = hold(field, v);
+	return good(rounded);
+}
+
+function readOptions(field: Field, parts: string[], schema: Schema): Reading {
+	const out: string[] = [];
+	for (const p of parts.map((x) => x.trim()).filter(Boolean)) {
+		const o = findOption(schema.lists.get(field.list!)!, p);
+		if (!o) return bad(unknownOption(field, p, schema));
+		if (!out.includes(o)) out.push(o);
+	}
+	return good(out.length ? out : null);
+}
+
+function findOption(list: OptionList, text: string): string | null {
+	const key = nameKey(text);
+	const o =
+		list.options.find((x) => x.id === text) ??
+		list.options.find((x) => nameKey(x.label) === key) ??
+		list.options.find((x) => x.code === text);
+	return o?.id ?? null;
+}
+
+function unknownOption(field: Field, text: string, schema: Schema): string {
+	const labels = schema.lists
+		.get(field.list!)!
+		.options.filter((o) => !o.retired)
+		.map((o) => o.label);
+	const guess = nearest(text, labels);
+	const all = labels.slice(0, 12).join(', ') + (labels.length > 12 ? ' …' : '');
+	return `${field.label} has no option “${clip(text)}”.${guess ? ` Did you mean “${guess}”?` : ''} It has ${all}.`;
+}
+
+const clip = (s: string) => (s.length > 60 ? `${s.slice(0, 60)}…` : s);
+
+/**
+ * The value as the field holds it: blank as null, text trimmed, amounts rounded half-even to the
+ * ISO 4217 digits of their currency, numbers to the field's decimals.
+ * @param currency ISO 4217 code, where another field tells it; without it such an amount is not rounded
+ */
+export function hold(field: Field, v: Value, currency?: string): Value {
+	if (isBlank(v)) return null;
+	if (typeof v === 'string') return v.trim();
+	if (v instanceof Num) {
+		const code = field.currencyField ? currency : (field.currency ?? 'EUR');
+		const places =
+			field.type !== 'money' ? field.places : code === undefined ? undefined : currencyDigits(code);
+		return places === undefined ? v : roundTo(v, places);
+	}
+	return v;
+}
+
+/** Why a value cannot stand in a field, or null when it can. Retired options may stay, not come. */
+export function misfit(field: Field, v: Value, before: Value, schema: Schema): string | null {
+	if (v === null) return null;
+	if (field.type === 'choice' || field.type === 'choices') {
+		const had = isList(before) ? before : [before];
+		for (const id of isList(v) ? v : [v]) {
+			const o = typeof id === 'string' ? schema.option(field.list!, id) : undefined;
+			if (!o) return `${field.label} has no such option.`;
+			if (o.retired && !had.some((h) => same(h, id)))
+				return `“${o.label}” of ${field.label} is retired and cannot be chosen anew.`;
+		}
+	}
+	if (typeof v === 'string' && v.length > MAX_FIELD_TEXT)
+		return `${field.label} holds ${MAX_FIELD_TEXT} characters; this has ${v.length}.`;
+	return null;
+}

@@ -1,0 +1,153 @@
+/**
+ * The core's only door: what a program needs to read rules, settle changes with them, say why, and
+ * prove mistakes, with the types of all of it. It has no interface, no database, no clock and no
+ * network of its own; the same calls decide in a browser, a worker, the server and a command line.
+ *
+ * `docs/core.md` is its page for readers, with a short program that runs. What an editor of formulas
+ * asks beyond this (their texts, faults and types) is in `feel/language`.
+ */
+
+// ── Documents: what is stored, all JSON ──────────────────────────────────────────────────────────
+export { canonicalJson } from './document/canonical';
+export { FORMAT, FormatError, upgraded, type DocumentKind } from './document/format';
+export type { JsonValue } from './document/json';
+export {
+	FIELD_TYPES,
+	KEY_TYPES,
+	isIdentity,
+	refKey,
+	type Definition,
+	type Field,
+	type FieldRef,
+	type FieldType,
+	type Model,
+	type OptionList,
+	type RecordType,
+	type ReferenceTable,
+	Schema,
+	type TableColumn,
+	type TableKey
+} from './document/model';
+export {
+	ENTRY_LABEL,
+	ENTRY_POINTS,
+	FIELD_STATES,
+	HIT_POLICIES,
+	MATCH_HOWS,
+	MESSAGES,
+	MOMENTS,
+	ONCE_PER,
+	claimId,
+	type Body,
+	type Cell,
+	type DecisionBody,
+	type DecisionRow,
+	type EntryPoint,
+	type FieldState,
+	type Formula,
+	type HitPolicy,
+	type Hold,
+	type Kind,
+	type Limit,
+	type LookupBody,
+	type MatchBody,
+	type MatchHow,
+	type MessageBody,
+	type MomentName,
+	type NoResult,
+	type OncePer,
+	type Output,
+	type Rule,
+	type RuleSet
+} from './document/rules';
+export type { Template } from './document/tree';
+
+// ── Values: exact, and the same read from JSON, from typed text and from records ─────────────────
+export { fromJson, fromText, misfit, toJson } from './fields/codec';
+export { matchHows, matchKey, type MatchKey } from './fields/match';
+export { looseKey } from './text/loose';
+export { Num, add, compareNum, div, mul, num, parseNum, roundTo, sub } from './value/num';
+export { isKeptName, own } from './value/own';
+export { LocalDate, Moment, type ZoneClock } from './value/temporal';
+export { isContext, isList, same, show, type Value } from './value/value';
+
+// ── Tables ───────────────────────────────────────────────────────────────────────────────────────
+export {
+	cellFault,
+	cellText,
+	doubledRows,
+	readCellText,
+	rowsFromCells,
+	tableToCells
+} from './tables/cells';
+export { MAX_DECISION_INPUTS, MAX_DECISION_ROWS, readCell, rowType } from './tables/decision';
+export { MAX_COLUMNS, MAX_ROWS, indexTable } from './tables/reference';
+
+// ── Compile: a rule set becomes an ordered plan, or says what is wrong and where ─────────────────
+export { bandOf, bandText } from './kinds/band';
+export { kindOf, limitsOf, offersAt, sheetOf, withoutOutput, writerOf } from './kinds';
+export type { BodyKind, BodyOf, Offer, Place } from './kinds/spec';
+export { compilePlan, ruleOf, type Plan } from './plan/plan';
+export { usesOf, type Use } from './plan/uses';
+
+// ── Settle: a change, all that follows from it, and the evidence ─────────────────────────────────
+export {
+	MOST_REACHED,
+	searchKey,
+	settle,
+	type Change,
+	type ClaimReport,
+	type Deferred,
+	type Loader,
+	type Need,
+	type Outcome,
+	type SetAside,
+	type Settled,
+	type SettledRecord,
+	type SubmittedRecord
+} from './settle/settle';
+
+// ── Explain ──────────────────────────────────────────────────────────────────────────────────────
+export { plainFormat, reason, type Format } from './explain/reason';
+
+// ── Try: changes with what they are to give ──────────────────────────────────────────────────────
+export {
+	NOTHING_ELSE,
+	nearLoader,
+	recordsLoader,
+	runTrial,
+	submissionOf,
+	valuesFromJson,
+	valuesToJson,
+	type Trial,
+	type TrialResult
+} from './trials/trials';
+
+// ── Check: mistakes, each proven on a record ─────────────────────────────────────────────────────
+export {
+	analyse,
+	claimCounts,
+	isAbout,
+	type Checked,
+	type Finding,
+	type Overruled,
+	type Repair
+} from './check/findings';
+export { FINDINGS, type FindingIs } from './kinds/catalogue';
+export { PROBE_DAY } from './check/probe';
+export { repaired } from './check/repair';
+
+// ── Edit ───────────────────────────────────────────────────────────────────────────────────────────
+export {
+	applied,
+	editBetween,
+	partName,
+	reversed,
+	touched,
+	type Edit,
+	type Path,
+	type Piece
+} from './edit/edit';
+
+// ── Compare ──────────────────────────────────────────────────────────────────────────────────────
+export { changedRules } from './compare/rules';

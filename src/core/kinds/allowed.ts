@@ -1,0 +1,57 @@
+/** Option of one field to the options allowed in another; options left out limit nothing. */
+import { own } from '../value/own';
+import { choicesOf } from './keys';
+import type { BodyOf, Judges } from './spec';
+import { none } from './spec';
+import { fixedOptions } from './state';
+
+export const allowed: Judges<BodyOf<'allowed'>> = {
+	does: 'judges',
+	offers: ({ schema, type, field }) => {
+		const limiting = choicesOf(schema, type, field.id).find((o) => o.type === 'choice');
+		if (!field.list || !limiting) return [];
+		return [
+			{
+				verb: 'validate',
+				label: 'Validate: options',
+				help: 'those allowed by another choice',
+				name: 'must be right',
+				make: () => ({ kind: 'allowed', input: limiting.id, rows: {} })
+			}
+		];
+	},
+	map: (b) => b,
+	source: (b) => b.input,
+	constants: (b) => Object.keys(b.rows),
+	tables: none,
+	repairs: {},
+	compile(b, c, field) {
+		const { schema } = c;
+		const { type } = c.rule;
+		const source = schema.field(type, b.input);
+		const i = schema.type(type).at.get(b.input);
+		if (!source || i === undefined || source.type !== 'choice') {
+			c.problem('input', 'Choose the choice that limits it.');
+			return null;
+		}
+		for (const [key, options] of Object.entries(b.rows)) {
+			if (!schema.option(source.list!, key))
+				c.problem('input', `${source.label} has no option “${key}”.`);
+			fixedOptions(c, field, options, `option ${key}`);
+		}
+		return {
+			kind: 'limited',
+			holds: null,
+			allowed: (env) => {
+				const v = env.rec!.settled[i];
+				return typeof v === 'string' ? (own(b.rows, v) ?? null) : null;
+			},
+			message: () => `${field.label} cannot be changed now.`,
+			blocking: true,
+			always: false,
+			reads: [{ type, field: source.id, image: 'settled', via: [], many: false }],
+			events: []
+		};
+	},
+	asks: () => null
+};

@@ -1,0 +1,212 @@
+/** Ordered limits on a number or date, with a result for each stretch between them. */
+import type { Field } from '../document/model';
+import type { Limit } from '../document/rules';
+import { fromJson } from '../fields/codec';
+import * as n from '../value/num';
+import type { Num } from '../value/num';
+import { parseNum } from '../value/num';
+import { LocalDate } from '../value/temporal';
+import type { Value } from '../value/value';
+import { order } from '../value/value';
+import { bandOf, bandText } from './band';
+import { blankInput, blankResult } from './blank';
+import { numbersOf } from './keys';
+import type { BodyOf, BodyResult, Flaw, Look, Writes } from './spec';
+import { none } from './spec';
+import { isBlank, nth } from './words';
+
+type Bands = BodyOf<'bands'>;
+
+const limitValue = (l: Limit): Value => parseNum(l.at) ?? LocalDate.parse(l.at);
+
+export const bands: Writes<Bands> = {
+	does: 'writes',
+	offers: ({ schema, type, field }) => {
+		const [first] = numbersOf(schema, type, field.id);
+		if (!first) return [];
+		return [
+			{
+				verb: 'categorize',
+				label: 'Categorize',
+				help: 'a number or date into bands, each with its value',
+				name: 'by bands',
+				make: () => ({
+					kind: 'bands',
+					input: { expr: { k: 'field', image: 'settled', type, field: first.id } },
+					limits: [{ at: first.type === 'date' ? '2026-01-01' : '10', belongs: 'above' }],
+					results: [null, null],
+					blank: null
+				})
+			}
+		];
+	},
+	map: (b, on) => ({ ...b, input: on.formula(b.input, 'input') }),
+	source: () => null,
+	constants: (b) => b.limits.map(limitValue),
+	tables: none,
+	repairs: {
+		'say blank': (b) => ({ ...b, blank: { none: true } }),
+		'take gap': (b, { band }) => {
+			// the stretch goes to its lower neighbour, or to the upper one where there is none below
+			const limit = band === 0 ? 0 : band - 1;
+			return {
+				...b,
+				limits: b.limits.filter((_, i) => i !== limit),
+				results: b.results.filter((_, i) => i !== band)
+			};
+		}
+	},
+	compile(b, c) {
+		const input = c.formula(b.input, 'input');
+		if (!input) return null;
+		const { ty } = input;
+		if (ty.t !== 'number' && ty.t !== 'date' && ty.t !== 'any') {
+			c.problem('input', 'Bands part numbers, amounts or dates.');
+			return null;
+		}
+		const limitField: Field = {
+			id: 'limit',
+			label: 'The limit',
+			group: '',
+			type: ty.t === 'date' ? 'date' : 'number'
+		};
+		const limits = b.limits.map((l, k) => ({
+			at: c.constant(l.at, limitField, `result ${k}`),
+			above: l.belongs === 'above'
+		}));
+		for (let k = 1; k < limits.length; k++) {
+			const o = order(limits[k - 1].at, limits[k].at);
+			if (o === null || o > 0 || (o === 0 && !(limits[k - 1].above && !limits[k].above)))
+				c.problem(
+					`result ${k}`,
+					`The limits must rise: ${b.limits[k].at} stands behind ${b.limits[k - 1].at}.`
+				);
+		}
+		if (b.results.length !== limits.length + 1) {
+			c.problem('input', 'There must be one band more than there are limits.');
+			return null;
+		}
+		return (i, field) => {
+			const results = b.results.map((r, k): BodyResult => {
+				if (!r) return { got: false, why: 'no row', row: k };
+				const value = c.constant(r[i] ?? null, field, `result ${k}`);
+				return value === null ? { got: false, why: 'null', row: k } : { got: true, value, row: k };
+			});
+			const blank = blankResult(b.blank, i, field, c);
+			return {
+				...input,
+				run: (env) => {
+					const v = input.run(env);
+					return v === null ? blank : results[bandOf(v as Num | LocalDate, limits)];
+				}
+			};
+		};
+	},
+	place: () => 'outputs',
+	outputs: () => 'one',
+	withoutOutput: (b, i) => ({
+		...b,
+		results: b.results.map((r) => r && r.filter((_, k) => k !== i))
+	}),
+	unsteady: () => null,
+	finds: none,
+	because(b, t) {
+		if (t.outcome === 'blank' || t.row === 'blank') return isBlank(t);
+		const k = Number(t.row);
+		const text = bandText(b.limits, k);
+		const spot = text.startsWith('[') || text.startsWith('(') ? `in ${text}` : text;
+		if (!b.results[k]) return `${t.read.join(', ')} is ${spot}, which no band takes`;
+		return `${t.read.join(', ')} is ${spot}, the ${nth(b.results.slice(0, k).filter(Boolean).length)} band`;
+	},
+	results: (b, i) => [
+		...b.results.map((r) => r?.[i] ?? null),
+		...(b.blank && 'give' in b.blank ? [b.blank.give[i] ?? null] : [])
+	],
+	decides(b, _, look) {
+		const spot = look.spot(b.input);
+		if (!spot) return null;
+		const type = spot.field.type === 'date' ? ('date' as const) : ('number' as const);
+		const constants = b.limits.map((l) => {
+			const r = fromJson({ ...spot.field, type, places: undefined }, l.at, look.schema);
+			return r.ok ? r.value : null;
+		});
+		return { values: [], read: [{ spot, constants }] };
+	},
+	givesNothing: () => 'try',
+	flaws: (b, look) =>
+		look.passesOn
+			? []
+			: [...blankInput(b.blank, look, look.spot(b.input)), ...gapsBetween(b, look)],
+	doubts: none
+};
+
+function gapsBetween(b: Bands, look: Look): Flaw[] {
+	const gaps = b.results.flatMap((r, k) => (r ? [] : [k]));
+	if (!gaps.length) return [];
+	const input = look.spot(b.input);
+	if (!input) {
+		look.notAnalysed(
+			'It bands what a formula computes, so whether a value falls between its bands is not known.'
+		);
+		return [];
+	}
+	const { field } = input;
+	const target = look.schema.field(look.rule.type, look.rule.outputs[0].field);
+	const limits = b.limits.map(limitValue);
+	const at = b.limits.map((l, k) => ({ at: limits[k], above: l.belongs === 'above' }));
+	return gaps.flatMap((k): Flaw[] => {
+		const inside = insideBand(b.limits, k);
+		if (inside === null) return [];
+		const value = parseNum(inside) ?? LocalDate.parse(inside);
+		const stretch = bandText(b.limits, k);
+		const alike = (v: Value) => v !== null && bandOf(v, at) === k;
+		const given = [{ spot: input, value, constants: limits, alike }];
+		const witness = look.show(
+			given,
+			['no row', 'left', 'cleared'],
+			`that nothing takes ${stretch}`
+		);
+		if (!witness) return [];
+		const taker = b.results[k === 0 ? 1 : k - 1];
+		return [
+			{
+				is: k > 0 && k < b.limits.length ? 'gap between bands' : 'beyond the bands',
+				at: String(k),
+				place: `result ${k}`,
+				message: `Nothing takes ${field.label.toLowerCase()} ${stretch}. ${field.label} ${inside} gives no result.`,
+				witness,
+				...(taker
+					? {
+							repair: {
+								do: 'take gap',
+								band: k,
+								label: `Widen “${look.say(target, taker[0])}” over it`
+							}
+						}
+					: {})
+			}
+		];
+	});
+}
+
+/** A number, whole where there is one, or a date that lies in a band; null when the band holds none. */
+function insideBand(limits: readonly Limit[], k: number): string | null {
+	const dates = limits.some((l) => LocalDate.parse(l.at));
+	const read = (l: Limit | undefined) =>
+		l && (dates ? dayNumber(LocalDate.parse(l.at)) : parseNum(l.at));
+	const say = (x: Num | null) => {
+		const day = x && n.toInteger(n.roundTo(x, 0, 'floor') ?? x);
+		if (!dates) return x?.toString() ?? null;
+		return day === null ? null : (LocalDate.fromEpochDay(day)?.toString() ?? null);
+	};
+	const lo = read(limits[k - 1]);
+	const hi = read(limits[k]);
+	if (lo === null || hi === null) return null;
+	if (!lo && !hi) return '0';
+	if (!lo) return say(limits[k].belongs === 'below' ? hi! : n.sub(hi!, n.num(1)));
+	if (limits[k - 1].belongs === 'above') return say(lo);
+	if (!hi) return say(n.add(lo, n.num(1)));
+	const sum = n.add(lo, hi);
+	return say(sum && n.div(sum, n.num(2)));
+}
+const dayNumber = (d: LocalDate | null) => d && n.num(d.epochDay);

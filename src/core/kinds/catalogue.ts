@@ -1,0 +1,208 @@
+/**
+ * The catalogue of findings. Each has an identity by which it is told, counted, filtered and tested; a
+ * gravity; what a finding of it proves; and what helps. The analysis makes no finding that is not here.
+ */
+export type Gravity = 'blocking' | 'advisory';
+
+export interface FindingKind {
+	/** Blocking ones stop a release. */
+	gravity: Gravity;
+	/** What has been proven when one is shown. */
+	proves: string;
+	/** What to do about it. */
+	helps: string;
+}
+
+export const FINDINGS = {
+	// ── what cannot be read ──
+	'rule fault': {
+		gravity: 'blocking',
+		proves: 'the rule cannot be read as it stands, so it does nothing',
+		helps: 'mend what the sentence names'
+	},
+	'definition fault': {
+		gravity: 'blocking',
+		proves: 'the definition cannot be read, or its name means something else already',
+		helps: 'mend its formula or give it another name'
+	},
+	'table fault': {
+		gravity: 'blocking',
+		proves: 'the table cannot be read, so no rule can look anything up in it',
+		helps: 'mend the cell that the sentence names'
+	},
+	'doubled key': {
+		gravity: 'advisory',
+		proves: 'a look-up of one key finds two rows',
+		helps: 'take one of the rows away, or say what several give'
+	},
+	'overlapping ranges': {
+		gravity: 'advisory',
+		proves: 'a look-up of one value finds two rows',
+		helps: 'part the ranges of the two rows'
+	},
+
+	// ── inputs nobody decided about ──
+	'blank unsaid': {
+		gravity: 'advisory',
+		proves: 'a record with blank input gets no result, and nobody said that it should',
+		helps: 'say what a blank gives'
+	},
+	'gap between bands': {
+		gravity: 'blocking',
+		proves: 'a value between two bands gets no result',
+		helps: 'widen a band over it, or add one'
+	},
+	'beyond the bands': {
+		gravity: 'advisory',
+		proves: 'a value below the first band or above the last gets no result',
+		helps: 'let the outer band take it, if such values come'
+	},
+	'unmapped option': {
+		gravity: 'blocking',
+		proves: 'a record with this option gets no result',
+		helps: 'map the option'
+	},
+	'missing row': {
+		gravity: 'blocking',
+		proves: 'a record with this key finds no row in the table',
+		helps: 'add the row'
+	},
+	'blank cell': {
+		gravity: 'advisory',
+		proves: 'the row is found and has nothing to give',
+		helps: 'fill the cell'
+	},
+	'missing decision': {
+		gravity: 'blocking',
+		proves: 'a record with this combination meets no row of the decision table',
+		helps: 'add a row that takes it'
+	},
+	'missing decision on blank': {
+		gravity: 'advisory',
+		proves: 'a record with this blank meets no row of the decision table',
+		helps: 'add a row for the blank, if such records come'
+	},
+
+	// ── rows that contradict, or never come ──
+	'overlapping rows': {
+		gravity: 'blocking',
+		proves: 'one record meets two rows, which the hit policy does not allow',
+		helps: 'part the two rows'
+	},
+	'covered row': {
+		gravity: 'advisory',
+		proves: 'rows above take all that the row would take',
+		helps: 'move it up or take it away'
+	},
+	'impossible row': {
+		gravity: 'advisory',
+		proves: 'the cells of the row exclude each other',
+		helps: 'mend the cell that takes no value'
+	},
+
+	// ── conditions ──
+	'never applies': {
+		gravity: 'blocking',
+		proves: 'no record meets the condition',
+		helps: 'mend the condition'
+	},
+	'always applies': {
+		gravity: 'advisory',
+		proves: 'every record meets the condition',
+		helps: 'take the condition away'
+	},
+	'enters at once': {
+		gravity: 'advisory',
+		proves: 'the condition always holds, so it comes to hold on new records only',
+		helps: 'let the rule apply to new records, and say so'
+	},
+	'never met': {
+		gravity: 'blocking',
+		proves: 'no record can meet what the check asks for',
+		helps: 'mend what it asks for'
+	},
+	'always met': {
+		gravity: 'advisory',
+		proves: 'every record meets what the check asks for',
+		helps: 'mend what it asks for, or take the check away'
+	},
+	clash: {
+		gravity: 'blocking',
+		proves: 'what one check lets through the other refuses',
+		helps: 'mend one of the two'
+	},
+	'unwatched read': {
+		gravity: 'advisory',
+		proves: 'a field it reads can change without the rule running',
+		helps: 'watch all that it reads'
+	},
+	'unread watch': {
+		gravity: 'advisory',
+		proves: 'a field it watches has no part in what it gives',
+		helps: 'no longer watch it'
+	},
+	'retired option': {
+		gravity: 'advisory',
+		proves: 'it speaks of an option that nobody can choose any more',
+		helps: 'speak of another option'
+	},
+
+	// ── claims ──
+	outranked: {
+		gravity: 'advisory',
+		proves: 'other rules come first wherever it applies',
+		helps: 'move it up in the claim order, or take it away'
+	},
+	'gives nothing': {
+		gravity: 'blocking',
+		proves: 'it has no result for any record',
+		helps: 'mend what it gives'
+	},
+	fails: {
+		gravity: 'blocking',
+		proves: 'with this record the rule fails',
+		helps: 'mend the formula, or keep such records out by a condition'
+	},
+	spaces: {
+		gravity: 'advisory',
+		proves: 'with this record the text has spaces too many',
+		helps: 'squeeze the spaces'
+	},
+	'not steady': {
+		gravity: 'advisory',
+		proves: 'what it gives changes when it is given again',
+		helps: 'let it leave alone what it has cleaned'
+	},
+	'entry point differs': {
+		gravity: 'advisory',
+		proves: 'the same record gets another value on another entry point',
+		helps: 'take every entry point, or accept the difference'
+	},
+	'moves with the day': {
+		gravity: 'advisory',
+		proves: 'the value would be another on a later day, and nothing sets the rule going',
+		helps: 'read a date that is stored, or let a series settle the records'
+	},
+	'undone at next save': {
+		gravity: 'blocking',
+		proves: 'the next save takes back what the rule wrote',
+		helps: 'put the rule first, or give the other one a condition'
+	},
+	overruled: {
+		gravity: 'advisory',
+		proves: 'people often set another value by hand',
+		helps: 'ask them why, and mend the rule'
+	},
+	'first of several': {
+		gravity: 'advisory',
+		proves: 'several records match and one is taken without a word',
+		helps: 'leave the field when several match'
+	},
+	'mixed currencies': {
+		gravity: 'blocking',
+		proves: 'it adds amounts that have no common sum',
+		helps: 'bring the amounts to one currency first'
+	}
+} as const satisfies Record<string, FindingKind>;
+
+export type FindingIs = keyof typeof FINDINGS;

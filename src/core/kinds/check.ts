@@ -1,0 +1,48 @@
+/** What must hold, and what is said at the field when it does not. */
+import { plainText } from '../feel/template';
+import { BOOLEAN } from '../feel/types';
+import type { BodyOf, Judges } from './spec';
+import { none } from './spec';
+
+export const check: Judges<BodyOf<'check'>> = {
+	does: 'judges',
+	offers: () => [
+		{
+			verb: 'validate',
+			label: 'Validate: check',
+			help: 'what must hold, with a message',
+			name: 'must be right',
+			make: () => ({
+				kind: 'check',
+				holds: { text: '' },
+				message: [],
+				blocking: true,
+				always: false
+			})
+		}
+	],
+	map: (b, on) => ({
+		...b,
+		holds: on.formula(b.holds, 'formula 0'),
+		message: on.text(b.message, 'message')
+	}),
+	source: () => null,
+	constants: none,
+	tables: none,
+	repairs: {},
+	compile(b, c) {
+		const holds = c.formula(b.holds, 'formula 0', BOOLEAN);
+		const said = c.text(b.message, 'message', 'Write what is said when it does not hold.');
+		return {
+			kind: 'check',
+			holds: holds?.run ?? null,
+			allowed: null,
+			message: (env) => plainText(said.pieces(env)),
+			blocking: b.blocking,
+			always: b.always,
+			reads: holds?.reads ?? [],
+			events: holds?.events ?? []
+		};
+	},
+	asks: (b) => b.holds
+};

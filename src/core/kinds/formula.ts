@@ -1,0 +1,66 @@
+/** One formula for each output. */
+import type { Formula } from '../document/rules';
+import { typeOfField } from '../feel/types';
+import type { BodyOf, Writes } from './spec';
+import { none } from './spec';
+import { computedFrom } from './words';
+
+const squeezed = (f: Formula): Formula =>
+	'expr' in f
+		? { expr: { k: 'call', fn: 'squeeze', args: [f.expr] } }
+		: { text: `squeeze(${f.text})` };
+
+export const formula: Writes<BodyOf<'formula'>> = {
+	does: 'writes',
+	offers: () => {
+		const make = (): BodyOf<'formula'> => ({ kind: 'formula', formulas: [{ text: '' }] });
+		return [
+			{
+				verb: 'derive',
+				label: 'Derive',
+				help: 'by a formula over other fields',
+				name: 'by formula',
+				make
+			},
+			{ verb: 'default', label: 'Default', help: 'a value for new records', name: 'default', make }
+		];
+	},
+	map: (b, on) => ({
+		...b,
+		formulas: b.formulas.map((f, i) => on.formula(f, `formula ${i}`, { output: i }))
+	}),
+	source: () => null,
+	constants: none,
+	tables: none,
+	repairs: {
+		squeeze: (b, r) => ({
+			...b,
+			formulas: b.formulas.map((f, i) => (i === r.formula ? squeezed(f) : f))
+		})
+	},
+	compile: (b, c) => (i, field) => {
+		const f = c.formula(b.formulas[i], `formula ${i}`, typeOfField(field));
+		if (!f) return null;
+		return {
+			...f,
+			run: (env) => {
+				const value = f.run(env);
+				return value === null ? { got: false, why: 'null' } : { got: true, value };
+			}
+		};
+	},
+	place: (i) => `formula ${i}`,
+	outputs: () => 'any',
+	withoutOutput: (b, i) => ({ ...b, formulas: b.formulas.filter((_, k) => k !== i) }),
+	unsteady: () => null,
+	finds: none,
+	because: (_, t) => computedFrom(t),
+	results: () => null,
+	decides: (b, i, look) => {
+		const e = look.expr(b.formulas[i]);
+		return e && { values: [e], read: [] };
+	},
+	givesNothing: () => 'try',
+	flaws: none,
+	doubts: none
+};

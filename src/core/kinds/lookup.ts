@@ -1,0 +1,191 @@
+/** The row of a reference table that the keys match, one column for each output. */
+import type { Field } from '../document/model';
+import type { Compiled } from '../feel/env';
+import { fits, sayType, typeOfField } from '../feel/types';
+import type { TableIndex } from '../tables/reference';
+import { indexTable } from '../tables/reference';
+import { isBlank, isList } from '../value/value';
+import { keysOf } from './keys';
+import type { BodyOf, CompiledBody, Flaw, Given, Look, Writes } from './spec';
+import { none } from './spec';
+import { isBlank as blankInput } from './words';
+
+type Lookup = BodyOf<'lookup'>;
+
+export const lookup: Writes<Lookup> = {
+	does: 'writes',
+	offers: ({ schema }) => [
+		{
+			verb: 'map',
+			label: 'Map: look up',
+			help: 'the row of a reference table',
+			name: 'looked up',
+			make: () => ({
+				kind: 'lookup',
+				table: schema.tables.size === 1 ? [...schema.tables.keys()][0] : '',
+				keys: [],
+				columns: [],
+				several: 'no result'
+			})
+		}
+	],
+	map: (b, on) => ({ ...b, keys: b.keys.map((f, i) => on.formula(f, `key ${i}`)) }),
+	source: () => null,
+	constants: none,
+	tables: (b) => [b.table],
+	repairs: {},
+	compile(b, c) {
+		const table = c.schema.tables.get(b.table);
+		if (!table) {
+			c.problem('input', 'Choose the table to look up in.');
+			return null;
+		}
+		const index = indexTable(table, c.schema);
+		if (index.faults.length) {
+			c.problem('input', `The table ${table.label} has a fault: ${index.faults[0].message}`);
+			return null;
+		}
+		const keys = index.inputs.map((ty, k) => c.formula(b.keys[k], `key ${k}`, ty));
+		return (i, field) => {
+			const column = table.columns.findIndex((x) => x.id === b.columns[i]);
+			if (column < 0) {
+				c.problem(`column ${i}`, `Choose the column of ${table.label} for ${field.label}.`);
+				return null;
+			}
+			const have = typeOfField(table.columns[column]);
+			const want = typeOfField(field);
+			if (!fits(have, want) && !(want.t === 'list' && fits(have, want.of))) {
+				const [a, b] = [sayType(have, c.schema), sayType(want, c.schema)];
+				const label = table.columns[column].label;
+				c.problem(`column ${i}`, `${label} is ${a}; ${field.label} is ${b}.`);
+				return null;
+			}
+			if (keys.some((k) => !k)) return null;
+			return found(b, index, column, field, keys as Compiled[]);
+		};
+	},
+	place: () => 'outputs',
+	outputs: () => 'any',
+	withoutOutput: (b, i) => ({ ...b, columns: b.columns.filter((_, k) => k !== i) }),
+	unsteady: () => null,
+	finds: none,
+	because(b, t) {
+		if (t.outcome === 'blank') return blankInput(t);
+		const name = `“${t.schema.tables.get(b.table)?.label ?? b.table}”`;
+		const read = t.read.join(', ');
+		if (typeof t.row === 'string') return `rows ${t.row} of ${name} all match ${read}`;
+		if (t.row !== undefined) return `row ${t.row + 1} of ${name} matches ${read}`;
+		return t.value === null && !t.read.length
+			? 'its keys are blank'
+			: `no row of ${name} matches ${read}`;
+	},
+	results: () => null,
+	decides: () => null,
+	givesNothing(b, i, schema) {
+		const table = schema.tables.get(b.table);
+		if (!table) return null;
+		const index = indexTable(table, schema);
+		const at = table.columns.findIndex((x) => x.id === b.columns[i]);
+		return table.rows.every((_, r) => index.value(r, at) === null) ? table.rows.length : null;
+	},
+	flaws: (b, look) => (look.passesOn ? [] : missingKeys(b, look)),
+	doubts: none
+};
+
+/** What one output gives. */
+function found(
+	b: Lookup,
+	index: TableIndex,
+	column: number,
+	field: Field,
+	keys: Compiled[]
+): CompiledBody {
+	const list = typeOfField(field).t === 'list';
+	return {
+		run: (env) => {
+			const values = keys.map((k) => k.run(env));
+			if (values.some(isBlank)) return { got: false, why: 'blank' };
+			const rows = index.find(values);
+			if (!rows.length) return { got: false, why: 'no row' };
+			if (rows.length > 1 && b.several === 'no result') {
+				const told = rows.slice(0, 10).map((r) => r + 1);
+				return { got: false, why: 'several', row: told.join(', ') };
+			}
+			const value = index.value(rows[0], column);
+			if (value === null) return { got: false, why: 'null', row: rows[0] };
+			return { got: true, value: list && !isList(value) ? [value] : value, row: rows[0] };
+		},
+		reads: keys.flatMap((k) => k.reads),
+		events: keys.flatMap((k) => k.events),
+		outside: new Set(keys.flatMap((k) => [...k.outside]))
+	};
+}
+
+/** Options that no row of a reference table has, or whose row is blank where the rule reads it. */
+function missingKeys(b: Lookup, look: Look): Flaw[] {
+	const { schema } = look;
+	const table = schema.tables.get(b.table)!;
+	const [key] = table.keys;
+	const spot = table.keys.length === 1 ? look.spot(b.keys[0]) : null;
+	const column = key.match === 'exact' ? table.columns.find((x) => x.id === key.column) : undefined;
+	if (!spot || !column || !['choice', 'yesno'].includes(column.type)) {
+		look.notAnalysed(
+			`Which keys “${table.label}” lacks is looked for only where one choice is its key.`
+		);
+		return [];
+	}
+	const index = indexTable(table, schema);
+	return keysOf(schema, spot.field).flatMap((o): Flaw[] => {
+		const rows = index.find([o.value]);
+		const fixed = [{ spot, value: o.value }];
+		if (rows.length) return blankCells(b, look, index, fixed, o.label, rows[0]);
+		const what = `that “${table.label}” has no row for “${o.label}”`;
+		const witness = look.show(fixed, ['no row', 'left', 'cleared'], what);
+		if (!witness) return [];
+		return [
+			{
+				is: 'missing row',
+				at: o.id,
+				place: 'input',
+				message: `“${table.label}” has no row for “${o.label}” of ${spot.field.label}; it gives no result.`,
+				witness,
+				tableRow: {
+					table: table.id,
+					column: column.id,
+					value: typeof o.value === 'boolean' ? o.value : o.id,
+					label: `Add a row for “${o.label}”`
+				}
+			}
+		];
+	});
+}
+
+/** Outputs for which the row of an option has nothing, where other rows do. */
+function blankCells(
+	b: Lookup,
+	look: Look,
+	index: TableIndex,
+	fixed: Given[],
+	option: string,
+	row: number
+): Flaw[] {
+	const table = look.schema.tables.get(b.table)!;
+	return look.rule.outputs.flatMap((output, i): Flaw[] => {
+		const at = table.columns.findIndex((x) => x.id === b.columns[i]);
+		if (at < 0 || index.value(row, at) !== null) return [];
+		if (table.rows.every((_, r) => index.value(r, at) === null)) return [];
+		const { label } = look.schema.field(look.rule.type, output.field)!;
+		const what = `that “${option}” gives no ${label.toLowerCase()}`;
+		const witness = look.show(fixed, ['no result', 'left', 'cleared'], what);
+		if (!witness) return [];
+		return [
+			{
+				is: 'blank cell',
+				at: `${row} ${i}`,
+				place: `column ${i}`,
+				message: `The row for “${option}” in “${table.label}” has no ${table.columns[at].label.toLowerCase()}, so ${label} gets nothing.`,
+				witness
+			}
+		];
+	});
+}

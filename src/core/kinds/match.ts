@@ -1,0 +1,163 @@
+/** The record of a type whose fields meet some values, as a link. */
+import type { MatchHow } from '../document/rules';
+import type { Compiled, Read } from '../feel/env';
+import { TEXT, sayType, typeOfField } from '../feel/types';
+import type { MatchKey } from '../fields/match';
+import { matchHows, matchKey } from '../fields/match';
+import type { BodyOf, Flaw, Look, Witness, Writes } from './spec';
+import { none } from './spec';
+
+type Match = BodyOf<'match'>;
+
+/** Most matches that are told. */
+const MOST_TOLD = 20;
+
+export const match: Writes<Match> = {
+	does: 'writes',
+	offers: ({ schema, field }) => {
+		if (field.type !== 'link') return [];
+		const target = schema.type(field.target!).type;
+		return [
+			{
+				verb: 'map',
+				label: 'Map: match',
+				help: 'the record that fits what was typed',
+				name: 'matched',
+				// to begin with: the title of the records searched, in any writing
+				make: () => ({
+					kind: 'match',
+					type: target.id,
+					on: [{ field: target.title, how: 'loose', value: { text: '' } }],
+					several: 'leave'
+				})
+			}
+		];
+	},
+	map: (b, on) => ({
+		...b,
+		on: b.on.map((o, i) => ({ ...o, value: on.formula(o.value, `key ${i}`) }))
+	}),
+	source: () => null,
+	constants: none,
+	tables: none,
+	repairs: { 'leave several': (b) => ({ ...b, several: 'leave' }) },
+	compile(b, c) {
+		const { schema } = c;
+		const target = schema.types.get(b.type);
+		if (!target) {
+			c.problem('input', 'Choose the record type to search.');
+			return null;
+		}
+		if (!b.on.length) {
+			c.problem('input', 'Say which field is to have which value.');
+			return null;
+		}
+		const keys = b.on.map(({ field: id, how, value }, k) => {
+			const f = schema.field(b.type, id);
+			if (!f || !matchHows(f).includes(how)) {
+				c.problem(`column ${k}`, 'Choose the field that must have this value, and how.');
+				return null;
+			}
+			const key = c.formula(value, `key ${k}`, how === 'exact' ? typeOfField(f) : TEXT);
+			return key && { c: key, field: id, how };
+		});
+		return (_, field) => {
+			if (field.type !== 'link' || field.target !== b.type) {
+				c.problem(
+					'outputs',
+					`A match among ${target.type.plural.toLowerCase()} gives a link to one; ${field.label} is ${sayType(typeOfField(field), schema)}.`
+				);
+				return null;
+			}
+			if (keys.some((k) => !k)) return null;
+			return found(b, keys as { c: Compiled; field: string; how: MatchHow }[]);
+		};
+	},
+	place: () => 'outputs',
+	outputs: () => 'one',
+	withoutOutput: (b) => b,
+	unsteady: (label) =>
+		`${label} is Locked, and which records match changes with every record; use Follow.`,
+	finds: (b) => b.on.map(({ field, how }) => ({ type: b.type, field, how })),
+	because(b, t) {
+		const target = t.schema.type(b.type).type;
+		if (t.outcome === 'blank' || (t.blank.length && !t.read.length))
+			return `${t.blank.join(' and ') || 'what it looks for'} is blank`;
+		const wanted = t.read.join(', ');
+		const { found: ids } = t;
+		if (!ids.length) return `no ${target.label.toLowerCase()} matches ${wanted}`;
+		if (ids.length === 1) return `${ids[0]} matches ${wanted}`;
+		const list = ids.slice(0, 5).join(', ') + (ids.length > 5 ? ' and more' : '');
+		const many = `${ids.length}${ids.length === MOST_TOLD ? ' or more' : ''}`;
+		return `${many} ${target.plural.toLowerCase()} match ${wanted}: ${list}`;
+	},
+	results: () => null,
+	decides: () => null,
+	givesNothing: () => 'try',
+	flaws: none,
+	doubts: (b, output, look) => takesTheFirst(b, output, look)
+};
+
+function found(
+	b: Match,
+	keys: readonly { c: Compiled; field: string; how: MatchHow }[]
+): NonNullable<ReturnType<NonNullable<ReturnType<typeof match.compile>>>> {
+	// which records match cannot be followed backwards, but what they are matched by is settled first
+	const searched = keys.map((k): Read => ({
+		type: b.type,
+		field: k.field,
+		image: 'settled',
+		via: [],
+		many: true,
+		loose: true
+	}));
+	return {
+		run: (env) => {
+			const wanted: MatchKey[] = [];
+			for (const { c, field, how } of keys) {
+				const key = matchKey(how, c.run(env));
+				if (key === null) return { got: false, why: 'blank' };
+				wanted.push({ field, how, key });
+			}
+			const ids = env.matching(b.type, wanted);
+			if (!ids.length) return { got: false, why: 'no row' };
+			if (ids.length > 1 && b.several !== 'first') {
+				const then = b.several === 'no result' ? {} : { then: b.several };
+				return { got: false, why: 'several', found: ids.slice(0, MOST_TOLD), ...then };
+			}
+			return { got: true, value: ids[0], found: ids.slice(0, MOST_TOLD) };
+		},
+		reads: [...keys.flatMap((k) => k.c.reads), ...searched],
+		events: keys.flatMap((k) => k.c.events),
+		outside: new Set(keys.flatMap((k) => [...k.c.outside]))
+	};
+}
+
+/** A match that takes the first of several without a word: shown with two records that match. */
+function takesTheFirst(b: Match, output: number, look: Look): Flaw[] {
+	if (b.several !== 'first') return [];
+	const target = look.schema.type(b.type).type;
+	const witness: Witness = { values: {}, near: [] };
+	const values: Witness['values'] = {};
+	for (const k of b.on) {
+		const spot = look.spot(k.value);
+		const f = look.schema.field(b.type, k.field)!;
+		if (!spot || !['text', 'email', 'phone'].includes(f.type)) return [];
+		const v = k.how === 'domain' || f.type === 'email' ? 'ann@fen.example' : 'Fen';
+		look.put(witness, spot, v);
+		values[k.field] = v;
+	}
+	for (const id of ['900000000000101', '900000000000102'])
+		witness.near.push({ type: b.type, id, values });
+	if (look.found(witness, output) < 2) return [];
+	return [
+		{
+			is: 'first of several',
+			at: '',
+			place: 'input',
+			message: `Several ${target.plural.toLowerCase()} can match; the one with the lowest number is taken, and nobody is told.`,
+			witness,
+			repair: { do: 'leave several', label: 'Leave the field when several match' }
+		}
+	];
+}

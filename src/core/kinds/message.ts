@@ -1,0 +1,88 @@
+/** A message that leaves when the change is kept; such a rule has no outputs. */
+import type { FieldRef, Schema } from '../document/model';
+import { MESSAGES } from '../document/rules';
+import { plainText } from '../feel/template';
+import { BOOLEAN, TEXT } from '../feel/types';
+import type { BodyOf, Sends } from './spec';
+import { none } from './spec';
+
+type Message = BodyOf<'message'>;
+
+/** Links of other types that point to records of one. */
+const pointingTo = (schema: Schema, type: string): FieldRef[] =>
+	schema.model.types.flatMap((t) =>
+		t.fields
+			.filter((f) => f.type === 'link' && f.target === type)
+			.map((f) => ({ type: t.id, field: f.id }))
+	);
+
+export const message: Sends<Message> = {
+	does: 'sends',
+	offers: ({ schema, type, field }) => {
+		if (field.id !== MESSAGES) return [];
+		const make = (each: FieldRef | null) => (): Message => ({
+			kind: 'message',
+			each,
+			filter: null,
+			to: { text: '' },
+			subject: [],
+			text: [],
+			once: 'event'
+		});
+		const [each] = pointingTo(schema, type);
+		const one = {
+			verb: 'derive' as const,
+			label: 'Message',
+			help: 'to one address',
+			name: 'message',
+			make: make(null)
+		};
+		if (!each) return [one];
+		return [
+			{
+				...one,
+				label: 'Message to each',
+				help: 'of the related records',
+				name: 'message to each',
+				make: make(each)
+			},
+			one
+		];
+	},
+	map: (b, on, rule) => {
+		const about = { type: b.each?.type ?? rule.type };
+		return {
+			...b,
+			filter: b.filter && on.formula(b.filter, 'filter', about),
+			to: on.formula(b.to, 'recipient', about),
+			subject: on.text(b.subject, 'subject', about),
+			text: on.text(b.text, 'message', about)
+		};
+	},
+	source: () => null,
+	constants: none,
+	tables: none,
+	repairs: {},
+	compile(b, c) {
+		const { rule, schema } = c;
+		if (rule.each) c.problem('each', 'Messages say themselves for which records they are.');
+		if (rule.outputs.length) c.problem('outputs', 'A rule that sends messages writes no field.');
+		const link = b.each && schema.field(b.each.type, b.each.field);
+		if (b.each && (link?.type !== 'link' || link.target !== rule.type))
+			c.problem('each', 'Choose which related records it is for.');
+		const about = b.each && link ? b.each.type : rule.type;
+		const filter = b.filter && c.formula(b.filter, 'filter', BOOLEAN, about);
+		const to = c.formula(b.to, 'recipient', TEXT, about);
+		const subject = c.text(b.subject, 'subject', 'Write the subject.', about);
+		const words = c.text(b.text, 'message', 'Write the text.', about);
+		if (!to) return null;
+		return {
+			each: b.each,
+			once: b.once,
+			filter: filter?.run ?? null,
+			to: to.run,
+			subject: (env) => plainText(subject.pieces(env)),
+			text: (env) => plainText(words.pieces(env))
+		};
+	}
+};

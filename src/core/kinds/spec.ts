@@ -1,0 +1,353 @@
+/**
+ * What a kind of rule is: one object that holds all that is particular to it, so that whoever adds a
+ * kind writes one file here and one folder in `lib/kinds`, and the compiler names what is missing.
+ * Nothing outside `kinds/` asks a body what kind it is.
+ */
+import type { JsonValue } from '../document/json';
+import type { Field, FieldRef, Schema } from '../document/model';
+import type {
+	Body,
+	Cell,
+	EntryPoint,
+	FieldState,
+	Formula,
+	Kind,
+	MatchHow,
+	OncePer,
+	Output,
+	Rule
+} from '../document/rules';
+import type { Expr, Fault, Template } from '../document/tree';
+import type { Compiled, Env, Read, Run } from '../feel/env';
+import type { CompiledTemplate } from '../feel/template';
+import type { Ty } from '../feel/types';
+import type { Spot } from '../spots/cells';
+import type { Value } from '../value/value';
+import type { FindingIs } from './catalogue';
+
+export type BodyKind = Body['kind'];
+/** The body of one kind. */
+export type BodyOf<K extends BodyKind> = Extract<Body, { kind: K }>;
+
+/** Where in a rule something lies. */
+export type Place =
+	| 'guard'
+	| 'input'
+	| 'watch'
+	| 'outputs'
+	| 'blank'
+	| `formula ${number}`
+	| `result ${number}`
+	/** The results of one option of a map. */
+	| `option ${string}`
+	| 'order'
+	| 'message'
+	| `input ${number}`
+	| `cell ${number} ${number}`
+	| `then ${number} ${number}`
+	| `text ${number}`
+	| `key ${number}`
+	| 'recipient'
+	| 'subject'
+	| 'filter'
+	| 'each'
+	| `column ${number}`;
+
+// ── What a body holds ────────────────────────────────────────────────────────────────────────────
+
+/** What a formula of a body is about. */
+export interface About {
+	/** Record type whose fields it speaks of, where that is not the rule's own. */
+	type?: string;
+	/** The output (index) whose field it must fit. */
+	output?: number;
+}
+
+/** What becomes of each part of a body; what comes back takes its place. */
+export interface Parts {
+	formula(f: Formula, place: Place, about?: About): Formula;
+	text(t: Template, place: Place, about?: About): Template;
+	/** @param input the column it stands in */
+	cell(c: Cell, place: Place, input: number): Cell;
+}
+
+// ── What compiles it ─────────────────────────────────────────────────────────────────────────────
+
+/** What running a body gives. */
+export type BodyResult =
+	| { got: true; value: Value; row?: number | string; found?: readonly string[] }
+	| {
+			got: false;
+			why: 'no row' | 'blank' | 'null' | 'several';
+			row?: number | string;
+			/** The records that a match found. */
+			found?: readonly string[];
+			/** What is done instead of what the output says of *no result*. */
+			then?: 'leave' | 'clear';
+	  };
+
+/** The values of a decision table's inputs, and the zero-based cell at which each row failed; null where it matched. */
+export interface TableTrace {
+	inputs: Value[];
+	rows: { row: number; cell: number | null; unknown?: boolean }[];
+}
+
+/** What one output of a body runs and reads. */
+export interface CompiledBody extends Pick<Compiled, 'reads' | 'events' | 'outside'> {
+	run: (env: Env) => BodyResult;
+	/** How the rows of a decision table fared. */
+	trace?: (env: Env) => TableTrace;
+}
+
+/** What a body is compiled with. What is wrong is told by `problem`; a rule with problems is left out whole. */
+export interface Compiling {
+	readonly schema: Schema;
+	readonly rule: Rule;
+	/** The field of each output; undefined for one that is no longer there. */
+	readonly fields: readonly (Field | undefined)[];
+	/** Reads settled values as they were before the change. */
+	readonly before: boolean;
+	problem(place: Place, message: string, span?: Fault): void;
+	/** Null when it has faults, which are told. @param type whose fields it reads; the rule's own without */
+	formula(f: Formula | undefined, place: Place, expected?: Ty, type?: string): Compiled | null;
+	/** Its faults are told. @param missing what to say of an empty one */
+	text(t: Template | undefined, place: Place, missing: string, type?: string): CompiledTemplate;
+	/** A constant as a field holds it; one that does not fit is told. */
+	constant(json: JsonValue, field: Field, place: Place): Value;
+}
+
+/** What a Validate rule makes of a field. */
+export interface Judgement {
+	kind: 'check' | FieldState;
+	/** What must hold. */
+	holds: Run | null;
+	/** The options that are allowed; null where nothing is limited. */
+	allowed: ((env: Env) => readonly string[] | null) | null;
+	/** What is said, with its values put in. */
+	message: (env: Env) => string;
+	blocking: boolean;
+	/** Counts at every save, not only when something it reads changes. */
+	always: boolean;
+	reads: readonly Read[];
+	events: readonly FieldRef[];
+}
+
+/** What a message rule sends. */
+export interface Sending {
+	each: FieldRef | null;
+	once: OncePer;
+	filter: Run | null;
+	to: Run;
+	subject: (env: Env) => string;
+	text: (env: Env) => string;
+}
+
+// ── What explains it ─────────────────────────────────────────────────────────────────────────────
+
+/** What is known of one run, for saying why it gave what it gave. */
+export interface Told {
+	readonly schema: Schema;
+	readonly rule: Rule;
+	readonly output: Output;
+	readonly outcome: string;
+	readonly row: number | string | undefined;
+	readonly value: Value | undefined;
+	/** The records that were found, in words. */
+	readonly found: readonly string[];
+	/** What it read and was not blank, each as `Headcount 50`. */
+	readonly read: readonly string[];
+	/** The labels of what it read and was blank. */
+	readonly blank: readonly string[];
+	label(r: FieldRef): string;
+	format(r: FieldRef, v: Value): string;
+}
+
+// ── What checks it ───────────────────────────────────────────────────────────────────────────────
+
+/** A record to try a rule with, and the change of it. */
+export interface Witness {
+	/** Values sent. */
+	values: Record<string, JsonValue>;
+	/** Records it leads to. */
+	near: { type: string; id: string; values: Record<string, JsonValue> }[];
+	/** The stored record they are sent to; without it they make a new one. */
+	was?: Record<string, JsonValue>;
+	entryPoint?: EntryPoint;
+}
+
+/** A value that a situation must have, and which others stand for it. */
+export interface Given {
+	spot: Spot;
+	value: Value;
+	/** Where the values like it begin and end. */
+	constants?: Value[];
+	alike?: (v: Value) => boolean;
+}
+
+/** Changes a body so that a finding goes away. */
+export type BodyRepair =
+	| { do: 'take gap'; band: number }
+	| { do: 'say blank' }
+	/** A row of a decision table that takes a combination; its results stay to be written. */
+	| { do: 'add row'; values: JsonValue[] }
+	/** Gives an option of a map what most others give. */
+	| { do: 'map option'; option: string; values: JsonValue[] }
+	/** Wraps a formula so that its text has single spaces and none at its ends. */
+	| { do: 'squeeze'; formula: number }
+	| { do: 'leave several' };
+
+/** How the kinds carry out repairs: those that do not fit a kind are not there. */
+export type Repairs<B> = {
+	readonly [D in BodyRepair['do']]?: (
+		body: B,
+		repair: Extract<BodyRepair, { do: D }>,
+		on: { schema: Schema; rule: Rule }
+	) => B;
+};
+
+/** Something wrong with a body, shown by a record or certified. */
+export interface Flaw {
+	is: FindingIs;
+	/** Tells it from the others of its kind in the rule. */
+	at: string;
+	place: Place;
+	message: string;
+	witness?: Witness;
+	certificate?: string;
+	repair?: BodyRepair & { label: string };
+	/**
+	 * The row of a reference table that is missing: one finding, however many rules look it up. Its
+	 * other columns stay to be written.
+	 */
+	tableRow?: { table: string; column: string; value: JsonValue; label: string };
+}
+
+/** How a rule can come to nothing. */
+export type Shortfall = 'no row' | 'blank' | 'no result' | 'several rows' | 'left' | 'cleared';
+
+/** What the analysis lends a kind to look at one rule. */
+export interface Look {
+	readonly schema: Schema;
+	readonly rule: Rule;
+	/** Without a result the rule leaves its field to another rule behind it. */
+	readonly passesOn: boolean;
+	/** The tree of a formula; null when it cannot be read. */
+	expr(f: Formula | null | undefined): Expr | null;
+	/** The one field that a formula reads as it is; null where it computes. */
+	spot(f: Formula | null | undefined): Spot | null;
+	/** A record in which the rule meets given values and does one of some things, run through the engine. */
+	show(
+		given: readonly Given[],
+		outcomes: readonly Shortfall[],
+		what: string,
+		elsewhere?: (values: readonly Value[]) => boolean
+	): Witness | null;
+	/** What a record has at a place. */
+	read(w: Witness, spot: Spot): JsonValue;
+	put(w: Witness, spot: Spot, v: JsonValue): void;
+	/** How many records were found when a record was run. */
+	found(w: Witness, output: number): number;
+	notAnalysed(message: string): void;
+	/** A value of a field in words. */
+	say(field: Field | undefined, v: Value | JsonValue): string;
+}
+
+/** What tells whether a body has a result: expressions, and fields read with the constants beside them. */
+export interface Deciding {
+	values: Expr[];
+	read: { spot: Spot; constants: Value[] }[];
+}
+
+// ── The kinds ────────────────────────────────────────────────────────────────────────────────────
+
+/** Where a rule is about to be written. */
+export interface Offering {
+	schema: Schema;
+	/** Record type. */
+	type: string;
+	field: Field;
+}
+
+/** A new rule that is offered at a field. */
+export interface Offer<B> {
+	verb: Kind;
+	label: string;
+	help: string;
+	/** Follows the field's label in the name of the rule. */
+	name: string;
+	make(): B;
+	/** A second field it writes. */
+	also?: string;
+}
+
+/** What every kind says of itself. */
+interface Facets<B> {
+	/** What is offered where a rule is to be written; the body holds as much as can be known. */
+	offers(at: Offering): Offer<B>[];
+	/** The body with each of its formulas, texts and cells in turn replaced: the one walk over what it holds. */
+	map(body: B, on: Parts, rule: Pick<Rule, 'type'>): B;
+	/** The own field it reads as it is, beside what its formulas read. */
+	source(body: B): string | null;
+	/** Constants beside what it reads, outside its formulas. */
+	constants(body: B): Value[];
+	/** Reference tables it looks up. */
+	tables(body: B): string[];
+	repairs: Repairs<B>;
+}
+
+/** A kind that writes fields. */
+export interface Writes<B> extends Facets<B> {
+	does: 'writes';
+	/** Null when there is nothing to go on with. The outputs share what is compiled once. */
+	compile(body: B, c: Compiling): ((output: number, field: Field) => CompiledBody | null) | null;
+	/** Where what one output gives is written. */
+	place(output: number): Place;
+	/** How many outputs it may have. */
+	outputs(body: B): 'one' | 'two' | 'any';
+	withoutOutput(body: B, output: number): B;
+	/** Why it cannot own a Locked field; null when it can. */
+	unsteady(label: string): string | null;
+	/** Fields of records it finds again, each with how. */
+	finds(body: B): { type: string; field: string; how: MatchHow }[];
+	/** Why it gave what it gave. */
+	because(body: B, t: Told): string;
+	/** All that an output can give, where those are constants; null where it computes. */
+	results(body: B, output: number): JsonValue[] | null;
+	/** Null when that is not known. */
+	decides(
+		body: B,
+		output: number,
+		look: Pick<Look, 'schema' | 'rule' | 'expr' | 'spot'>
+	): Deciding | null;
+	/**
+	 * The number of rows looked at where an output gives nothing whatever comes; null where it may;
+	 * `try` where that shows only by running it.
+	 */
+	givesNothing(body: B, output: number, schema: Schema): number | null | 'try';
+	/** Inputs that nobody decided about, and rows that contradict. */
+	flaws(body: B, look: Look): Flaw[];
+	/** What may surprise at one output, tried at a record of its own. */
+	doubts(body: B, output: number, look: Look): Flaw[];
+}
+
+/** A kind that judges or limits fields. */
+export interface Judges<B> extends Facets<B> {
+	does: 'judges';
+	compile(body: B, c: Compiling, field: Field): Judgement | null;
+	/** What must hold; null where it asks for nothing. */
+	asks(body: B): Formula | null;
+}
+
+/** A kind that sends messages. */
+export interface Sends<B> extends Facets<B> {
+	does: 'sends';
+	compile(body: B, c: Compiling): Sending | null;
+}
+
+/** Every kind of body with all that is particular to it. A kind that is not written yet does not compile. */
+export type Kinds = {
+	readonly [K in BodyKind]: Writes<BodyOf<K>> | Judges<BodyOf<K>> | Sends<BodyOf<K>>;
+};
+
+/** For facets that a kind has nothing to say about. */
+export const none = (): never[] => [];

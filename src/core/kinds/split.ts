@@ -1,0 +1,72 @@
+/** Parts of one text, one for each output; the last output takes the rest. */
+import { TEXT, fits, typeOfField } from '../feel/types';
+import { splitText } from '../text/split';
+import { isBlank } from '../value/value';
+import type { BodyOf, Writes } from './spec';
+import { none } from './spec';
+import { computedFrom } from './words';
+
+export const split: Writes<BodyOf<'split'>> = {
+	does: 'writes',
+	offers: ({ schema, type, field }) =>
+		['text', 'email', 'phone'].includes(field.type)
+			? [
+					{
+						verb: 'derive',
+						label: 'Derive: split',
+						help: 'a part of another text',
+						name: 'split',
+						make: () => ({
+							kind: 'split',
+							input: { text: '' },
+							at: 'first',
+							separator: '',
+							alone: 0
+						}),
+						// a text is parted into two fields: the second is the next text of the type
+						also: schema.type(type).type.fields.find((f) => f.type === 'text' && f.id !== field.id)
+							?.id
+					}
+				]
+			: [],
+	map: (b, on) => ({ ...b, input: on.formula(b.input, 'input') }),
+	source: () => null,
+	constants: none,
+	tables: none,
+	repairs: {},
+	compile(b, c) {
+		const input = c.formula(b.input, 'input', TEXT);
+		const count = c.fields.length;
+		if (b.at !== 'each' && count !== 2)
+			c.problem('outputs', 'Parting a text at one place gives two fields; there must be two.');
+		if (b.alone < 0 || b.alone >= count)
+			c.problem('outputs', 'Say which field a text of one part goes to.');
+		if (!input) return null;
+		return (i, field) => {
+			if (!fits(TEXT, typeOfField(field))) {
+				c.problem('outputs', `A part of a text cannot stand in ${field.label}.`);
+				return null;
+			}
+			return {
+				...input,
+				run: (env) => {
+					const v = input.run(env);
+					if (isBlank(v) || typeof v !== 'string') return { got: false, why: 'blank' };
+					const value = splitText(v, b, count)[i];
+					return value === null ? { got: false, why: 'null' } : { got: true, value };
+				}
+			};
+		};
+	},
+	place: () => 'outputs',
+	outputs: (b) => (b.at === 'each' ? 'any' : 'two'),
+	withoutOutput: (b) => ({ ...b, alone: 0 }),
+	unsteady: () => null,
+	finds: none,
+	because: (_, t) => computedFrom(t),
+	results: () => null,
+	decides: () => null,
+	givesNothing: () => 'try',
+	flaws: none,
+	doubts: none
+};

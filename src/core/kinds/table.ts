@@ -1,0 +1,160 @@
+/** A decision table: rows of tests over inputs, and what each row gives for each output. */
+import type { JsonValue } from '../document/json';
+import type { Field, Schema } from '../document/model';
+import type { Formula } from '../document/rules';
+import type { Expr, Tests } from '../document/tree';
+import { bare } from '../document/tree';
+import { readFormula } from '../feel/read-formula';
+import { ANY } from '../feel/types';
+import { toJson } from '../fields/codec';
+import { constantsIn, spotOf } from '../spots/cells';
+import { compileDecision, readCell } from '../tables/decision';
+import { Num, parseNum } from '../value/num';
+import { order } from '../value/value';
+import type { BodyOf, Place, Repairs, Writes } from './spec';
+import { none } from './spec';
+import { rowFlaws } from './table-rows';
+import { isBlank } from './words';
+
+type Table = BodyOf<'table'>;
+
+const isNull = (f: Formula | null | undefined) => !f || ('expr' in f && f.expr.k === 'null');
+
+/** Something to test in a new table: the first choice of the type, else its first field. */
+function firstInput(schema: Schema, type: string, not: string): Formula {
+	const { fields } = schema.type(type).type;
+	const f =
+		fields.find((x) => x.type === 'choice' && x.id !== not) ?? fields.find((x) => x.id !== not);
+	return f ? { expr: { k: 'field', image: 'settled', type, field: f.id } } : { text: '' };
+}
+
+export const table: Writes<Table> = {
+	does: 'writes',
+	offers: ({ schema, type, field }) => [
+		{
+			verb: 'categorize',
+			label: 'Categorize: table',
+			help: 'several fields by a decision table',
+			name: 'by a table',
+			make: () => ({
+				kind: 'table',
+				hit: 'U',
+				inputs: [firstInput(schema, type, field.id)],
+				rows: [{ id: 'row1', when: [{ text: '' }], then: [null] }]
+			})
+		}
+	],
+	map: (b, on) => ({
+		...b,
+		inputs: b.inputs.map((f, i) => on.formula(f, `input ${i}`)),
+		rows: b.rows.map((r, k) => ({
+			...r,
+			when: r.when.map((cell, i) => on.cell(cell, `cell ${k} ${i}`, i)),
+			then: r.then.map((f, o) => f && on.formula(f, `then ${k} ${o}`, { output: o }))
+		}))
+	}),
+	source: () => null,
+	constants: none,
+	tables: none,
+	repairs: { 'add row': (b, r, on) => withRow(b, r.values, on) },
+	compile(b, c) {
+		if (c.fields.some((f) => !f)) return null;
+		const scope = { schema: c.schema, type: c.rule.type, before: c.before };
+		const compiled = compileDecision(b, c.fields as Field[], scope);
+		for (const f of compiled.faults) {
+			const { at } = f;
+			const place: Place =
+				at.what === 'table'
+					? 'input'
+					: at.what === 'input'
+						? `input ${at.input}`
+						: `${at.what} ${at.row} ${at.column}`;
+			c.problem(place, f.message, f);
+		}
+		if (compiled.faults.length) return null;
+		return (i) => ({
+			...compiled,
+			run: (env) => {
+				const h = compiled.run(i, env);
+				const row = h.rows.length > 1 ? h.rows.map((r) => r + 1).join(', ') : h.rows[0];
+				return h.got ? { got: true, value: h.value, row } : { got: false, why: h.why, row };
+			},
+			trace: (env) => compiled.trace(env)
+		});
+	},
+	place: () => 'outputs',
+	outputs: () => 'any',
+	withoutOutput: (b, i) => ({
+		...b,
+		rows: b.rows.map((r) => ({ ...r, then: r.then.filter((_, k) => k !== i) })),
+		...(b.priority ? { priority: b.priority.filter((_, k) => k !== i) } : {})
+	}),
+	unsteady: () => null,
+	finds: none,
+	because(b, t) {
+		if (t.outcome === 'blank') return isBlank(t);
+		const read = t.read.join(', ');
+		if (t.row === undefined) return `no row of its table matches ${read}`;
+		if (typeof t.row === 'number') return `row ${t.row + 1} matches ${read}`;
+		return `rows ${t.row} ${b.hit === 'U' || b.hit === 'A' ? 'all ' : ''}match ${read}`;
+	},
+	results: () => null,
+	decides: () => null,
+	givesNothing: (b, i) => (b.rows.every((r) => isNull(r.then[i])) ? b.rows.length : null),
+	flaws: (b, look) => rowFlaws(b, look),
+	doubts: none
+};
+
+/** The table with a row that takes a combination, and as much around it as no other row speaks of. */
+function withRow(
+	b: Table,
+	values: readonly JsonValue[],
+	{ schema, rule }: Parameters<NonNullable<Repairs<Table>['add row']>>[2]
+): Table {
+	const scope = { schema, type: rule.type };
+	const when = b.inputs.map((f, k) => {
+		const e = readFormula(f, scope).compiled?.expr;
+		const spot = e && spotOf(e, schema);
+		const value = values[k] ?? null;
+		const tests: Tests['tests'] = [
+			{ k: 'is', e: literal(value, spot?.field.list, spot?.field.type) }
+		];
+		if (!spot || value === null || !['number', 'money', 'percent'].includes(spot.field.type))
+			return { tests: { not: false, tests } };
+		return { tests: { not: false, tests: [stretch(b, k, String(value), scope)] } };
+	});
+	let n = b.rows.length + 1;
+	while (b.rows.some((x) => x.id === `row${n}`)) n++;
+	// what the row gives stays to be written, and until then stands as a finding
+	const then = rule.outputs.map(() => ({ text: '' }));
+	return { ...b, rows: [...b.rows, { id: `row${n}`, when: when.map(bare), then }] };
+}
+
+function literal(v: JsonValue, list: string | undefined, type: string | undefined): Expr {
+	if (v === null) return { k: 'null' };
+	if (typeof v === 'boolean') return { k: 'bool', v };
+	const text = String(v);
+	if (list) return { k: 'option', list, option: text };
+	if (type === 'date') return { k: 'at', v: text };
+	return ['number', 'money', 'percent'].includes(type ?? '')
+		? { k: 'num', v: text }
+		: { k: 'text', v: text };
+}
+
+/** The numbers from a value up to the next limit that any row of the table speaks of. */
+function stretch(
+	b: Table,
+	column: number,
+	value: string,
+	scope: { schema: Schema; type: string }
+): Tests['tests'][number] {
+	const from = parseNum(value)!;
+	const cells = b.rows.map((row) => readCell(row.when[column] ?? { text: '-' }, ANY, scope));
+	const above = constantsIn(cells.map((c) => c.compiled?.tests))
+		.filter((l) => l instanceof Num && (order(l, from) ?? 0) > 0)
+		.sort((a, b) => order(a, b) ?? 0)[0];
+	const lo: Expr = { k: 'num', v: value };
+	if (!above) return { k: 'cmp', op: '>=', e: lo };
+	const hi: Expr = { k: 'num', v: String(toJson(above)) };
+	return { k: 'is', e: { k: 'range', lo, loIn: true, hi, hiIn: false } };
+}

@@ -1,0 +1,29 @@
+/** Sentences that several kinds share. */
+import type { Told } from './spec';
+
+/** `its input is blank`, by the name of what is blank. */
+export const isBlank = (t: Told): string => `${t.blank[0] ?? 'its input'} is blank`;
+
+/** For what computes: by what it was computed; what only reacts says what changed. */
+export function computedFrom(t: Told): string {
+	if (t.outcome === 'blank') return isBlank(t);
+	if (t.read.length) return `it is computed from ${t.read.join(', ')}`;
+	const { type, watch } = t.rule;
+	const watched = (watch ?? []).map((field) => t.label({ type, field }));
+	return watched.length ? `${watched.join(' or ')} changed` : 'that is what the rule gives';
+}
+
+const ORDINAL = [
+	'first',
+	'second',
+	'third',
+	'fourth',
+	'fifth',
+	'sixth',
+	'seventh',
+	'eighth',
+	'ninth',
+	'tenth'
+];
+/** Zero-based: `first`, `second`, `11th`. */
+export const nth = (k: number) => ORDINAL[k] ?? `${k + 1}th`;

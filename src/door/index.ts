@@ -1,0 +1,451 @@
+/** Checks what comes in from outside, once, at the door; inside it is trusted. */
+import * as yup from 'yup';
+import type {
+	Definition,
+	EntryPoint,
+	JsonValue,
+	Model,
+	Need,
+	Piece,
+	ReferenceTable,
+	Rule,
+	RuleSet,
+	Trial
+} from '../core';
+import {
+	ENTRY_POINTS,
+	FIELD_TYPES,
+	FormatError,
+	MATCH_HOWS,
+	MAX_COLUMNS,
+	MAX_ROWS,
+	MOMENTS,
+	isIdentity,
+	isKeptName,
+	upgraded
+} from '../core';
+import { body } from './bodies';
+import { modelFault } from './model';
+import { formula, id, json, list, only, text, word } from './parts';
+
+/** The identity of a record type. */
+const identity = () =>
+	yup
+		.string()
+		.strict()
+		.test(
+			'identity',
+			'${path} must be the identity of a record type',
+			(v) => v == null || isIdentity(v)
+		);
+
+const rule = only({
+	id: id(),
+	type: identity().required(),
+	kind: word(['default', 'derive', 'categorize', 'map', 'validate']),
+	name: text(200),
+	why: text(1000),
+	moments: yup.array().strict().required().of(yup.string().oneOf(MOMENTS).required()),
+	entryPoints: yup
+		.array()
+		.strict()
+		.of(yup.string().oneOf(ENTRY_POINTS).required())
+		.nullable()
+		.defined(),
+	watch: yup.array().strict().of(yup.string().required()).nullable().defined(),
+	entering: yup.boolean().strict().required(),
+	guard: yup.lazy((v) => (v === null ? yup.mixed().nullable() : formula())),
+	outputs: list(
+		only({
+			id: id(),
+			field: text(60),
+			hold: word(['locked', 'follow', 'fill', 'once']),
+			closed: yup.boolean(),
+			adds: yup.boolean(),
+			none: word(['next', 'leave', 'clear'])
+		}),
+		50
+	),
+	body,
+	each: yup.string().strict().max(60),
+	submittedOnly: yup.boolean(),
+	refuses: yup.boolean(),
+	off: yup.boolean()
+});
+
+const holds = {
+	type: word(FIELD_TYPES),
+	list: yup.string().strict().max(60),
+	target: yup.string().strict().max(60)
+};
+
+const definition = only({
+	id: id(),
+	name: text(100).matches(/\S/, 'A definition needs a name'),
+	why: text(1000),
+	type: identity().nullable().defined(),
+	params: list(only({ name: text(60).matches(/\S/), ...holds }), 20),
+	result: only(holds).nullable().defined(),
+	body: formula()
+});
+
+const tableHead = only({
+	id: id(),
+	label: text(100).matches(/\S/, 'A table needs a name'),
+	why: text(1000),
+	columns: list(
+		only({
+			id: id(),
+			label: text(100).matches(/\S/, 'A column needs a name'),
+			...holds,
+			currency: yup.string().strict().max(3),
+			places: yup.number().strict().integer().min(0).max(20)
+		}),
+		MAX_COLUMNS
+	),
+	keys: list(
+		yup.lazy((k: { match?: string }) =>
+			k?.match === 'range'
+				? only({ match: yup.string().required(), from: text(60), to: text(60) })
+				: only({
+						match: word(['exact', 'loose', 'prefix', 'range']),
+						column: text(60)
+					})
+		),
+		20
+	)
+});
+
+const pairs = yup
+	.mixed()
+	.test(
+		'sent',
+		'${path} must be a list of [field, value]',
+		(v) =>
+			Array.isArray(v) &&
+			v.length <= 500 &&
+			v.every((p) => Array.isArray(p) && p.length === 2 && typeof p[0] === 'string')
+	);
+const values = yup
+	.mixed()
+	.nullable()
+	.test(
+		'was',
+		'${path} must be null or values by field',
+		(v) => v === null || (typeof v === 'object' && !Array.isArray(v))
+	);
+
+const trial = only({
+	id: id(),
+	name: text(300),
+	type: identity().required(),
+	was: values,
+	sent: pairs,
+	entryPoint: word(ENTRY_POINTS),
+	at: text(40),
+	person: yup.string().strict().nullable(),
+	record: yup.string().strict().max(20),
+	near: yup
+		.array()
+		.strict()
+		.max(500)
+		.of(only({ type: text(60), id: text(20), values: values.required() })),
+	expect: yup
+		.array()
+		.strict()
+		.required()
+		.min(1, 'A trial expects something of at least one field')
+		.max(200)
+		.of(only({ field: text(60), value: json().nullable(), not: yup.boolean() }))
+});
+
+/** What was wrong with a body, in words that name the place. */
+export class BadInput extends Error {}
+
+function check<T>(schema: yup.Schema, v: unknown): T {
+	try {
+		return schema.validateSync(v, { strict: true, abortEarly: true }) as T;
+	} catch (e) {
+		if (e instanceof yup.ValidationError) throw new BadInput(`${e.message}.`);
+		throw e;
+	}
+}
+
+/** A rule document. @throws {BadInput} naming the place */
+export const checkRule = (v: unknown) => check<Rule>(rule, v);
+/** A definition. @throws {BadInput} naming the place */
+export const checkDefinition = (v: unknown) => check<Definition>(definition, v);
+
+/** A reference table. Its rows are walked by hand: there may be many. @throws {BadInput} naming the place */
+export function checkTable(v: unknown): ReferenceTable {
+	if (typeof v !== 'object' || v === null) throw new BadInput('The table must be an object.');
+	const { rows, ...head } = v as { rows?: unknown };
+	const table = check<Omit<ReferenceTable, 'rows'>>(tableHead, head);
+	if (!Array.isArray(rows) || rows.length > MAX_ROWS)
+		throw new BadInput(`rows must be a list of at most ${MAX_ROWS} rows.`);
+	const bad = rows.findIndex(
+		(r) =>
+			!Array.isArray(r) ||
+			r.length !== table.columns.length ||
+			!r.every((c) => json().isValidSync(c))
+	);
+	if (bad >= 0)
+		throw new BadInput(
+			`rows[${bad}] must be a list of ${table.columns.length} values, one for each column.`
+		);
+	return { ...table, rows: rows as ReferenceTable['rows'] };
+}
+
+/** The version that an author saw. @throws {BadInput} */
+export function checkVersion(v: unknown): number {
+	if (!Number.isInteger(v)) throw new BadInput('version must be a whole number.');
+	return v as number;
+}
+/** A trial. @throws {BadInput} naming the place */
+export const checkTrial = (v: unknown) => check<Trial>(trial, v);
+
+/** What a form or the API submits. @throws {BadInput} naming the place */
+export const checkSubmission = (v: unknown) =>
+	check<{ sent: [string, unknown][]; version?: number; release?: number }>(
+		yup.object({
+			sent: pairs.required(),
+			version: yup.number().integer(),
+			release: yup.number().integer().min(0)
+		}),
+		v
+	);
+
+const recordNumber = () =>
+	yup
+		.string()
+		.strict()
+		.required()
+		.matches(/^\d{1,18}$/, '${path} must be a record number');
+
+/** What a form has not at hand. @throws {BadInput} naming the place */
+export const checkNeeds = (v: unknown) =>
+	check<{ needs: Need[] }>(
+		yup.object({
+			needs: list(
+				yup.lazy((n: { id?: unknown; match?: unknown }) =>
+					(n && 'id' in n
+						? yup.object({ type: text(60), id: recordNumber() })
+						: n && 'match' in n
+							? yup.object({
+									type: text(60),
+									match: list(
+										only({
+											field: text(60),
+											how: word(MATCH_HOWS),
+											key: text(4000)
+										}),
+										20,
+										1
+									)
+								})
+							: yup.object({ type: text(60), field: text(60), of: recordNumber() })
+					).noUnknown()
+				),
+				200
+			)
+		}),
+		v
+	).needs;
+
+/** Records whose titles are wanted. @throws {BadInput} naming the place */
+export const checkTitles = (v: unknown) =>
+	check<{ wanted: { type: string; id: string }[] }>(
+		yup.object({
+			wanted: list(only({ type: text(60), id: recordNumber() }), 500)
+		}),
+		v
+	).wanted;
+
+/** A claim order. @throws {BadInput} naming the place */
+export const checkOrder = (v: unknown) =>
+	check<{ field: string; claims: string[] }>(
+		yup.object({
+			field: yup
+				.string()
+				.strict()
+				.required()
+				.matches(/^[a-z0-9_]+\.[a-z0-9_]+$/),
+			claims: list(yup.string().required().max(130), 500)
+		}),
+		v
+	);
+
+/** Most pieces of one edit, and most keys on the way to one. */
+const MOST_PIECES = 20_000;
+const LONGEST_PATH = 12;
+
+/** The pieces of an edit of the draft; what they put in is checked where it comes to stand. @throws {BadInput} */
+export function checkPieces(v: unknown): Piece[] {
+	if (!Array.isArray(v) || v.length > MOST_PIECES)
+		throw new BadInput(`pieces must be a list of at most ${MOST_PIECES}.`);
+	return v.map((p: unknown, i) => {
+		const { path, before, after, behind, ...rest } = (
+			typeof p === 'object' && p !== null ? p : {}
+		) as Partial<Piece>;
+		const keys =
+			Array.isArray(path) &&
+			path.length >= 2 &&
+			path.length <= LONGEST_PATH &&
+			path.every((k) => typeof k === 'string' && k.length <= 130 && !isKeptName(k)) &&
+			['rules', 'definitions', 'tables', 'order'].includes(path[0]);
+		if (!keys) throw new BadInput(`pieces[${i}].path must lead to a part of the draft.`);
+		if (behind !== undefined && behind !== null && typeof behind !== 'string')
+			throw new BadInput(`pieces[${i}].behind must be an identity or null.`);
+		const [more] = Object.keys(rest);
+		if (more) throw new BadInput(`pieces[${i}].${more} is not known.`);
+		return {
+			path,
+			...(before === undefined ? {} : { before }),
+			...(after === undefined ? {} : { after }),
+			...(behind === undefined ? {} : { behind })
+		};
+	});
+}
+
+/** Reads JSON of a request, bounded in size and depth. @throws {BadInput} */
+export async function readJson(request: Request, most = 2_000_000): Promise<unknown> {
+	return parseJson(await request.text(), 'The body', most);
+}
+
+/**
+ * JSON from outside, bounded in size and depth.
+ * @param what it is, for the message
+ * @throws {BadInput}
+ */
+export function parseJson(text: string, what: string, most = 2_000_000): unknown {
+	if (text.length > most)
+		throw new BadInput(`${what} may have ${most} characters; this one has ${text.length}.`);
+	let depth = 0;
+	let inText = false;
+	for (let i = 0; i < text.length; i++) {
+		const c = text[i];
+		if (inText) {
+			if (c === '\\') i++;
+			else if (c === '"') inText = false;
+		} else if (c === '"') inText = true;
+		else if (c === '{' || c === '[') {
+			if (++depth > 800) throw new BadInput(`${what} is nested more than 800 deep.`);
+		} else if (c === '}' || c === ']') depth--;
+	}
+	let json: unknown;
+	try {
+		json = JSON.parse(text);
+	} catch (e) {
+		throw new BadInput(`${what} is no JSON: ${(e as Error).message}`);
+	}
+	if (/__proto__|\\u/.test(text) && namesPrototype(json))
+		throw new BadInput(`${what} has a key “__proto__”; nothing may be called so.`);
+	return json;
+}
+
+/** Whether any object within has a key that would set its prototype wherever it is copied. */
+function namesPrototype(json: unknown): boolean {
+	if (typeof json !== 'object' || json === null) return false;
+	return Object.hasOwn(json, '__proto__') || Object.values(json).some(namesPrototype);
+}
+
+/** A release as it is exported: what it fixes, and the model it speaks of. */
+export interface Release extends RuleSet {
+	model: Model;
+}
+
+const at = <T>(place: string, work: () => T): T => {
+	try {
+		return work();
+	} catch (e) {
+		if (e instanceof BadInput) throw new BadInput(`${place}: ${e.message}`);
+		throw e;
+	}
+};
+
+/** A release document from outside. @throws {BadInput} naming the place */
+export function checkRelease(v: unknown): Release {
+	const doc = (typeof v === 'object' && v !== null ? v : {}) as Record<string, unknown>;
+	if (doc.format !== 'rigid-rule/release')
+		throw new BadInput('format must be "rigid-rule/release".');
+	try {
+		upgraded('release', doc, doc.version as number);
+	} catch (e) {
+		if (e instanceof FormatError) throw new BadInput(`version: ${e.message}`);
+		throw e;
+	}
+	const fault = modelFault(doc.model);
+	if (fault) throw new BadInput(`model: ${fault}.`);
+	const each = <T>(key: string, what: (x: unknown) => T): T[] => {
+		const all = doc[key] ?? [];
+		if (!Array.isArray(all)) throw new BadInput(`${key} must be a list.`);
+		return all.map((x, i) => at(`${key}[${i}]`, () => what(x)));
+	};
+	if (doc.rules === undefined) throw new BadInput('rules is missing.');
+	const rules = each('rules', checkRule);
+	const definitions = each('definitions', checkDefinition);
+	const tables = each('tables', checkTable);
+	const order = doc.order ?? {};
+	if (typeof order !== 'object' || Array.isArray(order))
+		throw new BadInput('order must be an object: field to claims.');
+	for (const [field, claims] of Object.entries(order))
+		at(`order[${field}]`, () => checkOrder({ field, claims }));
+	return {
+		rules,
+		definitions,
+		tables,
+		order: order as RuleSet['order'],
+		model: doc.model as Model
+	};
+}
+
+const change = only({
+	type: text(60).required(),
+	was: yup.mixed().nullable(),
+	sent: yup.mixed().required(),
+	keep: yup.array().strict().of(yup.string().strict().required().max(60)),
+	entryPoint: yup.string().oneOf(ENTRY_POINTS),
+	at: yup.string().strict().max(60),
+	person: yup.string().strict().nullable().max(60),
+	onRequest: yup.boolean().strict(),
+	near: yup
+		.array()
+		.strict()
+		.max(10_000)
+		.of(
+			only({ type: text(60).required(), id: text(60).required(), values: yup.mixed().required() })
+		)
+});
+
+/** A change of one record, as a file says it. */
+export interface ChangeDocument {
+	type: string;
+	was?: Record<string, JsonValue> | null;
+	sent: Record<string, JsonValue>;
+	keep?: string[];
+	entryPoint?: EntryPoint;
+	at?: string;
+	person?: string | null;
+	onRequest?: boolean;
+	near?: Trial['near'];
+}
+
+/** Values by field. @throws {BadInput} */
+function checkValues(v: unknown, place: string) {
+	if (typeof v !== 'object' || v === null || Array.isArray(v))
+		throw new BadInput(`${place} must be an object: field to value.`);
+	for (const [field, value] of Object.entries(v))
+		if (!json().isValidSync(value))
+			throw new BadInput(
+				`${place}.${field} must be a text, yes/no, null or a list of texts; numbers are texts.`
+			);
+}
+
+/** A change of one record from a file. @throws {BadInput} naming the place */
+export function checkChange(v: unknown): ChangeDocument {
+	const c = check<ChangeDocument>(change.required('The change must be an object'), v);
+	checkValues(c.sent, 'sent');
+	if (c.was) checkValues(c.was, 'was');
+	c.near?.forEach((r, i) => checkValues(r.values, `near[${i}].values`));
+	return c;
+}

@@ -1,0 +1,54 @@
+<script lang="ts">
+	/** Where the ledger stands on other pages: the record types of the stand-in CRM. */
+	import { page } from '$app/state';
+	import { useWorkbench } from '../work/workbench.svelte';
+
+	const w = useWorkbench();
+	const happened = [
+		{ href: '/journal', label: 'Journal of the rules' },
+		{ href: '/outbox', label: 'Outbox' }
+	];
+	const here = $derived(page.url.pathname.startsWith('/settings') ? '' : (page.params.type ?? ''));
+</script>
+
+<nav class="pt-3" aria-label="Record types">
+	<h2 class="px-4 pb-1 text-lg">Records</h2>
+	{#each w.model.types as t (t.id)}
+		<a
+			class="row"
+			class:current={here === t.id}
+			aria-current={here === t.id ? 'page' : undefined}
+			href="/records/{t.id}">{t.plural}</a
+		>
+	{/each}
+	<h2 class="px-4 pt-4 pb-1 text-lg">What happened</h2>
+	{#each happened as h (h.href)}
+		<a
+			class="row"
+			class:current={page.url.pathname.startsWith(h.href)}
+			aria-current={page.url.pathname.startsWith(h.href) ? 'page' : undefined}
+			href={h.href}>{h.label}</a
+		>
+	{/each}
+	<h2 class="px-4 pt-4 pb-1 text-lg">Rules</h2>
+	<a class="row" href="/">Back to the sheet</a>
+</nav>
+
+<style>
+	.row {
+		display: flex;
+		align-items: center;
+		min-height: 28px;
+		padding: 0 16px;
+		text-decoration: none;
+		border-left: 3px solid transparent;
+	}
+	.row:hover {
+		background: var(--color-panel);
+	}
+	.current {
+		background: var(--color-sheet);
+		border-left-color: var(--color-ink);
+		font-weight: 600;
+	}
+</style>

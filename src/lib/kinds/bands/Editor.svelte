@@ -1,0 +1,44 @@
+<script lang="ts">
+	/** The bands on their ruler; above it the formula they part, where it is no field. */
+	import type { BodyOf } from '$core';
+	import { readFormula } from '$core/feel/language';
+	import FormulaInput from '../../inputs/FormulaInput.svelte';
+	import { NONE_LABEL } from '../../words/format';
+	import { useWorkbench } from '../../work/workbench.svelte';
+	import { bodyEdit, type EditorProps } from '../view';
+	import BandRuler from './BandRuler.svelte';
+	import { bandInput } from './choice.svelte';
+
+	let { rule, body, field, disabled }: EditorProps<BodyOf<'bands'>> = $props();
+
+	const w = useWorkbench();
+	const set = bodyEdit(w, () => rule, 'bands');
+	const input = $derived(bandInput(rule, body));
+	const dates = $derived(
+		readFormula(body.input, { schema: w.schema, type: rule.type }).compiled?.ty.t === 'date'
+	);
+</script>
+
+{#if !input}
+	<FormulaInput
+		label="What the bands part"
+		formula={body.input}
+		schema={w.schema}
+		type={rule.type}
+		{disabled}
+		onchange={(f) => set('input', (b) => ({ ...b, input: f }))}
+	/>
+{/if}
+<BandRuler
+	{body}
+	schema={w.schema}
+	inputType={rule.type}
+	inputField={input}
+	{dates}
+	inputLabel={input ? (w.schema.field(rule.type, input)?.label ?? input) : 'value'}
+	target={w.schema.field(rule.type, rule.outputs[0]?.field ?? '') ?? field}
+	sample={w.sampleValue(rule.type, input)}
+	none={NONE_LABEL[rule.outputs[0]?.none ?? 'next']}
+	{disabled}
+	onchange={(label, b) => set(label, () => b)}
+/>

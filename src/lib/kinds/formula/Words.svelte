@@ -1,0 +1,8 @@
+<script lang="ts">
+	import type { BodyOf } from '$core';
+	import type { WordsProps } from '../view';
+
+	let { rule, i }: WordsProps<BodyOf<'formula'>> = $props();
+</script>
+
+the formula{rule.outputs.length > 1 ? ` ${i + 1}` : ''} below,

@@ -1,0 +1,81 @@
+<script lang="ts">
+	/** A look-up in a reference table: what meets each key, and the row that the sample finds. */
+	import type { JsonValue, LookupBody, TableColumn } from '$core';
+	import { cellText, indexTable } from '$core';
+	import { ANY } from '$core/feel/language';
+	import FormulaInput from '../../inputs/FormulaInput.svelte';
+	import { keyText } from '../../words/format';
+	import { bodyEdit, type EditorProps } from '../view';
+	import { useWorkbench } from '../../work/workbench.svelte';
+
+	let { rule, body, report, disabled }: EditorProps<LookupBody> = $props();
+
+	const w = useWorkbench();
+	const set = bodyEdit(w, () => rule, 'lookup');
+	const table = $derived(w.schema.tables.get(body.table));
+	const index = $derived(table && indexTable(table, w.schema));
+	/** A cell as people read it: links by the title of their record. */
+	const shown = (c: TableColumn, v: JsonValue) =>
+		c.type === 'link' && typeof v === 'string'
+			? (w.titles.all[`${c.target}.${v}`] ?? `No. ${v}`)
+			: cellText(c, v, w.schema);
+	const row = $derived(typeof report?.row === 'number' ? report.row : null);
+</script>
+
+{#if table && index}
+	<table class="mt-2 w-full text-sm">
+		<tbody>
+			{#each table.keys as key, k (k)}
+				<tr>
+					<th class="w-56 py-1 pr-3 text-left align-top font-normal text-quiet"
+						>{keyText(table, key)}</th
+					>
+					<td>
+						<FormulaInput
+							label="What meets the key {keyText(table, key)}"
+							formula={body.keys[k] ?? { text: '' }}
+							schema={w.schema}
+							type={rule.type}
+							expected={index.inputs[k] ?? ANY}
+							{disabled}
+							onchange={(f) =>
+								set(`key ${k}`, (b) => ({
+									...b,
+									keys: table.keys.map((_, i) => (i === k ? f : (b.keys[i] ?? { text: '' })))
+								}))}
+						/>
+					</td>
+				</tr>
+			{/each}
+		</tbody>
+	</table>
+	{#if row !== null && table.rows[row]}
+		<div class="mt-2 overflow-x-auto">
+			<table class="grid-table text-sm" aria-label="The row that the sample finds">
+				<thead
+					><tr
+						><th class="w-12"><span class="sr-only">Row</span></th
+						>{#each table.columns as c (c.id)}<th>{c.label}</th>{/each}</tr
+					></thead
+				>
+				<tbody
+					><tr class="bg-band-1"
+						><td class="mono">▸{row + 1}</td>{#each table.columns as c, i (c.id)}<td class="mono"
+								>{shown(c, table.rows[row][i])}</td
+							>{/each}</tr
+					></tbody
+				>
+			</table>
+		</div>
+	{/if}
+	<p class="mt-1 text-sm">
+		<a class="textlink" href="/tables/{table.id}"
+			>Open {table.label}, {table.rows.length} {table.rows.length === 1 ? 'row' : 'rows'}</a
+		>
+	</p>
+{:else}
+	<p class="mt-2 text-brick">
+		● Choose the table in the sentence above{w.schema.tables.size ? '' : '; there is none yet'}.
+		<a class="textlink text-ink" href="/tables">Reference tables</a>
+	</p>
+{/if}

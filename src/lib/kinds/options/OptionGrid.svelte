@@ -1,0 +1,281 @@
+<script lang="ts">
+	import { ask } from '../../work/http';
+	import type { Body, Field, JsonValue, Schema } from '$core';
+	import { own } from '$core';
+	/**
+	 * Choice to choice as one grid: every option on both sides at once. Arrow keys move, space sets;
+	 * each cell tells how many existing records hold that pair.
+	 */
+	import { formatCount } from '../../words/format';
+	import ValueInput from '../../inputs/ValueInput.svelte';
+
+	type Options = Body & { kind: 'options' };
+
+	let {
+		body,
+		schema,
+		type,
+		target,
+		sample,
+		none,
+		disabled = false,
+		onchange
+	}: {
+		body: Options;
+		schema: Schema;
+		type: string;
+		target: Field;
+		sample: JsonValue;
+		none: string;
+		disabled?: boolean;
+		onchange: (label: string, body: Options) => void;
+	} = $props();
+
+	const uid = $props.id();
+	const source = $derived(schema.field(type, body.input));
+	const keysOf = (f: Field | undefined) =>
+		!f
+			? []
+			: f.type === 'yesno'
+				? [
+						{ id: 'true', label: 'yes', retired: false },
+						{ id: 'false', label: 'no', retired: false }
+					]
+				: (schema.lists.get(f.list ?? '')?.options ?? []).map((o) => ({
+						...o,
+						retired: !!o.retired
+					}));
+	const rows = $derived(keysOf(source).filter((o) => !o.retired || o.id in body.rows));
+	const columns = $derived(
+		target.type === 'choice' || target.type === 'yesno'
+			? keysOf(target).filter((o) => !o.retired)
+			: null
+	);
+
+	let pairs = $state.raw<Map<string, number> | null>(null);
+	$effect(() => {
+		if (!source) return;
+		const url = `/look/pairs?type=${type}&a=${source.id}&b=${target.id}`;
+		let gone = false;
+		// without an answer the grid has no counts, and says none
+		void ask<{ a: string; b: string; n: number }[]>(url).then(
+			(list) => {
+				if (!gone) pairs = new Map(list.map((p) => [`${p.a}|${p.b}`, p.n]));
+			},
+			() => undefined
+		);
+		return () => {
+			gone = true;
+		};
+	});
+	const total = (a: string) =>
+		[...(pairs ?? [])].filter(([k]) => k.startsWith(`${a}|`)).reduce((n, [, v]) => n + v, 0);
+	const elsewhere = (a: string) =>
+		[...(pairs ?? [])]
+			.filter(
+				([k]) => k.startsWith(`${a}|`) && k !== `${a}|${String(own(body.rows, a)?.[0] ?? '')}`
+			)
+			.reduce((n, [, v]) => n + v, 0);
+
+	const cellValue = (id: string): JsonValue => (target.type === 'yesno' ? id === 'true' : id);
+	function set(row: string, v: JsonValue | undefined) {
+		const next = { ...body.rows };
+		if (v === undefined || v === null) delete next[row];
+		else next[row] = [v];
+		onchange('row', { ...body, rows: next });
+	}
+	function setBlank(v: JsonValue | 'none' | 'unsaid') {
+		onchange('blank', {
+			...body,
+			blank: v === 'unsaid' ? null : v === 'none' ? { none: true } : { give: [v] }
+		});
+	}
+	const blankGives = $derived(body.blank && 'give' in body.blank ? body.blank.give[0] : undefined);
+
+	function keys(e: KeyboardEvent) {
+		const step: Record<string, [number, number]> = {
+			ArrowDown: [1, 0],
+			ArrowUp: [-1, 0],
+			ArrowRight: [0, 1],
+			ArrowLeft: [0, -1]
+		};
+		const by = step[e.key];
+		const cell = (e.target as HTMLElement).closest<HTMLElement>('[data-r]');
+		if (!by || !cell) return;
+		e.preventDefault();
+		const to = `[data-r="${Number(cell.dataset.r) + by[0]}"][data-c="${Number(cell.dataset.c) + by[1]}"]`;
+		(e.currentTarget as HTMLElement).querySelector<HTMLElement>(to)?.focus();
+	}
+</script>
+
+{#if !source}
+	<p class="mt-2 text-brick">● Choose the field to map from.</p>
+{:else}
+	<!-- arrow keys move between the cells -->
+	<!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
+	<div
+		class="mt-3 overflow-x-auto"
+		onkeydown={keys}
+		role="group"
+		aria-label="{source.label} to {target.label}"
+	>
+		<table class="text-sm">
+			<thead>
+				<tr>
+					<th class="border-b border-line py-1 pr-4 text-left align-bottom font-semibold text-teal"
+						>{source.label}</th
+					>
+					{#if columns}
+						{#each columns as c (c.id)}
+							<th class="border-b border-line px-2 py-1 align-bottom font-semibold text-brass-ink"
+								>{c.label}</th
+							>
+						{/each}
+						<th class="border-b border-line px-2 py-1 align-bottom font-normal text-quiet">none</th>
+					{:else}
+						<th class="border-b border-line px-2 py-1 text-left font-semibold text-brass-ink"
+							>{target.label}</th
+						>
+					{/if}
+					<th
+						class="border-b border-line px-2 py-1 text-right align-bottom text-xs font-normal text-quiet"
+						>records</th
+					>
+				</tr>
+			</thead>
+			<tbody>
+				{#each [...rows, { id: '', label: 'blank', retired: false }] as r, ri (r.id)}
+					{@const isBlank = r.id === ''}
+					{@const given = isBlank ? blankGives : own(body.rows, r.id)?.[0]}
+					{@const decided = isBlank ? body.blank !== null : r.id in body.rows}
+					<tr
+						class="border-b border-hairline {sample !== undefined && String(sample ?? '') === r.id
+							? 'now'
+							: ''}"
+					>
+						<th
+							class="py-0.5 pr-4 text-left font-normal whitespace-nowrap {isBlank
+								? 'text-quiet'
+								: ''}"
+						>
+							{r.label}{r.retired ? ' (retired)' : ''}
+							{#if !decided}<span class="text-xs font-semibold text-brick">● not decided</span>{/if}
+						</th>
+						{#if columns}
+							{#each columns as c, ci (c.id)}
+								{@const on = decided && given === cellValue(c.id)}
+								{@const n = pairs?.get(`${r.id}|${c.id}`) ?? 0}
+								<td class="p-0 text-center">
+									<button
+										class="cell"
+										class:on
+										data-r={ri}
+										data-c={ci}
+										{disabled}
+										aria-pressed={on}
+										aria-label="{r.label} gives {c.label}{n ? `, ${n} records` : ''}"
+										onclick={() =>
+											isBlank
+												? setBlank(on ? 'none' : cellValue(c.id))
+												: set(r.id, on ? undefined : cellValue(c.id))}
+									>
+										<span class="mark" aria-hidden="true">{on ? '■' : '·'}</span>
+										<span class="mono n">{n ? formatCount(n) : ''}</span>
+									</button>
+								</td>
+							{/each}
+							<td class="p-0 text-center">
+								{#if isBlank}
+									{@const on = !!body.blank && 'none' in body.blank}
+									<button
+										class="cell"
+										class:on
+										data-r={ri}
+										data-c={columns.length}
+										{disabled}
+										aria-pressed={on}
+										aria-label="blank gives nothing"
+										title="It {none}"
+										onclick={() => setBlank(on ? 'unsaid' : 'none')}
+									>
+										<span class="mark" aria-hidden="true">{on ? '■' : '·'}</span><span class="n"
+										></span>
+									</button>
+								{/if}
+							</td>
+						{:else if isBlank}
+							<td class="px-2 py-0.5">
+								<button
+									class="textlink"
+									{disabled}
+									onclick={() => setBlank(body.blank ? 'unsaid' : 'none')}
+									>{body.blank ? none : 'not decided'}</button
+								>
+							</td>
+						{:else}
+							<td class="px-2 py-0.5">
+								<ValueInput
+									field={target}
+									{schema}
+									{disabled}
+									label="{target.label} for {r.label}"
+									id="{uid}-{ri}"
+									value={given ?? null}
+									onchange={(v) => set(r.id, v)}
+								/>
+							</td>
+						{/if}
+						<td class="mono px-2 py-0.5 text-right text-xs whitespace-nowrap text-quiet">
+							{pairs ? formatCount(total(r.id)) : ''}
+							{#if pairs && !isBlank && decided && elsewhere(r.id)}<span
+									title="records that hold something else"
+									>, {formatCount(elsewhere(r.id))} differ</span
+								>{/if}
+						</td>
+					</tr>
+				{/each}
+			</tbody>
+		</table>
+	</div>
+{/if}
+
+<style>
+	.cell {
+		display: inline-flex;
+		flex-direction: column;
+		align-items: center;
+		justify-content: center;
+		min-width: 56px;
+		width: 100%;
+		height: 32px;
+		line-height: 1;
+	}
+	.cell:hover:not(:disabled) {
+		background: var(--color-band-1);
+	}
+	.cell:focus-visible {
+		outline-offset: -2px;
+	}
+	.on {
+		background: var(--color-band-2);
+	}
+	.mark {
+		color: var(--color-field-line);
+		font-size: 11px;
+	}
+	.on .mark {
+		color: var(--color-brass-ink);
+	}
+	.n {
+		font-size: 10px;
+		color: var(--color-quiet);
+		min-height: 11px;
+	}
+	.on .n {
+		color: var(--color-ink);
+	}
+	.now th {
+		box-shadow: inset 3px 0 0 var(--color-teal);
+		padding-left: 8px;
+	}
+</style>

@@ -1,0 +1,243 @@
+<script lang="ts">
+	/**
+	 * A record's form, full or short. Every keystroke settles afresh what is stored and touched, by the
+	 * release in force; saving settles it again on the server, which decides the same.
+	 */
+	import { goto, invalidateAll } from '$app/navigation';
+	import { untrack } from 'svelte';
+	import type { JsonValue } from '$core';
+	import type { SetBy } from '$server/db/records';
+	import ValueInput from '../inputs/ValueInput.svelte';
+	import { formatValue } from '../words/format';
+	import { Entry } from './entry.svelte';
+	import { useWorkbench } from '../work/workbench.svelte';
+
+	let {
+		type: typeId,
+		id,
+		version,
+		values,
+		setBy,
+		links,
+		short,
+		inLine
+	}: {
+		type: string;
+		/** Null for a new record. */
+		id: string | null;
+		version: number;
+		values: Record<string, JsonValue>;
+		setBy: Record<string, SetBy>;
+		links: Record<string, string>;
+		short: boolean;
+		inLine: boolean;
+	} = $props();
+
+	const w = useWorkbench();
+	const entry = new Entry(w, () => ({ type: typeId, id, version, values, setBy, short, inLine }));
+	const type = $derived(w.schema.type(typeId).type);
+	const allLinks = w.titles.all;
+	untrack(() => w.titles.learn(links));
+	$effect.pre(() => w.titles.learn(links));
+	const f = (fid: string) => w.schema.field(typeId, fid)!;
+	const say = (fid: string, v: JsonValue) => formatValue(f(fid), v, w.schema, allLinks);
+	const groups = $derived(
+		short
+			? [{ name: 'Short form', fields: type.short.map(f).filter((x) => x && !x.retired) }]
+			: [...new Set(type.fields.map((x) => x.group))].map((name) => ({
+					name,
+					fields: type.fields.filter((x) => x.group === name && !x.retired)
+				}))
+	);
+
+	async function save(e?: SubmitEvent) {
+		e?.preventDefault();
+		const { to, at } = await entry.save();
+		if (at) document.getElementById(`f-${at}`)?.focus();
+		if (to === null) return;
+		if (id === null) await goto(`/records/${typeId}/${to}`);
+		else await invalidateAll();
+	}
+	/** Loads the page again; what was typed stays, upon the record as it is now. */
+	const again = () => entry.keeping(invalidateAll);
+</script>
+
+<form onsubmit={save} novalidate>
+	{#each groups as g (g.name)}
+		<fieldset class="mb-3 border border-line bg-sheet">
+			<legend class="sr-only">{g.name}</legend>
+			<div class="flex items-center gap-3 border-b border-hairline px-4 py-1">
+				<span class="text-xs font-semibold text-quiet">{g.name}</span><span
+					class="ticks grow"
+					aria-hidden="true"
+				></span>
+			</div>
+			<div class="fields px-4 py-2">
+				{#each g.fields.filter((f) => !entry.result?.hidden.has(f.id)) as x (x.id)}
+					{@const locked = entry.result?.readOnly.has(x.id) ?? false}
+					{@const reasonText = entry.why(x.id)}
+					{@const fault = entry.faults.find((p) => p.field === x.id)}
+					{@const said = entry.live
+						? (entry.result?.messages ?? []).filter((m) => m.field === x.id)
+						: []}
+					{@const changed =
+						JSON.stringify(entry.shown(x.id)) !== JSON.stringify(entry.stored(x.id))}
+					<div class="field" data-field={x.id}>
+						<label class="pt-1 text-sm" for="f-{x.id}"
+							>{x.label}{#if entry.result?.required.has(x.id)}<span
+									class="pl-1 text-brick"
+									title="required">*</span
+								>{/if}{#if x.unit || (x.type === 'money' && x.currency)}<span
+									class="pl-1 text-quiet">{x.unit ?? x.currency}</span
+								>{/if}</label
+						>
+						<div class="min-w-0">
+							{#if locked || !w.canEdit}
+								<output
+									id="f-{x.id}"
+									class="mono box inline-block min-w-24 border-hairline bg-panel {locked
+										? 'text-brass-ink'
+										: ''}"
+									aria-label={x.label}>{say(x.id, entry.shown(x.id)) || '—'}</output
+								>
+								{#if locked}<span class="ml-1 text-xs text-quiet">◆ set by a rule</span>{/if}
+							{:else}
+								<ValueInput
+									field={x}
+									schema={w.schema}
+									id="f-{x.id}"
+									value={entry.shown(x.id)}
+									links={allLinks}
+									only={entry.result?.limited.get(x.id)}
+									touched={entry.isTouched(x.id)}
+									describedby="w-{x.id}"
+									onchange={(v, t) => entry.touch(x.id, v, t)}
+									onfault={(m) => entry.cannotRead(x.id, m)}
+								/>
+							{/if}
+							{#each said.filter((m) => m.text !== fault?.message) as m (m.claim)}
+								<p class="text-xs {m.blocking ? 'text-brick' : 'text-ochre'}">
+									{m.blocking ? '●' : '▲'}
+									{m.text}
+								</p>
+							{/each}
+							{#if fault}<p class="text-xs text-brick" role="alert">● {fault.message}</p>{/if}
+							<p id="w-{x.id}" class="text-xs text-quiet">
+								{#if entry.live && changed && id !== null}<span class="mono"
+										>was {say(x.id, entry.stored(x.id)) || 'blank'}</span
+									>{reasonText ? ', ' : ''}{/if}{reasonText ?? ''}
+								{#if reasonText && w.canEdit && (setBy[x.id]?.by === 'rule' || locked || changed)}
+									<a
+										class="textlink min-h-0"
+										href="/write/{typeId}/{x.id}{id ? `?sample=${id}` : ''}">rule</a
+									>
+								{/if}
+							</p>
+						</div>
+					</div>
+				{/each}
+			</div>
+		</fieldset>
+	{/each}
+	{#each entry.failed as x (x.rule + x.field)}
+		<p class="mb-2 bg-brick-wash px-4 py-2 text-sm" role="alert">
+			<span class="text-brick">● “{x.rule}” failed</span> and left {w.field(typeId, x.field)
+				?.label ?? x.field} as it was: {x.message}
+		</p>
+	{/each}
+	{#if entry.otherwise}
+		{@const otherwise = entry.otherwise}
+		<div class="mb-3 border border-ochre bg-sheet px-4 py-2" role="alert">
+			<p>
+				▲ Release {otherwise.release} is in force now; this form ran release {w.force.number}. It
+				decides otherwise:
+			</p>
+			<ul class="text-sm">
+				{#each otherwise.differences as d (d.field)}
+					<li>
+						{f(d.field).label}: <s class="text-quiet">{say(d.field, d.shown) || 'blank'}</s> →
+						<span class="mono text-brass-ink">{say(d.field, d.now) || 'blank'}</span>
+					</li>
+				{/each}
+			</ul>
+			<div class="mt-2 flex gap-3">
+				<button class="button main" disabled={entry.busy}
+					>Save by release {otherwise.release}</button
+				>
+				<button type="button" class="button" onclick={again}
+					>Show the form by release {otherwise.release}</button
+				>
+			</div>
+		</div>
+	{/if}
+	{#if entry.conflict}
+		{@const conflict = entry.conflict}
+		<section class="mb-3 border border-brick bg-brick-wash p-4" role="alert">
+			<h2 class="text-brick">● Somebody else saved this record since you opened it</h2>
+			<table class="mt-2 text-sm">
+				<thead
+					><tr class="text-left text-quiet"
+						><th class="pr-4 font-normal">Field</th><th class="pr-4 font-normal"
+							>When you opened it</th
+						><th class="pr-4 font-normal">Stored now</th><th class="font-normal">Yours</th></tr
+					></thead
+				>
+				<tbody>
+					{#each entry.differing as x (x.id)}
+						<tr
+							><td class="pr-4">{x.label}</td><td class="mono pr-4"
+								>{say(x.id, entry.stored(x.id)) || 'blank'}</td
+							><td class="mono pr-4">{say(x.id, conflict.values[x.id] ?? null) || 'blank'}</td><td
+								>{#if entry.isTouched(x.id)}<span class="mono"
+										>{say(x.id, entry.sent.find(([y]) => y === x.id)![1]) || 'blank'}</span
+									>
+									<button type="button" class="textlink ml-2" onclick={() => entry.letGo(x.id)}
+										>take what is stored</button
+									>{:else}<span class="text-quiet">not touched</span>{/if}</td
+							></tr
+						>
+					{/each}
+				</tbody>
+			</table>
+			<button type="button" class="button mt-3" onclick={again}
+				>Go on from what is stored now, with my changes on top</button
+			>
+		</section>
+	{/if}
+	<div class="sticky bottom-0 flex items-center gap-4 border-t border-line bg-paper py-2">
+		{#if w.canEdit}<button class="button main" disabled={entry.busy || entry.conflict !== null}
+				>{id === null ? `Create ${type.label.toLowerCase()}` : 'Save'}</button
+			>{/if}
+		{#if entry.sent.length}<button type="button" class="button" onclick={() => entry.undoAll()}
+				>Undo all changes</button
+			>{/if}
+		<p class="text-sm" role="status">
+			{#each entry.problems as p (p.message)}<span class="text-brick">● {p.message}</span>{/each}
+			{entry.saved ??
+				(entry.sent.length
+					? `${entry.sent.length} field${entry.sent.length > 1 ? 's' : ''} changed, not saved yet.`
+					: '')}
+		</p>
+		<span class="ml-auto text-xs text-quiet">runs release {w.force.number}</span>
+	</div>
+</form>
+
+<style>
+	.fields {
+		display: grid;
+		grid-template-columns: repeat(auto-fill, minmax(400px, 1fr));
+		column-gap: 24px;
+	}
+	.field {
+		display: grid;
+		grid-template-columns: 140px minmax(0, 1fr);
+		gap: 8px;
+		padding: 4px 0;
+		align-items: start;
+	}
+	@media (max-width: 700px) {
+		.fields {
+			grid-template-columns: minmax(0, 1fr);
+		}
+	}
+</style>

@@ -1,0 +1,72 @@
+<script lang="ts">
+	/** The full explanation of what one rule did in a change. */
+	import type { ClaimReport, Format } from '$core';
+	import { reason, refKey } from '$core';
+	import { viewOf } from '../kinds';
+	import { useWorkbench } from '../work/workbench.svelte';
+
+	let { report, format }: { report: ClaimReport; format: Format } = $props();
+	const w = useWorkbench();
+	const claim = $derived(
+		w.shown.plan.claims.get(report.claim) ??
+			w.shown.plan.validators.get(report.claim) ??
+			w.shown.plan.messages.find((m) => m.id === report.claim)
+	);
+	const Evidence = $derived(claim && viewOf(claim.rule.body).evidence);
+	const label = (type: string, field: string) => w.schema.field(type, field)?.label ?? field;
+</script>
+
+{#if claim}
+	<h3 class="font-semibold">{claim.rule.name}</h3>
+	<p class="text-sm text-quiet">{claim.rule.why}</p>
+	<p class="mt-2">
+		<strong class="font-semibold"
+			>{report.outcome === 'wrote'
+				? 'Wrote'
+				: report.outcome === 'cleared'
+					? 'Cleared'
+					: report.outcome === 'same value'
+						? 'Had nothing to do'
+						: 'Did nothing'}</strong
+		>:
+		{reason(w.shown.plan, report, format)}.
+	</p>
+	{#if report.guard?.length}
+		<h4 class="mt-3 text-xs font-semibold text-quiet">Condition</h4>
+		{#each report.guard as g, i (i)}
+			<p class="text-sm">
+				<span class={g.result === true ? 'text-teal' : 'text-brick'}
+					>{g.result === true
+						? '✓ holds'
+						: g.result === false
+							? '✕ does not hold'
+							: '? unknown'}</span
+				>
+				<span class="mono">{g.text}</span>
+				{#if g.values.length}<span class="block pl-4 text-quiet"
+						>{g.values
+							.map((v) => `${label(v.type, v.field)}: ${format(v, v.value)}`)
+							.join(', ')}</span
+					>{/if}
+			</p>
+		{/each}
+	{/if}
+	{#if report.reads?.length}
+		<h4 class="mt-3 text-xs font-semibold text-quiet">It read</h4>
+		<ul class="text-sm">
+			{#each report.reads as r (r.image + refKey(r.type, r.field))}
+				<li>
+					{label(r.type, r.field)}{{ settled: '', was: ' before', sent: ' as sent' }[r.image]}:
+					<span class="mono text-teal">{format(r, r.value)}</span>
+				</li>
+			{/each}
+		</ul>
+	{/if}
+	{#if Evidence}
+		<Evidence rule={claim.rule} body={claim.rule.body} field={claim.field} {report} {format} />
+	{/if}
+	<a
+		class="textlink mt-2 text-sm"
+		href="/write/{claim.rule.type}/{claim.field.id}#rule-{claim.rule.id}">Open the rule</a
+	>
+{/if}

@@ -1,0 +1,87 @@
+<script lang="ts">
+	/** Keys that work everywhere, and the list of them. Single letters never fire while typing. */
+	import { Dialog } from 'bits-ui';
+	import { goto } from '$app/navigation';
+	import { onMount } from 'svelte';
+
+	let { undo, redo }: { undo: () => void; redo: () => void } = $props();
+	let open = $state(false);
+	let single = $state(true);
+	onMount(() => {
+		single = localStorage.getItem('single-keys') !== 'off';
+	});
+	const PAGES: Record<string, string> = {
+		'1': '/',
+		'2': '/check',
+		'3': '/try',
+		'4': '/rehearse',
+		'5': '/release',
+		'6': '/records/customer'
+	};
+
+	function keys(e: KeyboardEvent) {
+		const at = e.target as HTMLElement;
+		const typing = at.matches('input, textarea, select, [contenteditable]');
+		if (
+			(e.ctrlKey || e.metaKey) &&
+			!e.altKey &&
+			e.key.toLowerCase() === 'z' &&
+			!at.matches('textarea, input, [contenteditable]')
+		) {
+			e.preventDefault();
+			if (e.shiftKey) redo();
+			else undo();
+			return;
+		}
+		if (typing || !single || e.ctrlKey || e.metaKey || e.altKey) return;
+		if (e.key === '/') {
+			e.preventDefault();
+			document.getElementById('find-field')?.focus();
+		} else if (e.key === '?') open = true;
+		else if (e.key in PAGES) void goto(PAGES[e.key]);
+	}
+	const LIST: [string, string][] = [
+		['/', 'find a field'],
+		['↑ ↓', 'move in the ledger or a grid'],
+		['Enter', 'open what is found'],
+		['1 … 5', 'Write, Check, Try, Rehearse, Release'],
+		['6', 'records'],
+		['Ctrl Z', 'undo; with Shift, redo'],
+		['← →', 'move a limit by 1, with Page keys by 10'],
+		['?', 'this list']
+	];
+</script>
+
+<svelte:window onkeydown={keys} />
+<Dialog.Root bind:open>
+	<Dialog.Trigger
+		class="box grid h-7 w-7 place-items-center p-0 font-semibold"
+		aria-label="Keyboard shortcuts">?</Dialog.Trigger
+	>
+	<Dialog.Portal>
+		<Dialog.Overlay class="fixed inset-0 z-40 bg-ink/30" />
+		<Dialog.Content
+			class="fixed top-24 left-1/2 z-50 w-96 -translate-x-1/2 border border-ink bg-sheet p-5"
+		>
+			<Dialog.Title class="text-lg font-semibold">Keyboard</Dialog.Title>
+			<table class="mt-2 w-full text-sm">
+				<tbody>
+					{#each LIST as [key, what] (key)}
+						<tr class="border-b border-hairline"
+							><td class="mono w-24 py-1 font-semibold">{key}</td><td>{what}</td></tr
+						>
+					{/each}
+				</tbody>
+			</table>
+			<label class="mt-3 flex items-center gap-2 text-sm">
+				<input
+					type="checkbox"
+					bind:checked={single}
+					onchange={() => localStorage.setItem('single-keys', single ? 'on' : 'off')}
+				/>
+				Single keys are shortcuts
+			</label>
+			<Dialog.Close class="button mt-3">Close</Dialog.Close>
+		</Dialog.Content>
+	</Dialog.Portal>
+</Dialog.Root>

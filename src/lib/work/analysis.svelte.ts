@@ -1,0 +1,57 @@
+/** The analysis of the draft in its worker: what it says, and of which edit. */
+import type { Checked, Finding } from '$core';
+import type { FindingsAnswer, FindingsJob } from '../../workers/findings.worker';
+
+/** What is analysed. */
+export type Analysed = Omit<FindingsJob, 'job'>;
+
+export class Analysis {
+	/** What it says; while it looks at the last edit, what it said before. */
+	checked = $state.raw<Checked>({ findings: [], open: [] });
+	checking = $state(true);
+	/** Whether it has said anything yet. */
+	analysed = $state(false);
+	/** It broke off at the last edit; what it said before still stands. */
+	failed = $state(false);
+	found: Finding[] = $derived(this.checked.findings);
+	#worker: Worker | null = null;
+	#job = 0;
+	/** Whether the worker is at it. */
+	#looking = false;
+
+	/** @param what the draft as it stands now */
+	constructor(private readonly what: () => Analysed) {}
+
+	/** Looks at the draft; called again while it is at it, the newest edit is looked at next. In the browser only. */
+	look() {
+		if (typeof window === 'undefined') return;
+		this.#worker ??= this.#start();
+		this.checking = true;
+		this.#job++;
+		if (this.#looking) return;
+		this.#looking = true;
+		this.#worker.postMessage({ job: this.#job, ...this.what() } satisfies FindingsJob);
+	}
+
+	#start(): Worker {
+		const worker = new Worker(new URL('../../workers/findings.worker.ts', import.meta.url), {
+			type: 'module'
+		});
+		worker.onmessage = ({ data }: MessageEvent<FindingsAnswer>) => {
+			this.#looking = false;
+			// edits made meanwhile are looked at together
+			if (data.job !== this.#job) return this.look();
+			this.checking = false;
+			this.failed = data.checked === null;
+			if (!data.checked) return;
+			this.checked = data.checked;
+			this.analysed = true;
+		};
+		return worker;
+	}
+
+	stop() {
+		this.#worker?.terminate();
+		this.#worker = null;
+	}
+}

@@ -1,0 +1,59 @@
+/** All calls to the server from the pages. What it refuses comes back with its words; a network that is gone as one as well. */
+
+/** What the server refused, or why it could not be asked. */
+export class Refused extends Error {
+	constructor(
+		message: string,
+		/** HTTP status; 0 when the server cannot be reached. */
+		readonly status: number,
+		/** What else the answer says. */
+		readonly answer: Record<string, unknown> = {}
+	) {
+		super(message);
+	}
+
+	get unreachable() {
+		return this.status === 0;
+	}
+}
+
+export interface Call {
+	method?: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
+	/** Sent as JSON. */
+	body?: unknown;
+	signal?: AbortSignal;
+}
+
+/**
+ * Asks the server and reads its JSON.
+ * @throws {Refused} in the words of the server, or that it cannot be reached
+ * @throws {DOMException} `AbortError`, when the signal was given
+ */
+export async function ask<T = unknown>(url: string, call: Call = {}): Promise<T> {
+	const { method = 'GET', body, signal } = call;
+	let response: Response;
+	try {
+		response = await fetch(url, {
+			method,
+			headers: {
+				accept: 'application/json',
+				...(body === undefined ? {} : { 'content-type': 'application/json' })
+			},
+			...(body === undefined ? {} : { body: JSON.stringify(body) }),
+			...(signal ? { signal } : {})
+		});
+	} catch (e) {
+		if (signal?.aborted) throw e;
+		throw new Refused('The server cannot be reached.', 0);
+	}
+	let answer: unknown;
+	try {
+		answer = await response.json();
+	} catch {
+		answer = {};
+	}
+	if (response.ok) return answer as T;
+	const said = (answer ?? {}) as Record<string, unknown>;
+	const words = typeof said.message === 'string' ? said.message : 'The server refused this.';
+	throw new Refused(words, response.status, said);
+}

@@ -1,0 +1,507 @@
+/**
+ * What the pages work on: the draft as one immutable value, what follows from it (plan, findings,
+ * trials, the sample's result), undo and redo, and saving in the background.
+ */
+import { getContext, setContext } from 'svelte';
+import type {
+	Definition,
+	EntryPoint,
+	Field,
+	Finding,
+	JsonValue,
+	Loader,
+	Model,
+	Output,
+	Overruled,
+	Plan,
+	ReferenceTable,
+	Repair,
+	Rule,
+	RuleSet,
+	Settled,
+	Trial
+} from '$core';
+import {
+	MESSAGES,
+	PROBE_DAY,
+	Schema,
+	changedRules,
+	claimId,
+	compilePlan,
+	partName,
+	recordsLoader,
+	refKey,
+	repaired,
+	settle,
+	sheetOf,
+	submissionOf,
+	toJson,
+	valuesFromJson,
+	valuesToJson
+} from '$core';
+import { readFormula } from '$core/feel/language';
+import { zones } from '../../runtime/zones';
+import { formatValue } from '../words/format';
+import { Near } from './near.svelte';
+import { Titles } from './titles.svelte';
+import type { Rehearsal } from '../../server/look/rehearse';
+import { Analysis } from './analysis.svelte';
+import { History, type Stepped } from './history.svelte';
+import { Saver } from './saving.svelte';
+import { Trials } from './trials.svelte';
+
+/** The pinned record beside the sheet, and the change tried on it. */
+export interface Sample {
+	type: string;
+	/** Number of the stored record; null for a new one. */
+	id: string | null;
+	title: string;
+	was: Record<string, JsonValue>;
+	links: Record<string, string>;
+	/** Fields touched, in order. */
+	sent: [field: string, value: JsonValue][];
+	entryPoint: EntryPoint;
+	/** A new record, or a change of the stored one. */
+	created: boolean;
+	/** Day of the change, ISO; null for now. */
+	day: string | null;
+	/** What a finding shows is made up: linked records that exist nowhere else. */
+	near?: NonNullable<Trial['near']>;
+}
+
+/** What the pages begin with, as the server sends it. */
+export interface WorkData {
+	account: { id: string; name: string; email: string; role: string; person: string | null };
+	model: Model;
+	draft: { set: RuleSet; authors: Record<string, string> };
+	draftHash: string;
+	overruled: Record<string, Overruled>;
+	inForce: { number: number; set: RuleSet };
+	trials: Trial[];
+	rehearsal: { hash: string; at: string; result: Rehearsal } | null;
+}
+
+const KEY = Symbol('workbench');
+
+/** In the place of a field on the sheet of messages. */
+const MESSAGES_FIELD: Field = { id: MESSAGES, label: 'Messages', group: '', type: 'text' };
+
+export class Workbench {
+	model = $state.raw<Model>({ types: [], lists: [], zone: 'UTC' });
+	draft = $state.raw<RuleSet>({ rules: [], order: {} });
+	#definitions = $derived(this.draft.definitions);
+	#tables = $derived(this.draft.tables);
+	/** The model with the draft's definitions and tables; the same object while these stay. */
+	schema = $derived(
+		new Schema(this.model, { definitions: this.#definitions, tables: this.#tables })
+	);
+	force = $state.raw<{ number: number; set: RuleSet }>({
+		number: 0,
+		set: { rules: [], order: {} }
+	});
+	rehearsal = $state.raw<WorkData['rehearsal']>(null);
+	/** Hash of the draft as it was loaded; null once it was edited. */
+	loadedHash = $state<string | null>(null);
+	account: WorkData['account'];
+	sample = $state.raw<Sample | null>(null);
+	/** Who stored each part of the draft last, as it was loaded. */
+	#authors: Record<string, string> = {};
+	readonly saver = new Saver(() => this.draft);
+	readonly history = new History();
+	readonly analysis = new Analysis(() => ({
+		model: this.model,
+		set: this.draft,
+		overruled: this.#overruled
+	}));
+	readonly trials = new Trials(() => ({ model: this.model, set: this.draft }));
+	/** What a step back or forth, or loading, could not keep, and why; until the next edit. */
+	notice = $state<string | null>(null);
+	/** What rules read of other records. */
+	readonly near = new Near(() => this.schema);
+	/** What links are called. */
+	readonly titles = new Titles();
+	/** A wide editor takes the whole page. */
+	wide = $state(false);
+
+	plan: Plan = $derived(compilePlan(this.schema, this.draft));
+	/** What the sample runs on: the draft, with a rule that is half written as it last could be read. */
+	shown = $derived.by(() => this.#lastReadable());
+	found: Finding[] = $derived(this.analysis.found);
+	changes = $derived(changedRules(this.force.set, this.draft));
+	/** What the sample reads: stored records, and such as a finding made up. */
+	#loader: Loader = $derived(this.#loaderFor(this.sample?.near));
+	#settled = $derived.by(() => this.#settleSample());
+	/** What the draft makes of the sample. */
+	result = $derived(this.#settled?.records[0] ?? null);
+	/** Other records that the sample's change runs on to, where something changes. */
+	elsewhere = $derived((this.#settled?.records.slice(1) ?? []).filter((r) => r.changes.length));
+	canEdit: boolean;
+
+	/** Each rule as it last compiled without a problem. */
+	#readable = new Map<string, Rule>();
+	#overruled: WorkData['overruled'] = {};
+	/** Records that the sample read last through links. */
+	#read: { type: string; id: string }[] = [];
+	/** Whether it asked for other records at all. */
+	#looked = false;
+
+	constructor(data: WorkData) {
+		this.account = data.account;
+		this.canEdit = data.account.role !== 'reader';
+		this.load(data);
+	}
+
+	/** Takes what the server holds. Edits not saved yet stay. */
+	load(data: WorkData) {
+		// a release ends what can be taken back: what is in force is not undone by a key
+		if (this.force.number !== data.inForce.number) this.history.clear();
+		this.history.close();
+		this.model = data.model;
+		this.force = data.inForce;
+		this.trials.all = data.trials;
+		this.rehearsal = data.rehearsal;
+		this.#overruled = data.overruled;
+		this.#authors = data.draft.authors;
+		this.near.forget();
+		const before = this.draft;
+		const { set, lost } = this.saver.loaded(data.draft.set);
+		this.draft = set;
+		if (lost.length) {
+			const names = [...new Set(lost.map((p) => partName(set, p.path)))].join(', ');
+			this.notice = `Somebody else changed ${names} meanwhile. Theirs stands now; the rest of your edits is kept.`;
+		}
+		if (this.saver.state !== 'saved') return;
+		if (this.loadedHash !== data.draftHash || this.draft !== before) this.analysis.look();
+		this.loadedHash = data.draftHash;
+	}
+
+	// ---- editing ----------------------------------------------------------------------------
+
+	/** Makes an edit. Edits with one label in quick succession are one step of undo. */
+	edit(label: string, next: RuleSet) {
+		if (!this.canEdit) return;
+		this.history.note(label, this.draft, next);
+		this.#become(next);
+	}
+
+	editRule(label: string, id: string, change: (r: Rule) => Rule) {
+		const rules = this.draft.rules.map((r) => (r.id === id ? change(r) : r));
+		this.edit(`${label} ${id}`, { ...this.draft, rules });
+	}
+
+	/** Takes the last step back. @returns what was done, in words; null when nothing was */
+	undo(): string | null {
+		return this.#step(this.history.undo(this.draft), 'Undone');
+	}
+
+	redo(): string | null {
+		return this.#step(this.history.redo(this.draft), 'Done again');
+	}
+
+	#step(step: Stepped | null, what: string): string | null {
+		if (!step) return null;
+		const [first] = step.pieces;
+		if (!step.refused.length) {
+			const name = first && partName(first.after === undefined ? this.draft : step.set, first.path);
+			this.#become(step.set);
+			const [, id] = first?.path ?? [];
+			return `${what}: ${step.label.replace(id ?? '', '').trim()}${name ? `, ${name}` : ''}`;
+		}
+		const [piece] = step.refused;
+		const by = this.#authors[piece.path.slice(0, 2).join('.')];
+		this.notice = `${by ?? 'Somebody else'} changed ${partName(this.draft, piece.path)} since; that step was left as it is.`;
+		return null;
+	}
+
+	#become(next: RuleSet) {
+		this.draft = next;
+		this.notice = null;
+		this.loadedHash = null;
+		this.saver.edited();
+		this.analysis.look();
+		this.trials.edited();
+	}
+
+	#lastReadable(): { plan: Plan; stale: ReadonlySet<string> } {
+		const broken = new Set(this.plan.problems.map((p) => p.rule));
+		for (const r of this.draft.rules) if (!broken.has(r.id)) this.#readable.set(r.id, r);
+		const stale = new Set([...broken].filter((id) => this.#readable.has(id)));
+		if (!stale.size) return { plan: this.plan, stale };
+		const rules = this.draft.rules.map((r) => (stale.has(r.id) ? this.#readable.get(r.id)! : r));
+		return { plan: compilePlan(this.schema, { ...this.draft, rules }), stale };
+	}
+
+	rule(id: string): Rule | undefined {
+		return this.draft.rules.find((r) => r.id === id);
+	}
+
+	/** Rules that write a field, in claim order. */
+	rulesOf(type: string, field: string): Rule[] {
+		if (field === MESSAGES)
+			return this.draft.rules.filter((r) => r.type === type && sheetOf(r) === MESSAGES);
+		const mine = this.draft.rules.filter(
+			(r) => r.type === type && r.outputs.some((o) => o.field === field)
+		);
+		const order = this.draft.order[refKey(type, field)] ?? [];
+		const place = (r: Rule) => {
+			const i = order.indexOf(claimId(r.id, r.outputs.find((o) => o.field === field)!.id));
+			return i < 0 ? order.length : i;
+		};
+		return mine
+			.map((r, i) => ({ r, i, p: place(r) }))
+			.sort((a, b) => a.p - b.p || a.i - b.i)
+			.map((x) => x.r);
+	}
+
+	/** Puts a rule at a zero-based place in the claim order of a field. */
+	place(type: string, field: string, rule: string, to: number) {
+		if (field === MESSAGES) return;
+		const ids = this.rulesOf(type, field).map((r) =>
+			claimId(r.id, r.outputs.find((o) => o.field === field)!.id)
+		);
+		const from = ids.findIndex((id) => id.startsWith(`${rule}:`));
+		if (from < 0 || to < 0 || to >= ids.length || from === to) return;
+		ids.splice(to, 0, ...ids.splice(from, 1));
+		const order = { ...this.draft.order, [refKey(type, field)]: ids };
+		this.edit('claim order', { ...this.draft, order });
+	}
+
+	/** Puts a definition into the draft, new or changed. */
+	setDefinition(label: string, d: Definition) {
+		const had = this.draft.definitions ?? [];
+		const definitions = had.some((x) => x.id === d.id)
+			? had.map((x) => (x.id === d.id ? d : x))
+			: [...had, d];
+		this.edit(`${label} ${d.id}`, { ...this.draft, definitions });
+	}
+
+	/** Puts a reference table into the draft, new or changed. */
+	setTable(label: string, t: ReferenceTable) {
+		const had = this.draft.tables ?? [];
+		const tables = had.some((x) => x.id === t.id)
+			? had.map((x) => (x.id === t.id ? t : x))
+			: [...had, t];
+		this.edit(`${label} ${t.id}`, { ...this.draft, tables });
+	}
+
+	removePart(kind: 'definition' | 'table', id: string) {
+		this.edit(
+			`remove ${id}`,
+			kind === 'table'
+				? { ...this.draft, tables: (this.draft.tables ?? []).filter((t) => t.id !== id) }
+				: { ...this.draft, definitions: (this.draft.definitions ?? []).filter((d) => d.id !== id) }
+		);
+	}
+
+	/** Options of a field that are open to choice. */
+	openOptions(type: string, field: string) {
+		const f = this.schema.field(type, field);
+		return (f?.list ? this.schema.lists.get(f.list)!.options : []).filter((o) => !o.retired);
+	}
+
+	/** What a field of the sample holds when it is settled; null for none, or none asked for. */
+	sampleValue(type: string, field: string | null): JsonValue {
+		const i = field === null ? undefined : this.schema.type(type).at.get(field);
+		return i === undefined || !this.result ? null : toJson(this.result.values[i]);
+	}
+
+	/** The same as people read it; empty for blank. */
+	sampleText(type: string, field: string): string {
+		const f = this.schema.field(type, field);
+		if (!f || this.sample?.type !== type) return '';
+		return formatValue(f, this.sampleValue(type, field), this.schema, this.titles.all);
+	}
+
+	/** What an output gives for the sample, as people read it; empty when it gives nothing. */
+	given(rule: Rule, output: Output): string {
+		const id = claimId(rule.id, output.id);
+		const value = this.result?.reports.find((r) => r.claim === id)?.value ?? null;
+		const field = this.schema.field(rule.type, output.field);
+		if (value === null || !field) return '';
+		return formatValue(field, toJson(value), this.schema, this.titles.all);
+	}
+
+	/** What was found at the sheet of a field, by any of the rules it is about. */
+	foundAt(type: string, field: string): Finding[] {
+		return this.found.filter(
+			(f) =>
+				(f.type === type && f.field === field) ||
+				f.others?.some((id) => {
+					const rule = this.rule(id);
+					return rule?.type === type && sheetOf(rule) === field;
+				})
+		);
+	}
+
+	/** The address at which a finding is mended; where a record shows it, with that as the sample. */
+	placeOf(f: Finding): string {
+		if (f.part.kind === 'table') return `/tables/${f.part.id}`;
+		if (f.part.kind === 'definition') return `/definitions#definition-${f.part.id}`;
+		const shown = f.witness ? `?finding=${encodeURIComponent(f.id)}` : '';
+		return `/write/${f.type}/${f.field}${shown}#rule-${f.rule}`;
+	}
+
+	addRule(rule: Rule) {
+		this.edit(`new rule ${rule.id}`, { ...this.draft, rules: [...this.draft.rules, rule] });
+	}
+
+	removeRule(id: string) {
+		const order: RuleSet['order'] = {};
+		for (const [field, claims] of Object.entries(this.draft.order)) {
+			const left = claims.filter((c) => !c.startsWith(`${id}:`));
+			// an order of one is none
+			if (left.length > 1) order[field] = left.length === claims.length ? claims : left;
+		}
+		const rules = this.draft.rules.filter((r) => r.id !== id);
+		this.edit(`remove ${id}`, { ...this.draft, rules, order });
+	}
+
+	/** Puts a rule back as it is in force; one that is not in force is taken out. */
+	revertRule(id: string) {
+		const before = this.force.set.rules.find((r) => r.id === id);
+		if (!before) return this.removeRule(id);
+		if (this.rule(id)) this.editRule('as in force', id, () => before);
+		else this.edit(`bring back ${id}`, { ...this.draft, rules: [...this.draft.rules, before] });
+	}
+
+	repair(r: Repair) {
+		this.edit(`repair ${r.label}`, repaired(this.draft, r, this.schema));
+	}
+
+	/** Stores what was edited; resolves when the server has it or has said why not. */
+	flush(): Promise<void> {
+		return this.saver.flush();
+	}
+
+	stop() {
+		this.trials.stop();
+		this.analysis.stop();
+	}
+
+	// ---- the sample -------------------------------------------------------------------------
+
+	touch(field: string, value: JsonValue) {
+		const s = this.sample;
+		if (!s) return;
+		const sent = s.sent.filter(([f]) => f !== field);
+		const stored = s.created ? null : (s.was[field] ?? null);
+		// back to what is stored is no change: A → B → A
+		const same = JSON.stringify(stored) === JSON.stringify(value);
+		this.sample = { ...s, sent: same ? sent : [...sent, [field, value]] };
+	}
+
+	instant(): string {
+		const s = this.sample;
+		return s?.day ? `${s.day}T09:00:00.000Z` : new Date().toISOString();
+	}
+
+	#settleSample(): Settled | null {
+		const s = this.sample;
+		if (!s || !this.schema.types.has(s.type)) return null;
+		return this.settleSample(s, s.sent, false);
+	}
+
+	/** What the draft makes of a change to the sample; `alone` without the records it runs on to. */
+	settleSample(s: Sample, sent: Sample['sent'], alone = true): Settled | null {
+		try {
+			const record = submissionOf(this.schema, {
+				type: s.type,
+				was: s.created ? null : s.was,
+				sent,
+				...(s.created || !s.id ? {} : { record: s.id })
+			});
+			const change = {
+				records: [record],
+				entryPoint: s.entryPoint,
+				instant: Date.parse(s.day ? `${s.day}T09:00:00.000Z` : new Date().toISOString()),
+				person: this.account.person
+			};
+			void this.near.version;
+			const settled = settle(this.shown.plan, change, this.#loader, {
+				explain: true,
+				states: true,
+				alone,
+				most: 200,
+				zones
+			});
+			if (settled.needs.length) queueMicrotask(() => this.near.want(settled.needs));
+			this.#read = [...settled.read, ...settled.found];
+			this.#looked = this.near.version > 0;
+			return settled;
+		} catch {
+			// the sample holds a value the model no longer knows
+			return null;
+		}
+	}
+
+	/** Made-up records stand for themselves; nothing else matches, and the rest is what is stored. */
+	#loaderFor(near: Sample['near']): Loader {
+		if (!near) return this.near.loader;
+		const made = recordsLoader(
+			this.schema,
+			near.map((r) => ({ ...r, values: valuesFromJson(this.schema, r.type, r.values) }))
+		);
+		const own = (type: string, id: string) => near.some((r) => r.type === type && r.id === id);
+		return {
+			record: (type, id) =>
+				own(type, id) ? made.record(type, id) : this.near.loader.record(type, id),
+			related: (type, field, id) => {
+				const target = this.schema.field(type, field)!.target!;
+				return own(target, id)
+					? made.related(type, field, id)
+					: this.near.loader.related(type, field, id);
+			},
+			matching: made.matching
+		};
+	}
+
+	/** Pins the record that a finding shows as the sample. */
+	showFinding(f: Finding) {
+		const { type } = this.schema.type(f.type);
+		const near = f.near ?? [];
+		this.titles.learn(
+			Object.fromEntries(
+				near.map((r) => {
+					const t = this.schema.type(r.type).type;
+					const name = r.values[t.title];
+					return [refKey(r.type, r.id), String(name ?? `a ${t.label.toLowerCase()} made up`)];
+				})
+			)
+		);
+		this.sample = {
+			type: f.type,
+			id: null,
+			title: `A ${type.label.toLowerCase()} that shows it`,
+			was: f.was ?? {},
+			links: {},
+			sent: Object.entries(f.witness ?? {}),
+			entryPoint: f.entryPoint ?? 'full',
+			created: !f.was,
+			day: PROBE_DAY,
+			near
+		};
+	}
+
+	/** The linked records that the sample reads, as a trial keeps them. */
+	nearSample(): Trial['near'] {
+		if (this.sample?.near?.length) return this.sample.near;
+		if (!this.#looked) return undefined;
+		return this.#read.flatMap(({ type, id }) => {
+			const values = this.near.loader.record(type, id);
+			return values ? [{ type, id, values: valuesToJson(this.schema, type, values) }] : [];
+		});
+	}
+
+	/** A field, or what stands in its place for the rules that send messages. */
+	field(type: string, id: string): Field | undefined {
+		return id === MESSAGES ? MESSAGES_FIELD : this.schema.field(type, id);
+	}
+
+	/** The text of a rule's guard, or null. */
+	guardText(rule: Rule): string | null {
+		return rule.guard && readFormula(rule.guard, { schema: this.schema, type: rule.type }).text;
+	}
+}
+
+export const provideWorkbench = (w: Workbench) => setContext(KEY, w);
+export const useWorkbench = () => getContext<Workbench>(KEY);

@@ -1,0 +1,484 @@
+/** The draft as the pages hold it: edits and undo, saving behind, the sample, findings and trials from workers. */
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { demoModel } from '../../../demo/model';
+import { demoDraft, demoReleases } from '../../../demo/rules';
+import { demoTrials } from '../../../demo/trials';
+import type { Rule } from '../../core';
+import { Schema, analyse, compilePlan, toJson } from '../../core';
+import { zones } from '../../runtime/zones';
+import { Workbench, type Sample } from './workbench.svelte';
+
+type Data = ConstructorParameters<typeof Workbench>[0];
+const data = (more: object = {}) =>
+	({
+		account: { id: '1', name: 'Ida', email: '', role: 'author', person: '1' },
+		model: demoModel,
+		modelRevision: 1,
+		draft: { set: demoDraft, authors: {} },
+		draftHash: 'h1',
+		overruled: {},
+		inForce: { number: 3, set: demoReleases[2].set },
+		trials: demoTrials,
+		rehearsal: null,
+		...more
+	}) as unknown as Data;
+
+interface Call {
+	path: string;
+	method: string;
+	body: unknown;
+}
+let calls: Call[];
+let answer: (c: Call) => { status?: number; body?: unknown };
+let w: Workbench;
+
+/** Workers that are asked and answer only when told to. */
+class IdleWorker {
+	static all: IdleWorker[] = [];
+	onmessage: ((e: { data: unknown }) => void) | null = null;
+	jobs: { job: number; set: unknown }[] = [];
+	ended = false;
+	constructor(readonly url: URL) {
+		IdleWorker.all.push(this);
+	}
+	postMessage(job: { job: number; set: unknown }) {
+		this.jobs.push(job);
+	}
+	terminate() {
+		this.ended = true;
+	}
+	static of(name: string) {
+		return IdleWorker.all.find((x) => String(x.url).includes(name))!;
+	}
+}
+
+beforeEach(() => {
+	vi.useFakeTimers();
+	calls = [];
+	answer = () => ({});
+	IdleWorker.all = [];
+	vi.stubGlobal('window', globalThis);
+	vi.stubGlobal('Worker', IdleWorker);
+	vi.stubGlobal('fetch', (path: string, init: { method?: string; body?: string } = {}) => {
+		const call = {
+			path,
+			method: init.method ?? 'GET',
+			body: init.body ? JSON.parse(init.body) : undefined
+		};
+		calls.push(call);
+		const { status = 200, body = {} } = answer(call);
+		return Promise.resolve({
+			ok: status < 400,
+			status,
+			json: () => Promise.resolve(body)
+		});
+	});
+	w = new Workbench(data());
+});
+afterEach(() => {
+	w.stop();
+	vi.unstubAllGlobals();
+	vi.useRealTimers();
+});
+
+const later = (ms = 1000) => vi.advanceTimersByTimeAsync(ms);
+const size = () => w.rule('size_class')!;
+const why = (text: string) => w.editRule('why', 'size_class', (r: Rule) => ({ ...r, why: text }));
+const customer = (was: Sample['was'], more: Partial<Sample> = {}): Sample => ({
+	type: 'customer',
+	id: '1',
+	title: 'One',
+	was,
+	links: {},
+	sent: [],
+	entryPoint: 'full',
+	created: false,
+	day: '2026-11-23',
+	...more
+});
+const got = (field: string) => toJson(w.result!.values[w.schema.type('customer').at.get(field)!]);
+
+describe('edits', () => {
+	it('change the draft and all that follows from it, and are undone and done again', () => {
+		expect(w.changes).toHaveLength(2);
+		w.removeRule('urgency');
+		expect(w.rule('urgency')).toBeUndefined();
+		expect(w.changes.map((c) => `${c.id} ${c.what}`)).toContain('urgency removed');
+		expect([...w.plan.claims.keys()].some((k) => k.startsWith('urgency:'))).toBe(false);
+		expect(w.history.undoLabel).toBe('remove urgency');
+		w.undo();
+		expect(w.rule('urgency')).toBeDefined();
+		expect(w.changes).toHaveLength(2);
+		w.redo();
+		expect(w.rule('urgency')).toBeUndefined();
+		w.undo();
+		expect(w.draft).toEqual(demoDraft);
+		w.undo();
+		expect(w.draft).toEqual(demoDraft);
+	});
+	it('in quick succession on one thing are one step; after a pause, or elsewhere, another', async () => {
+		why('a');
+		why('ab');
+		w.undo();
+		expect(size().why).toBe(demoDraft.rules.find((r) => r.id === 'size_class')!.why);
+		w.redo();
+		expect(size().why).toBe('ab');
+		await later(2000);
+		why('abc');
+		w.undo();
+		expect(size().why).toBe('ab');
+		why('x');
+		expect(w.history.redoLabel).toBeNull();
+	});
+	it('of a reader change nothing', () => {
+		const reader = new Workbench(
+			data({ account: { id: '3', name: 'M', email: '', role: 'reader', person: null } })
+		);
+		reader.removeRule('size_class');
+		expect(reader.rule('size_class')).toBeDefined();
+		reader.stop();
+	});
+	it('take a rule back to what is in force, or out where it is not', () => {
+		why('Other.');
+		w.revertRule('size_class');
+		expect(size()).toBe(demoReleases[2].set.rules.find((r) => r.id === 'size_class'));
+		w.revertRule('visits');
+		expect(w.rule('visits')).toBeUndefined();
+		w.removeRule('urgency');
+		w.revertRule('urgency');
+		expect(w.rule('urgency')).toBeDefined();
+		expect(w.changes).toEqual([]);
+	});
+	it('put rules of a field into an order', () => {
+		const names = () => w.rulesOf('customer', 'account_engineer').map((r) => r.id);
+		const before = names();
+		expect(before.length).toBeGreaterThan(1);
+		w.place('customer', 'account_engineer', before[1], 0);
+		expect(names()).toEqual([before[1], before[0], ...before.slice(2)]);
+		w.place('customer', 'account_engineer', before[1], -1);
+		w.place('customer', 'account_engineer', before[1], 99);
+		w.place('customer', 'account_engineer', 'gone', 0);
+		expect(names()[0]).toBe(before[1]);
+		w.removeRule(before[1]);
+		expect(
+			Object.values(w.draft.order)
+				.flat()
+				.some((c) => c.startsWith(`${before[1]}:`))
+		).toBe(false);
+		expect(w.rulesOf('customer', '~messages').every((r) => r.body.kind === 'message')).toBe(true);
+	});
+	it('of definitions and tables replace one, add one, take one out', () => {
+		const [d] = w.draft.definitions!;
+		w.setDefinition('name', { ...d, name: 'Renamed' });
+		expect(w.draft.definitions![0].name).toBe('Renamed');
+		w.setDefinition('new', { ...d, id: 'fresh', name: 'Fresh' });
+		expect(w.draft.definitions).toHaveLength(demoDraft.definitions!.length + 1);
+		const [t] = w.draft.tables!;
+		w.setTable('label', { ...t, label: 'Other' });
+		expect(w.schema.tables.get(t.id)!.label).toBe('Other');
+		w.removePart('table', t.id);
+		w.removePart('definition', 'fresh');
+		expect(w.schema.tables.has(t.id)).toBe(false);
+		expect(w.draft.definitions).toHaveLength(demoDraft.definitions!.length);
+	});
+});
+
+describe('saving', () => {
+	const sent = () => calls.filter((c) => c.path.startsWith('/draft'));
+	const pieces = () =>
+		sent().flatMap((c) => (c.body as { pieces: { path: string[]; after?: unknown }[] }).pieces);
+	it('sends what an edit touched, once it has come to rest, and what it found there', async () => {
+		why('a');
+		why('ab');
+		expect(w.saver.state).toBe('waiting');
+		expect(sent()).toEqual([]);
+		await later();
+		expect(sent()).toHaveLength(1);
+		expect(sent()[0]).toMatchObject({ method: 'PATCH', path: '/draft' });
+		const { why: before } = demoDraft.rules.find((r) => r.id === 'size_class')!;
+		expect(pieces()).toEqual([{ path: ['rules', 'size_class', 'why'], before, after: 'ab' }]);
+		expect(w.saver.state).toBe('saved');
+		w.removeRule('urgency');
+		await later();
+		expect(pieces().at(-1)).toMatchObject({ path: ['rules', 'urgency'] });
+		expect(pieces().at(-1)!.after).toBeUndefined();
+	});
+	it('sends nothing of an edit that was taken back in time', async () => {
+		why('a');
+		w.undo();
+		await later();
+		expect(sent()).toEqual([]);
+		expect(w.saver.state).toBe('saved');
+	});
+	it('keeps edits while the server is away, and sends them again', async () => {
+		const reach = globalThis.fetch;
+		vi.stubGlobal('fetch', () => Promise.reject(new TypeError('away')));
+		why('kept');
+		await later();
+		expect(w.saver.state).toBe('waiting');
+		expect(w.saver.trouble).toContain('cannot be reached');
+		expect(size().why).toBe('kept');
+		vi.stubGlobal('fetch', reach);
+		await later(4000);
+		expect(w.saver.state).toBe('saved');
+		expect(w.saver.trouble).toBeNull();
+	});
+	it('says when somebody else changed the rule, and when an edit is refused', async () => {
+		answer = () => ({ status: 409, body: { message: 'Ida changed “Size class” meanwhile.' } });
+		why('mine');
+		await later();
+		expect([w.saver.state, w.saver.trouble]).toEqual([
+			'conflict',
+			'Ida changed “Size class” meanwhile.'
+		]);
+		answer = () => ({});
+		w.load(theirs((r) => ({ ...r, why: 'theirs' })));
+		expect(w.saver.state).toBe('saved');
+		expect(size().why).toBe('theirs');
+		expect(w.saver.trouble).toBeNull();
+		expect(w.notice).toContain('Theirs stands now');
+		answer = () => ({ status: 400, body: { message: 'name is too long' } });
+		why('x');
+		await later();
+		expect([w.saver.state, w.saver.trouble]).toEqual(['refused', 'name is too long']);
+		w.load(theirs((r) => ({ ...r, why: 'theirs' })));
+		expect([w.saver.state, w.saver.trouble, size().why]).toEqual(['saved', null, 'theirs']);
+	});
+	it('of an edit that is refused goes on with the next one', async () => {
+		answer = () => ({ status: 400, body: { message: 'name is too long' } });
+		why('x');
+		await later();
+		answer = () => ({});
+		why('short');
+		await later();
+		expect(w.saver.state).toBe('saved');
+		expect(pieces().at(-1)).toMatchObject({ after: 'short' });
+	});
+	it('does not lose edits to a page that loads meanwhile, and takes what others did', async () => {
+		why('mine');
+		w.load(theirs((r) => ({ ...r, name: 'Theirs' })));
+		expect(size()).toMatchObject({ why: 'mine', name: 'Theirs' });
+		await later();
+		expect(pieces().map((p) => p.path.at(-1))).toEqual(['why']);
+		expect(w.saver.state).toBe('saved');
+	});
+});
+
+/** The server's draft after somebody else changed the size class, or put in a rule of theirs. */
+const theirs = (change: (r: Rule) => Rule, more: Rule[] = []) =>
+	data({
+		draftHash: 'h2',
+		draft: {
+			set: {
+				...demoDraft,
+				rules: [
+					...structuredClone(demoDraft.rules).map((r) => (r.id === 'size_class' ? change(r) : r)),
+					...more
+				]
+			},
+			authors: { 'rules.size_class': 'Ida' }
+		}
+	});
+
+describe('two authors', () => {
+	it('undo takes back what I did and leaves the rule that a colleague wrote meanwhile', async () => {
+		why('mine');
+		await later();
+		const rule: Rule = { ...size(), id: 'colleague', name: 'A colleague’s', outputs: [] };
+		w.load(theirs((r) => ({ ...r, why: 'mine' }), [rule]));
+		expect(w.rule('colleague')).toBeDefined();
+		w.undo();
+		expect(w.rule('colleague')).toBeDefined();
+		expect(size().why).toBe(demoDraft.rules.find((r) => r.id === 'size_class')!.why);
+		expect(w.notice).toBeNull();
+	});
+	it('what a colleague changed since is left, said with their name, and the step before is offered', async () => {
+		w.editRule('name', 'size_class', (r) => ({ ...r, name: 'First' }));
+		await later(2000);
+		why('mine');
+		await later();
+		w.load(theirs((r) => ({ ...r, name: 'First', why: 'Ida’s' })));
+		w.undo();
+		expect(size().why).toBe('Ida’s');
+		expect(w.notice).toBe('Ida changed “First” since; that step was left as it is.');
+		expect(w.history.undoLabel).toBe('name size_class');
+		w.undo();
+		expect(size()).toMatchObject({
+			name: demoDraft.rules.find((r) => r.id === 'size_class')!.name
+		});
+		expect(w.notice).toBeNull();
+	});
+	it('a release ends what can be taken back', () => {
+		why('mine');
+		w.load(data({ inForce: { number: 4, set: demoDraft } }));
+		expect(w.history.undoLabel).toBeNull();
+	});
+	it('what is loaded and did not change stays the very same, and is not compiled again', () => {
+		const before = w.draft.rules;
+		w.load(theirs((r) => ({ ...r, name: 'Theirs' })));
+		w.draft.rules.forEach((r, i) =>
+			r.id === 'size_class' ? expect(r).not.toBe(before[i]) : expect(r).toBe(before[i])
+		);
+	});
+});
+
+describe('the sample', () => {
+	it('is settled by the draft at every change, and back to what is stored is no change', () => {
+		w.sample = customer({ headcount: '48', size_class: 'small' });
+		expect(w.result!.changes).toEqual([]);
+		w.touch('headcount', '60');
+		expect(got('size_class')).toBe('medium');
+		w.touch('headcount', '48');
+		expect(w.sample.sent).toEqual([]);
+		expect(w.result!.changes).toEqual([]);
+		w.sample = customer({}, { id: null, created: true });
+		w.touch('headcount', '9');
+		expect(got('size_class')).toBe('micro');
+	});
+	it('runs on a rule as it last could be read, while that is half written', () => {
+		w.sample = customer({ headcount: '48', size_class: 'small' });
+		w.touch('headcount', '60');
+		expect(got('size_class')).toBe('medium');
+		w.editRule('input', 'size_class', (r) => ({
+			...r,
+			body: { ...r.body, input: { text: 'Headc +' } } as Rule['body']
+		}));
+		expect(w.plan.problems).toHaveLength(1);
+		expect([...w.shown.stale]).toEqual(['size_class']);
+		expect(got('size_class')).toBe('medium');
+	});
+	it('asks for linked records when a rule wants them, each once, and takes them in', async () => {
+		answer = ({ path }) =>
+			path === '/look/near'
+				? {
+						body: {
+							records: [{ type: 'customer', id: '7', values: { size_class: 'large' } }],
+							related: [],
+							found: []
+						}
+					}
+				: {};
+		w.sample = { ...customer({}), type: 'deal', was: { kind: 'new_build', customer: '7' } };
+		w.touch('kind', 'retrofit');
+		void w.result;
+		await later();
+		const asked = calls.filter((c) => c.path === '/look/near');
+		expect(JSON.stringify(asked[0].body)).toContain('"id":"7"');
+		const limit = w.schema.type('deal').at.get('discount_limit_percent')!;
+		expect(toJson(w.result!.values[limit])).toBe('7.5');
+		const n = asked.length;
+		w.touch('kind', 'new_build');
+		w.touch('kind', 'retrofit');
+		await later();
+		expect(calls.filter((c) => c.path === '/look/near')).toHaveLength(n);
+	});
+});
+
+describe('findings', () => {
+	const checker = () => IdleWorker.of('findings');
+	const tell = () => {
+		const worker = checker();
+		const { job } = worker.jobs.at(-1)!;
+		const plan = compilePlan(new Schema(demoModel), w.draft);
+		worker.onmessage!({ data: { job, checked: analyse(plan, w.draft, zones) } });
+	};
+	it('come from a worker; until it answers, none are told as none', () => {
+		expect([w.analysis.analysed, w.analysis.checking]).toEqual([false, true]);
+		tell();
+		expect([w.analysis.analysed, w.analysis.checking]).toEqual([true, false]);
+		expect(w.found.map((f) => f.is)).toEqual(
+			expect.arrayContaining(['gap between bands', 'missing row'])
+		);
+	});
+	it('that break off leave what was said before, and say so', () => {
+		tell();
+		const before = w.found;
+		why('a');
+		checker().onmessage!({ data: { job: checker().jobs.at(-1)!.job, checked: null } });
+		expect([w.analysis.failed, w.analysis.checking]).toEqual([true, false]);
+		expect(w.found).toBe(before);
+		why('b');
+		tell();
+		expect(w.analysis.failed).toBe(false);
+	});
+	it('of edits made while it is at it are looked at together afterwards', () => {
+		why('a');
+		why('b');
+		w.removeRule('urgency');
+		expect(checker().jobs).toHaveLength(1);
+		checker().onmessage!({
+			data: { job: checker().jobs[0].job, checked: { findings: [], open: [] } }
+		});
+		expect([w.analysis.analysed, w.analysis.checking]).toEqual([false, true]);
+		expect(checker().jobs).toHaveLength(2);
+		expect(checker().jobs[1].set).toBe(w.draft);
+		tell();
+		expect(w.analysis.checking).toBe(false);
+	});
+	it('have an address, show their record, and go by their repair', () => {
+		tell();
+		const gap = w.found.find((f) => f.rule === 'visits')!;
+		expect(w.placeOf(gap)).toBe(
+			`/write/customer/service_visits_a_year?finding=${gap.id}#rule-visits`
+		);
+		w.showFinding(gap);
+		expect(w.sample).toMatchObject({ type: 'customer', created: true, id: null });
+		expect(w.sample!.sent).toEqual([['glass_area', '10000']]);
+		expect(w.result!.reports.find((r) => r.rule === 'visits')!.outcome).toBe('no row');
+		w.repair(gap.repair!);
+		expect(w.result!.reports.find((r) => r.rule === 'visits')!.outcome).toBe('wrote');
+		w.undo();
+		expect(w.result!.reports.find((r) => r.rule === 'visits')!.outcome).toBe('no row');
+		expect(w.placeOf({ ...gap, part: { kind: 'table', id: 't' } })).toBe('/tables/t');
+	});
+	it('that read linked records bring these along, and nothing else is taken for them', () => {
+		w.showFinding({
+			id: 'x',
+			part: { kind: 'rule', id: 'discount_limit' },
+			rule: 'discount_limit',
+			type: 'deal',
+			field: 'discount_limit_percent',
+			place: 'input',
+			severity: 'blocking',
+			is: 'unmapped option',
+			message: '',
+			witness: { kind: 'new_build', customer: '900000000000000' },
+			near: [{ type: 'customer', id: '900000000000000', values: { size_class: 'large' } }]
+		});
+		const limit = w.schema.type('deal').at.get('discount_limit_percent')!;
+		expect(toJson(w.result!.values[limit])).toBe('10');
+		expect(w.nearSample()).toHaveLength(1);
+		expect(w.titles.all['customer.900000000000000']).toBe('a customer made up');
+	});
+});
+
+describe('trials', () => {
+	it('run in a worker, the newest run counts, and are run again at every edit', () => {
+		w.trials.run();
+		const worker = IdleWorker.of('trials');
+		why('a');
+		expect(worker.jobs).toHaveLength(2);
+		const results = (held: boolean) => demoTrials.map((t) => ({ trial: t.id, held, lines: [] }));
+		worker.onmessage!({ data: { job: worker.jobs[0].job, results: results(false) } });
+		expect(w.trials.running).toBe(true);
+		worker.onmessage!({ data: { job: worker.jobs[1].job, results: results(true) } });
+		expect([w.trials.running, w.trials.held]).toEqual([false, demoTrials.length]);
+		w.stop();
+		expect(worker.ended).toBe(true);
+	});
+	it('are kept and dropped; a refusal is told', async () => {
+		const trial = { ...demoTrials[0], id: 'fresh', name: 'Fresh' };
+		expect(await w.trials.keep(trial)).toBeNull();
+		expect(w.trials.all).toHaveLength(demoTrials.length + 1);
+		expect(await w.trials.keep({ ...trial, name: 'Again' })).toBeNull();
+		expect(w.trials.all.at(-1)!.name).toBe('Again');
+		await w.trials.drop('fresh');
+		expect(w.trials.all).toHaveLength(demoTrials.length);
+		answer = () => ({ status: 400, body: { message: 'name is missing' } });
+		expect(await w.trials.keep(trial)).toBe('name is missing');
+		expect(w.trials.all).toHaveLength(demoTrials.length);
+		expect(calls.map((c) => c.method)).toEqual(
+			expect.arrayContaining(['PUT', 'PUT', 'DELETE', 'PUT'])
+		);
+	});
+});

@@ -1,0 +1,73 @@
+/** Edits of the draft as the pages send them: pieces that apply where what they found still stands. */
+import type { Piece } from '../../core';
+import { applied, partName, touched } from '../../core';
+import { checkDefinition, checkOrder, checkRule, checkTable } from '../../door';
+import type { PoolClient } from 'pg';
+import {
+	lockDraft,
+	placeRules,
+	putOrder,
+	putPart,
+	putRule,
+	readDraft,
+	removePart,
+	removeRule
+} from '../db/rules';
+
+/** A piece that somebody changed meanwhile, and who. */
+export interface Overtaken {
+	/** What it lies in, as people know it. */
+	name: string;
+	by: string | null;
+}
+
+/**
+ * Carries out the pieces on the stored draft, all or none.
+ * @returns what was overtaken; nothing is stored then
+ * @throws {BadInput} when what comes out is no sound rule, definition, table or order
+ */
+export async function editDraft(
+	client: PoolClient,
+	workspace: string,
+	pieces: readonly Piece[],
+	account: string
+): Promise<Overtaken[]> {
+	await lockDraft(client, workspace);
+	const { set, authors } = await readDraft(client, workspace);
+	const { set: next, refused } = applied(set, pieces);
+	if (refused.length) {
+		const parts = touched(refused);
+		return parts.map(({ part, id }) => ({
+			name: partName(set, [part, id]),
+			by: authors[`${part}.${id}`] ?? null
+		}));
+	}
+	for (const { part, id } of touched(pieces)) {
+		if (part === 'order') {
+			const claims = Object.hasOwn(next.order, id) ? next.order[id] : [];
+			await putOrder(client, workspace, checkOrder({ field: id, claims }));
+			continue;
+		}
+		// the order of a list is stored with the list
+		if (id === '~order') continue;
+		if (part === 'rules') {
+			const rule = next.rules.find((r) => r.id === id);
+			if (rule) await putRule(client, workspace, checkRule(rule), account);
+			else await removeRule(client, workspace, id);
+			continue;
+		}
+		const kind = part === 'tables' ? 'table' : 'definition';
+		const found = (next[part] as { id: string }[] | undefined)?.find((x) => x.id === id);
+		if (!found) await removePart(client, workspace, kind, id);
+		else {
+			const doc = part === 'tables' ? checkTable(found) : checkDefinition(found);
+			await putPart(client, workspace, kind, doc, account);
+		}
+	}
+	await placeRules(
+		client,
+		workspace,
+		next.rules.map((r) => r.id)
+	);
+	return [];
+}

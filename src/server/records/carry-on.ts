@@ -1,0 +1,68 @@
+/** Carries on changes that ran on to more records than one transaction takes. */
+import type { SubmittedRecord } from '../../core';
+import { refKey, settle } from '../../core';
+import { zones } from '../../runtime/zones';
+import { donePending, takePending } from '../db/carried';
+import type { Before } from './near';
+import { AtHand } from './near';
+import { inForce } from './force';
+import { keepChanges } from './keep';
+import type { Locks } from './locks';
+import { lockRecords, locking, needLocks, toLock } from './locks';
+import { changeOf } from './save';
+import { addedOf } from './submitted';
+import type { Sender } from './types';
+
+/**
+ * Settles one piece of what a change was put off at, in a transaction of its own.
+ * @param locks what the pieces before it had to lock besides, most likely the same; what this one must is added
+ * @returns how many records were done; 0 when somebody else has them
+ */
+export async function carryOnPiece(
+	piece: {
+		sender: Sender;
+		carried: string;
+		before: readonly Before[];
+		records: readonly { type: string; id: string }[];
+	},
+	locks: Locks
+): Promise<number> {
+	const { sender, carried, before } = piece;
+	return locking(async (client) => {
+		const pending = await takePending(client, carried, piece.records);
+		if (!pending.length) return 0;
+		const force = await inForce(client, sender.workspace);
+		const { schema, plan } = force;
+		const stored = await lockRecords(client, sender.workspace, schema, pending, locks);
+		const records = pending.flatMap(({ type, id, touched }): SubmittedRecord[] => {
+			const r = stored.get(refKey(type, id));
+			// one that was deleted meanwhile needs nothing any more
+			if (!r) return [];
+			return [
+				{
+					type,
+					id,
+					created: false,
+					was: r.values,
+					sent: new Map(),
+					keep: new Set(),
+					inLine: true,
+					added: addedOf(r),
+					touched
+				}
+			];
+		});
+		if (records.length) {
+			const atHand = new AtHand(client, sender.workspace, schema, before);
+			atHand.put(stored.values());
+			const change = changeOf(sender, records);
+			const settled = await atHand.settle((loader, explain) =>
+				settle(plan, change, loader, { explain, zones, most: sender.most })
+			);
+			needLocks(toLock(settled, atHand.children), stored, locks);
+			await keepChanges(client, sender, force, [{ records, settled, before }], stored);
+		}
+		await donePending(client, carried, pending);
+		return pending.length;
+	}, locks);
+}

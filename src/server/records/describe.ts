@@ -1,0 +1,231 @@
+/** What a settled change means to the sender, to history and to who set each field. */
+import type { Format, JsonValue, Outcome, Plan, SetAside, SettledRecord, Value } from '../../core';
+import { MESSAGES, isList, plainFormat, reason, refKey, ruleOf, toJson } from '../../core';
+import type { Db } from '../db/pool';
+import type { HistoryLine, QuietLine, SetBy } from '../db/records';
+import { titlesOf } from '../db/records';
+
+/** What became of a submitted record. */
+export interface SaveOutcome {
+	type: string;
+	id: string;
+	version: number;
+	release: number;
+	created: boolean;
+	values: Record<string, JsonValue>;
+	changes: {
+		field: string;
+		from: JsonValue;
+		to: JsonValue;
+		rule: string | null;
+		because: string | null;
+	}[];
+	setAside: {
+		field: string;
+		sent: JsonValue;
+		stands: JsonValue;
+		rule: string;
+		why: SetAside['why'];
+	}[];
+	failures: { field: string; rule: string; message: string }[];
+	/** Advice of checks; blocking messages refuse the change instead. */
+	messages: { field: string; rule: string; message: string }[];
+	/** Other records that the change ran on to; told with the first record of a change. */
+	reached: { type: string; id: string; fields: string[] }[];
+	/** Messages to people that left with it; told with the first record of a change. */
+	sent: number;
+	/** Records that the change runs on to afterwards; told with the first record of a change. */
+	pending: number;
+}
+
+/** Who made the change, as history and fields tell it. */
+export interface Told {
+	/** Name of the person. */
+	name: string;
+	by: 'person' | 'import' | 'api';
+	at: string;
+	release: number;
+}
+
+/** Outcomes of rules that did not run at all, or that lines of history tell of already. */
+const NOT_QUIET: ReadonlySet<Outcome> = new Set<Outcome>([
+	'not triggered',
+	'moment left out',
+	'entry point left out',
+	'reached left out',
+	'wrote',
+	'cleared',
+	'failed',
+	'sends',
+	'holds',
+	'in effect',
+	'pending'
+]);
+
+/**
+ * Writes values for history: links by the title of the record they point to. `learn` takes the titles
+ * that changes in the making give.
+ */
+export async function titledFormat(
+	db: Db,
+	workspace: string,
+	plan: Plan,
+	records: readonly SettledRecord[]
+): Promise<{ format: Format; learn: (records: readonly SettledRecord[]) => void }> {
+	const { schema } = plan;
+	const wanted = new Map<string, Set<string>>();
+	const want = (type: string, field: string, v: Value | undefined) => {
+		const f = schema.field(type, field);
+		if (f?.type !== 'link') return;
+		for (const id of isList(v ?? null) ? (v as readonly Value[]) : [v])
+			if (typeof id === 'string')
+				wanted.set(f.target!, (wanted.get(f.target!) ?? new Set()).add(id));
+	};
+	for (const rec of records)
+		for (const r of rec.reports) {
+			if (NOT_QUIET.has(r.outcome) && r.outcome !== 'wrote' && r.outcome !== 'cleared') continue;
+			for (const x of r.reads ?? []) want(x.type, x.field, x.value);
+			for (const p of r.guard ?? []) for (const x of p.values) want(x.type, x.field, x.value);
+			want(rec.type, r.field, r.found ? [...r.found] : undefined);
+		}
+	const titles = new Map<string, string>();
+	for (const [type, ids] of wanted) {
+		const numbers = [...ids].filter((id) => /^\d{1,18}$/.test(id)).slice(0, 5000);
+		for (const [id, title] of await titlesOf(db, schema, workspace, type, numbers))
+			titles.set(`${type}.${id}`, title);
+	}
+	const plain = plainFormat(plan);
+	return {
+		format: (ref, v) => {
+			const f = schema.field(ref.type, ref.field);
+			const title = f?.type === 'link' && typeof v === 'string' && titles.get(`${f.target}.${v}`);
+			return title || plain(ref, v);
+		},
+		learn: (settled) => {
+			for (const r of settled) {
+				if (!r.created && !r.changes.length) continue;
+				const { type: t, at } = schema.type(r.type);
+				const title = r.values[at.get(t.title)!];
+				if (title === null) titles.set(refKey(r.type, r.id), `No. ${r.id}`);
+				else titles.set(refKey(r.type, r.id), String(toJson(title)));
+			}
+		}
+	};
+}
+
+/** What one settled record means. @param before who set its fields until now */
+export function describe(
+	plan: Plan,
+	told: Told,
+	rec: SettledRecord,
+	before: Record<string, SetBy>,
+	format: Format
+) {
+	const reports = new Map(rec.reports.map((r) => [r.claim, r]));
+	const why = (claim: string) => reason(plan, reports.get(claim)!, format);
+	const ruleName = (claim: string) => ruleOf(plan, claim)!.name;
+	const history: HistoryLine[] = [];
+	const setBy: Record<string, SetBy> = {};
+	const line = (
+		field: string,
+		was: JsonValue,
+		now: JsonValue,
+		claim: string | null,
+		because: string | null,
+		outcome: HistoryLine['outcome']
+	) =>
+		history.push({
+			type: rec.type,
+			record: rec.id,
+			field,
+			was,
+			now,
+			claim,
+			ruleName: claim && ruleName(claim),
+			because,
+			outcome
+		});
+	for (const c of rec.changes) {
+		const because = c.claim && why(c.claim);
+		line(c.field, toJson(c.from), toJson(c.to), c.claim, because, 'set');
+		setBy[c.field] = c.claim
+			? {
+					by: 'rule',
+					name: told.name,
+					at: told.at,
+					release: told.release,
+					rule: ruleName(c.claim),
+					claim: c.claim,
+					because: because!
+				}
+			: { by: told.by, name: told.name, at: told.at };
+	}
+	for (const [claim, options] of rec.added) {
+		const { field } = plan.claims.get(claim)!;
+		const had = setBy[field.id] ?? before[field.id];
+		if (had) setBy[field.id] = { ...had, added: { ...had.added, [claim]: options } };
+	}
+	for (const a of rec.setAside)
+		line(
+			a.field,
+			toJson(a.stands),
+			toJson(a.sent),
+			a.claim,
+			`“${ruleName(a.claim)}” does not let it be set`,
+			'set aside'
+		);
+	for (const f of rec.failures) line(f.field, null, null, f.claim, f.message, 'failed');
+	for (const claim of new Set(rec.sends.map((m) => m.claim)))
+		line(
+			MESSAGES,
+			null,
+			String(rec.sends.filter((m) => m.claim === claim).length),
+			claim,
+			why(claim),
+			'sent'
+		);
+	// in a record that the change ran on to, a check refuses nothing: what it says is kept for people to see
+	if (rec.reached)
+		for (const m of rec.messages) line(m.field, null, null, m.claim, m.text, 'failed');
+	const quiet = rec.reports
+		.filter((r) => !NOT_QUIET.has(r.outcome))
+		.map((r): QuietLine => [rec.type, rec.id, r.claim, r.outcome]);
+	const outcome: SaveOutcome = {
+		type: rec.type,
+		id: rec.id,
+		version: 1,
+		release: told.release,
+		created: rec.created,
+		values: Object.fromEntries(
+			plan.schema.type(rec.type).type.fields.map((f, i) => [f.id, toJson(rec.values[i])])
+		),
+		changes: rec.changes.map((c) => ({
+			field: c.field,
+			from: toJson(c.from),
+			to: toJson(c.to),
+			rule: c.claim && ruleName(c.claim),
+			because: c.claim && why(c.claim)
+		})),
+		setAside: rec.setAside.map((a) => ({
+			field: a.field,
+			sent: toJson(a.sent),
+			stands: toJson(a.stands),
+			rule: ruleName(a.claim),
+			why: a.why
+		})),
+		failures: rec.failures.map((f) => ({
+			field: f.field,
+			rule: ruleName(f.claim),
+			message: f.message
+		})),
+		messages: rec.messages.map((m) => ({
+			field: m.field,
+			rule: ruleName(m.claim),
+			message: m.text
+		})),
+		reached: [],
+		sent: 0,
+		pending: 0
+	};
+	return { outcome, history, setBy, quiet };
+}

@@ -1,0 +1,9 @@
+/** Every change of records goes through here: saved, deleted, carried on, by the release in force. */
+export { carryOnPiece } from './carry-on';
+export { inForce, type InForce } from './force';
+export { keysOf } from './by-key';
+export { remove } from './remove';
+export { save, saveInOrder } from './save';
+export { addedOf } from './submitted';
+export * from './types';
+export type { SaveOutcome } from './describe';

@@ -1,0 +1,162 @@
+/** Writes what was settled: records, history, messages and what is put off, for many changes at once. */
+import type { JsonValue, Schema, Settled, SettledRecord, SubmittedRecord } from '../../core';
+import { refKey, valuesToJson } from '../../core';
+import { putOff } from '../db/carried';
+import type { Db } from '../db/pool';
+import type { HistoryLine, QuietLine, SetBy, StoredRecord, Writing } from '../db/records';
+import { deleteRecord, markSettled, writeHistory, writeRecords } from '../db/records';
+import type { SaveOutcome } from './describe';
+import { describe, titledFormat } from './describe';
+import type { Before } from './near';
+import { putOut } from '../db/outbox';
+import type { InForce } from './force';
+import type { Sender } from './types';
+
+/** A change that is settled and to be kept. */
+export interface Kept {
+	records: readonly SubmittedRecord[];
+	settled: Settled;
+	/** What records were before the change that is carried on. */
+	before?: readonly Before[];
+}
+
+/** What a record becomes through all changes, and what it is at the one that is looked at. */
+interface Progress {
+	version: number;
+	setBy: Record<string, SetBy>;
+}
+
+/**
+ * Writes changes in their order. A record that several of them change is written once; each has its
+ * own version and its own history.
+ * @param stored the records as they were before the first of the changes
+ */
+export async function keepChanges(
+	client: Db,
+	sender: Sender,
+	force: InForce,
+	changes: readonly Kept[],
+	stored: ReadonlyMap<string, StoredRecord>
+): Promise<SaveOutcome[][]> {
+	const { schema, plan, release } = force;
+	const { workspace, account, entryPoint } = sender;
+	const at = new Date(sender.instant).toISOString();
+	const by = entryPoint === 'import' || entryPoint === 'api' ? entryPoint : 'person';
+	const told = { name: account.name, by, at, release } as const;
+	const everything = changes.flatMap((c) => c.settled.records);
+	const { format, learn } = await titledFormat(client, workspace, plan, everything);
+	const now = new Map<string, Progress>();
+	const progress = (rec: SettledRecord): Progress => {
+		const key = refKey(rec.type, rec.id);
+		const had = now.get(key);
+		if (had) return had;
+		const before = stored.get(key);
+		const made = { version: before?.version ?? 0, setBy: { ...before?.setBy } };
+		now.set(key, made);
+		return made;
+	};
+	const writings = new Map<string, Writing>();
+	const untouched = new Map<string, SettledRecord>();
+	const removed: { type: string; id: string }[] = [];
+	const history: { lines: HistoryLine[]; quiet: QuietLine[] }[] = [];
+	const outcomes = changes.map(({ records, settled }) => {
+		const lines: HistoryLine[] = [];
+		const quiet: QuietLine[] = [];
+		const out: SaveOutcome[] = [];
+		history.push({ lines, quiet });
+		learn(settled.records);
+		settled.records.forEach((rec, i) => {
+			if (records[i]?.removed) {
+				lines.push(deletion(schema, rec));
+				removed.push({ type: rec.type, id: rec.id });
+				return;
+			}
+			const silent = !rec.changes.length && !rec.failures.length && !rec.messages.length;
+			if (rec.reached && silent && !rec.sends.length) return;
+			const state = progress(rec);
+			const d = describe(plan, told, rec, state.setBy, format);
+			if (rec.created || rec.changes.length) {
+				state.version++;
+				Object.assign(state.setBy, d.setBy);
+				addWriting(writings, rec, d.setBy);
+			} else if (!rec.reached) untouched.set(refKey(rec.type, rec.id), rec);
+			lines.push(...d.history);
+			quiet.push(...d.quiet);
+			if (!rec.reached) out.push({ ...d.outcome, version: Math.max(state.version, 1) });
+			else if (rec.changes.length)
+				out[0]?.reached.push({
+					type: rec.type,
+					id: rec.id,
+					fields: rec.changes.map((c) => c.field)
+				});
+		});
+		return out;
+	});
+	await writeRecords(client, schema, workspace, [...writings.values()], release, at);
+	await markSettled(client, workspace, [...untouched.values()], release);
+	for (const r of removed) await deleteRecord(client, workspace, r.type, r.id);
+	const toldOf = changes
+		.map(({ settled, before = [] }, i) => ({
+			settled,
+			before,
+			...history[i],
+			first: outcomes[i].at(0)
+		}))
+		.filter((x) => x.lines.length || x.settled.deferred.length);
+	const head = { at, account: account.id, entryPoint, release };
+	const numbers = await writeHistory(client, workspace, head, toldOf);
+	const sent = await putOut(
+		client,
+		workspace,
+		plan,
+		toldOf.map((x, i) => ({ change: numbers[i], records: x.settled.records })),
+		at
+	);
+	for (const [i, { settled, before, first }] of toldOf.entries()) {
+		if (first) Object.assign(first, { sent: sent[i], pending: settled.deferred.length });
+		if (!settled.deferred.length) continue;
+		const was = settled.records
+			.filter((r) => r.changes.length || r.created)
+			.map((r) => ({ type: r.type, id: r.id, was: r.was }));
+		await putOff(client, sender, numbers[i], schema, [...before, ...was], settled.deferred);
+	}
+	return outcomes;
+}
+
+/** Adds what a change writes to what earlier ones of the same transaction write to the record. */
+function addWriting(
+	writings: Map<string, Writing>,
+	rec: SettledRecord,
+	setBy: Record<string, SetBy>
+) {
+	const key = refKey(rec.type, rec.id);
+	const had = writings.get(key);
+	if (!had) {
+		writings.set(key, { rec, setBy, times: 1 });
+		return;
+	}
+	const changed = new Set(rec.changes.map((c) => c.field));
+	const changes = [...had.rec.changes.filter((c) => !changed.has(c.field)), ...rec.changes];
+	const { created } = had.rec;
+	writings.set(key, {
+		rec: { ...rec, created, changes },
+		setBy: { ...had.setBy, ...setBy },
+		times: had.times + 1
+	});
+}
+
+/** What history keeps of a deleted record: all that it held. */
+function deletion(schema: Schema, rec: SettledRecord): HistoryLine {
+	const was: Record<string, JsonValue> = valuesToJson(schema, rec.type, rec.was);
+	return {
+		type: rec.type,
+		record: rec.id,
+		field: '',
+		was,
+		now: null,
+		claim: null,
+		ruleName: null,
+		because: null,
+		outcome: 'deleted'
+	};
+}

@@ -1,0 +1,96 @@
+/**
+ * Locks. Every record that is written, or read through a link, is locked in one order before a change
+ * begins; which these are is known only after settling it, so it begins again until none was missing.
+ */
+import type pg from 'pg';
+import type { Schema, Settled } from '../../core';
+import { refKey } from '../../core';
+import type { Db } from '../db/pool';
+import { transaction } from '../db/pool';
+import type { StoredRecord } from '../db/records';
+import { readRecords } from '../db/records';
+import { RefusedChange } from './types';
+
+/** Record numbers by type. */
+export type Locks = Map<string, Set<string>>;
+
+/** Most times a change is settled again because it ran on to records that were not locked yet. */
+const MOST_ROUNDS = 8;
+
+/** Thrown inside a transaction that must begin again with more records locked. */
+class MoreLocks extends Error {}
+
+/**
+ * Runs work in a transaction; begins again with more records locked until none was missing.
+ * @param locks what to lock from the start; what was missing is added
+ */
+export async function locking<T>(
+	work: (client: pg.PoolClient, locks: Locks) => Promise<T>,
+	locks: Locks = new Map()
+): Promise<T> {
+	for (let round = 1; ; round++) {
+		try {
+			return await transaction((client) => work(client, locks));
+		} catch (e) {
+			if (!(e instanceof MoreLocks)) throw e;
+			if (round === MOST_ROUNDS)
+				throw new RefusedChange(
+					[{ field: null, message: 'Others keep changing the same records. Try again.' }],
+					0,
+					409
+				);
+		}
+	}
+}
+
+/**
+ * Locks and reads records, in (type, number) order, so that two changes never wait for each other in a circle.
+ * @param keys a record type whose records are locked so that no link can come to point to them
+ */
+export async function lockRecords(
+	client: Db,
+	workspace: string,
+	schema: Schema,
+	wanted: readonly { type: string; id: string | null }[],
+	locks: Locks,
+	keys?: string
+): Promise<Map<string, StoredRecord>> {
+	const byType: Locks = new Map([...locks].map(([type, ids]) => [type, new Set(ids)]));
+	for (const { type, id } of wanted)
+		if (id !== null && schema.types.has(type) && /^\d{1,18}$/.test(id))
+			byType.set(type, (byType.get(type) ?? new Set<string>()).add(id));
+	const stored = new Map<string, StoredRecord>();
+	for (const type of [...byType.keys()].sort()) {
+		const how = type === keys ? 'for update' : 'for no key update';
+		const ids = [...byType.get(type)!];
+		for (const r of await readRecords(client, schema, workspace, type, ids, how))
+			stored.set(refKey(type, r.id), r);
+	}
+	return stored;
+}
+
+/**
+ * What a settled change must have locked: what it ran on to, and what it read through a link. What
+ * was read as one of the many that point to a locked record needs no lock of its own: whoever changes
+ * it reaches that record, and waits for it.
+ */
+export function toLock(
+	settled: Settled,
+	children: ReadonlySet<string>
+): { type: string; id: string }[] {
+	const parents = settled.read.filter((r) => !children.has(refKey(r.type, r.id)));
+	return [...settled.records.filter((r) => r.reached), ...parents];
+}
+
+/** @throws {MoreLocks} when some records are not locked yet */
+export function needLocks(
+	wanted: readonly { type: string; id: string }[],
+	stored: ReadonlyMap<string, unknown>,
+	locks: Locks
+): void {
+	const missing = wanted.filter((r) => !stored.has(refKey(r.type, r.id)));
+	if (!missing.length) return;
+	for (const { type, id } of missing)
+		locks.set(type, (locks.get(type) ?? new Set<string>()).add(id));
+	throw new MoreLocks();
+}

@@ -1,0 +1,100 @@
+/** Deletes records. */
+import type pg from 'pg';
+import type { Schema, SubmittedRecord } from '../../core';
+import { refKey, settle } from '../../core';
+import { zones } from '../../runtime/zones';
+import { relatedIds } from '../db/records';
+import { AtHand } from './near';
+import { inForce } from './force';
+import { keepChanges } from './keep';
+import { lockRecords, locking, needLocks, toLock } from './locks';
+import { changeOf, refuseBlocked } from './save';
+import { readSubmission, storedOf } from './submitted';
+import type { Sender, Submission } from './types';
+import { RefusedChange } from './types';
+
+/** Most records whose link may become blank because what it points to is deleted. */
+const MOST_BLANKED = 2_000;
+
+/**
+ * Deletes a record. One that others link to is kept, unless those links say that they become blank;
+ * roll-ups follow. @throws {RefusedChange}
+ */
+export async function remove(
+	sender: Sender,
+	target: { type: string; id: string; version?: number }
+): Promise<void> {
+	const { workspace } = sender;
+	await locking(async (client, locks) => {
+		const force = await inForce(client, workspace);
+		const { schema, plan, release } = force;
+		// nobody can link to it from here on: whoever tries waits for its key
+		const stored = await lockRecords(client, workspace, schema, [target], locks, target.type);
+		const gone = storedOf(schema, { ...target, sent: [], keep: [] }, stored, 0)!;
+		const rest = await blanked(client, workspace, schema, target);
+		needLocks(
+			rest.map((x) => ({ type: x.type, id: x.id! })),
+			stored,
+			locks
+		);
+		const atHand = new AtHand(client, workspace, schema);
+		atHand.put(stored.values());
+		const records: SubmittedRecord[] = [
+			{
+				type: gone.type,
+				id: gone.id,
+				created: false,
+				was: gone.values,
+				sent: new Map(),
+				keep: new Set(),
+				inLine: true,
+				removed: true
+			},
+			...rest.map((s, i) => {
+				const had = stored.get(refKey(s.type, s.id!))!;
+				return readSubmission(schema, release, atHand.loader, s, had, s.id!, i + 1);
+			})
+		];
+		const change = changeOf(sender, records);
+		const settled = await atHand.settle((loader, explain) =>
+			settle(plan, change, loader, { explain, zones, most: sender.most })
+		);
+		needLocks(toLock(settled, atHand.children), stored, locks);
+		refuseBlocked(settled.records);
+		await keepChanges(client, sender, force, [{ records, settled }], stored);
+	});
+}
+
+/** The records whose links to one become blank. @throws {RefusedChange} when a link does not say so */
+async function blanked(
+	client: pg.PoolClient,
+	workspace: string,
+	schema: Schema,
+	target: { type: string; id: string }
+): Promise<Submission[]> {
+	const out = new Map<string, Submission>();
+	for (const t of schema.model.types)
+		for (const f of t.fields) {
+			if (f.type !== 'link' || f.target !== target.type) continue;
+			const ids = (await relatedIds(client, workspace, t.id, f.id, [target.id])).get(target.id);
+			const others = ids?.filter((id) => t.id !== target.type || id !== target.id) ?? [];
+			if (!others.length) continue;
+			const one = others.length === 1;
+			if (f.whenDeleted !== 'blank' || others.length > MOST_BLANKED) {
+				const many = one
+					? `A ${t.label.toLowerCase()}`
+					: `${others.length} ${t.plural.toLowerCase()}`;
+				const message = `${many} ${one ? 'links' : 'link'} to it by ${f.label}, so it is kept. Link ${one ? 'it' : 'them'} elsewhere first.`;
+				throw new RefusedChange([{ field: null, message }], 0, 409);
+			}
+			for (const id of others) {
+				const had = out.get(refKey(t.id, id)) ?? { type: t.id, id, sent: [], keep: [] };
+				out.set(refKey(t.id, id), {
+					...had,
+					sent: [...had.sent, [f.id, null]],
+					keep: [...had.keep, f.id]
+				});
+			}
+		}
+	return [...out.values()];
+}

@@ -1,0 +1,244 @@
+/**
+ * Saves records: the one way in for forms, import and API. Reads which release is in force in the
+ * same transaction, settles each change on it and writes what came of them.
+ */
+import type pg from 'pg';
+import type { Change, Settled, SettledRecord, SubmittedRecord } from '../../core';
+import { compilePlan, refKey, same, settle, toJson } from '../../core';
+import { zones } from '../../runtime/zones';
+import type { StoredRecord } from '../db/records';
+import { nextIds } from '../db/records';
+import { readRelease, rulesOf } from '../db/rules';
+import type { SaveOutcome } from './describe';
+import { AtHand } from './near';
+import type { InForce } from './force';
+import { inForce } from './force';
+import type { Kept } from './keep';
+import { keepChanges } from './keep';
+import type { Locks } from './locks';
+import { lockRecords, locking, needLocks, toLock } from './locks';
+import { linkNeeds, readSubmission, storedOf } from './submitted';
+import type { Sender, Submission } from './types';
+import { RefusedChange } from './types';
+
+/** Saves submissions as one change: all or none, with every record it runs on to. @throws {RefusedChange} */
+export async function save(
+	sender: Sender,
+	submissions: readonly Submission[]
+): Promise<SaveOutcome[]> {
+	const [outcome] = await saveInOrder(sender, [submissions]);
+	if (outcome instanceof RefusedChange) throw outcome;
+	return outcome;
+}
+
+/**
+ * Saves several changes in one transaction, one after the other: each sees what those before it
+ * made, and one that is refused harms no other. All records they touch or read are locked at the start.
+ * @returns for each change what became of its records, or why it was refused
+ */
+export async function saveInOrder(
+	sender: Sender,
+	changes: readonly (readonly Submission[])[]
+): Promise<(SaveOutcome[] | RefusedChange)[]> {
+	if (!changes.length) return [];
+	return locking(async (client, locks) => {
+		const force = await inForce(client, sender.workspace);
+		const all = changes.flat();
+		const stored = await lockRecords(client, sender.workspace, force.schema, all, locks);
+		const series = new Series(client, sender, force, stored, locks);
+		return series.save(changes);
+	});
+}
+
+/** What the core is told of a change. */
+export const changeOf = (sender: Sender, records: readonly SubmittedRecord[]): Change => ({
+	records,
+	entryPoint: sender.entryPoint,
+	instant: sender.instant,
+	person: sender.account.person
+});
+
+/** A blocking message refuses the whole change, at its field. */
+export function refuseBlocked(records: readonly SettledRecord[]): void {
+	records.forEach((rec, i) => {
+		if (rec.reached) return;
+		const faults = rec.messages
+			.filter((m) => m.blocking)
+			.map((m) => ({ field: m.field, message: m.text }));
+		if (faults.length) throw new RefusedChange(faults, i, 422);
+	});
+}
+
+/** Changes settled one after the other in one transaction. */
+class Series {
+	private readonly atHand: AtHand;
+	/** The records as the changes so far have made them. */
+	private readonly now: Map<string, StoredRecord>;
+
+	constructor(
+		private readonly client: pg.PoolClient,
+		private readonly sender: Sender,
+		private readonly force: InForce,
+		private readonly stored: ReadonlyMap<string, StoredRecord>,
+		private readonly locks: Locks
+	) {
+		this.now = new Map(stored);
+		this.atHand = new AtHand(client, sender.workspace, force.schema);
+		this.atHand.put(stored.values());
+	}
+
+	async save(
+		changes: readonly (readonly Submission[])[]
+	): Promise<(SaveOutcome[] | RefusedChange)[]> {
+		const { schema } = this.force;
+		const ids = await this.numbers(changes.flat());
+		await this.atHand.load(changes.flat().flatMap((s) => linkNeeds(schema, s)));
+		if (changes.length > 1) await this.lookAhead(changes, ids);
+		const kept: Kept[] = [];
+		const results: (RefusedChange | null)[] = [];
+		for (const submissions of changes) {
+			const one = await refusal(() => this.settled(submissions, ids));
+			results.push(one instanceof RefusedChange ? one : null);
+			if (one instanceof RefusedChange) continue;
+			kept.push(one);
+			if (changes.length > 1) this.take(one.settled);
+		}
+		const outcomes = await keepChanges(this.client, this.sender, this.force, kept, this.stored);
+		let k = 0;
+		return results.map((refused) => refused ?? outcomes[k++]);
+	}
+
+	/** The numbers that new records get, by submission. */
+	private async numbers(all: readonly Submission[]): Promise<Map<Submission, string>> {
+		const out = new Map<Submission, string>();
+		for (const type of new Set(all.map((s) => s.type))) {
+			const fresh = all.filter((s) => s.type === type && s.id === null);
+			if (!fresh.length || !this.force.schema.types.has(type)) continue;
+			const ids = await nextIds(this.client, type, fresh.length);
+			fresh.forEach((s, i) => out.set(s, ids[i]));
+		}
+		return out;
+	}
+
+	private read(
+		submissions: readonly Submission[],
+		ids: ReadonlyMap<Submission, string>
+	): SubmittedRecord[] {
+		const { schema, release } = this.force;
+		return submissions.map((s, i) => {
+			const stored = storedOf(schema, s, this.now, i);
+			const id = ids.get(s) ?? '';
+			return readSubmission(schema, release, this.atHand.loader, s, stored, id, i);
+		});
+	}
+
+	/**
+	 * Settles every change by itself on what is stored now, so that what all of them read is loaded
+	 * together, and locked before the first is settled in earnest.
+	 */
+	private async lookAhead(
+		changes: readonly (readonly Submission[])[],
+		ids: ReadonlyMap<Submission, string>
+	) {
+		const { plan } = this.force;
+		const open = new Set(
+			changes.flatMap((submissions) => {
+				try {
+					return [changeOf(this.sender, this.read(submissions, ids))];
+				} catch (e) {
+					if (e instanceof RefusedChange) return [];
+					throw e;
+				}
+			})
+		);
+		const wanted: { type: string; id: string }[] = [];
+		await this.atHand.fill((loader) =>
+			[...open].flatMap((change) => {
+				const settled = settle(plan, change, loader, { zones, most: this.sender.most });
+				if (!settled.needs.length) {
+					open.delete(change);
+					wanted.push(...toLock(settled, this.atHand.children));
+				}
+				return settled.needs;
+			})
+		);
+		needLocks(wanted, this.stored, this.locks);
+	}
+
+	/** Settles one change in earnest. @throws {RefusedChange} @throws when more must be locked */
+	private async settled(
+		submissions: readonly Submission[],
+		ids: ReadonlyMap<Submission, string>
+	): Promise<Kept> {
+		const { plan } = this.force;
+		const records = this.read(submissions, ids);
+		const change = changeOf(this.sender, records);
+		const settled = await this.atHand.settle((loader, explain) =>
+			settle(plan, change, loader, { explain, zones, most: this.sender.most })
+		);
+		needLocks(toLock(settled, this.atHand.children), this.now, this.locks);
+		refuseBlocked(settled.records);
+		for (const [i, s] of submissions.entries())
+			if (s.release !== undefined && s.release !== this.force.release)
+				await this.refuseOtherwise(s.release, change, settled, i);
+		return { records, settled };
+	}
+
+	/** What the next change finds. */
+	private take({ records }: Settled) {
+		for (const rec of records) {
+			if (!rec.created && !rec.changes.length) continue;
+			const key = refKey(rec.type, rec.id);
+			const had = this.now.get(key);
+			const setBy = { ...had?.setBy };
+			// of who set what, the next change asks only what rules added to sets
+			for (const [claim, added] of rec.added) {
+				const { field } = this.force.plan.claims.get(claim)!;
+				const by = setBy[field.id] ?? { by: 'rule', name: '', at: '' };
+				setBy[field.id] = { ...by, added: { ...by.added, [claim]: added } };
+			}
+			this.now.set(key, {
+				type: rec.type,
+				id: rec.id,
+				version: (had?.version ?? 0) + 1,
+				values: rec.values.slice(),
+				setBy,
+				settledBy: rec.reached && had ? had.settledBy : this.force.release
+			});
+			this.atHand.keep(rec);
+		}
+	}
+
+	/**
+	 * A form may have run a release that is no longer in force. Where the present one decides otherwise,
+	 * the difference is shown before anything is saved.
+	 */
+	private async refuseOtherwise(seen: number, change: Change, settled: Settled, index: number) {
+		const { schema, release } = this.force;
+		const doc = seen ? await readRelease(this.client, this.sender.workspace, seen) : null;
+		const plan = compilePlan(schema, doc ? rulesOf(doc) : { rules: [], order: {} });
+		let before!: Settled;
+		await this.atHand.fill((loader) => (before = settle(plan, change, loader, { zones })).needs);
+		const rec = settled.records[index];
+		const differences = schema.type(rec.type).type.fields.flatMap((f, i) => {
+			const [shown, now] = [before.records[index].values[i], rec.values[i]];
+			return same(shown, now) ? [] : [{ field: f.id, shown: toJson(shown), now: toJson(now) }];
+		});
+		if (!differences.length) return;
+		const message = `Release ${release} is in force now and decides otherwise than release ${seen}.`;
+		throw new RefusedChange([{ field: null, message }], index, 409, undefined, {
+			release,
+			differences
+		});
+	}
+}
+
+/** What work gives, or how it was refused. */
+async function refusal<T>(work: () => Promise<T>): Promise<T | RefusedChange> {
+	try {
+		return await work();
+	} catch (e) {
+		if (e instanceof RefusedChange) return e;
+		throw e;
+	}
+}

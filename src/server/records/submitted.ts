@@ -1,0 +1,118 @@
+/** Submissions read against the model and what is stored, before any rule runs. */
+import type { Loader, Need, Schema, SubmittedRecord, Value } from '../../core';
+import { fromJson, misfit, refKey, same, toJson } from '../../core';
+import type { StoredRecord } from '../db/records';
+import { isByKey, keySearch, linkByKey } from './by-key';
+import type { Submission, SubmissionFault } from './types';
+import { RefusedChange } from './types';
+
+/** What rules added to the sets of a stored record. */
+export function addedOf(stored: StoredRecord | null): ReadonlyMap<string, readonly string[]> {
+	return new Map(Object.values(stored?.setBy ?? {}).flatMap((s) => Object.entries(s.added ?? {})));
+}
+
+/** What must be at hand to read a submission: the records that its links point to. */
+export function linkNeeds(schema: Schema, s: Submission): Need[] {
+	return s.sent.flatMap(([id, json]): Need[] => {
+		const f = schema.field(s.type, id);
+		if (f?.type !== 'link') return [];
+		if (typeof json === 'string' && /^\d{1,18}$/.test(json)) return [{ type: f.target!, id: json }];
+		const search = isByKey(json) ? keySearch(schema, f, json) : null;
+		return search?.ok ? [{ type: f.target!, match: search.keys }] : [];
+	});
+}
+
+/** The stored record that a submission changes; null for a new one. @throws {RefusedChange} */
+export function storedOf(
+	schema: Schema,
+	s: Submission,
+	stored: ReadonlyMap<string, StoredRecord>,
+	index: number
+): StoredRecord | null {
+	const refuse = (message: string) => new RefusedChange([{ field: null, message }], index, 404);
+	if (!schema.types.has(s.type)) throw refuse(`There is no record type “${s.type}”.`);
+	if (s.id === null) return null;
+	if (!/^\d{1,18}$/.test(s.id)) throw refuse(`“${s.id}” is no record number.`);
+	const { type } = schema.type(s.type);
+	const r = stored.get(refKey(s.type, s.id));
+	if (!r) throw refuse(`There is no ${type.label.toLowerCase()} with number ${s.id}.`);
+	if (s.version === undefined || s.version === r.version) return r;
+	const values = Object.fromEntries(type.fields.map((f, k) => [f.id, toJson(r.values[k])]));
+	throw new RefusedChange(
+		[{ field: null, message: 'Somebody else saved this record since you opened it.' }],
+		index,
+		409,
+		{ version: r.version, values }
+	);
+}
+
+/**
+ * Reads a submission. @throws {RefusedChange} with every field that cannot be read
+ * @param id the number that a new record gets
+ */
+export function readSubmission(
+	schema: Schema,
+	release: number,
+	loader: Loader,
+	s: Submission,
+	stored: StoredRecord | null,
+	id: string,
+	index: number
+): SubmittedRecord {
+	const t = schema.type(s.type);
+	const faults: SubmissionFault[] = [];
+	const sent = new Map<string, Value>();
+	for (const [field, json] of s.sent) {
+		const i = t.at.get(field);
+		if (i === undefined) {
+			faults.push({ field, message: `${t.type.label} has no field “${field}”.` });
+			continue;
+		}
+		const r = readValue(schema, loader, t.type.fields[i], json, stored?.values[i] ?? null);
+		if ('message' in r) faults.push({ field, message: r.message });
+		else sent.set(field, r.value);
+	}
+	const keep = s.keep === 'touched' ? s.keep : new Set(s.keep);
+	if (keep !== 'touched')
+		for (const k of keep)
+			if (!t.at.has(k))
+				faults.push({ field: k, message: `keep: ${t.type.label} has no field “${k}”.` });
+	if (faults.length) throw new RefusedChange(faults, index);
+	return {
+		type: s.type,
+		id: s.id ?? id,
+		created: stored === null,
+		was: stored?.values ?? t.type.fields.map(() => null),
+		sent,
+		keep,
+		inLine: stored?.settledBy === release,
+		added: addedOf(stored)
+	};
+}
+
+function readValue(
+	schema: Schema,
+	loader: Loader,
+	field: Parameters<typeof fromJson>[0],
+	json: unknown,
+	before: Value
+): { value: Value } | { message: string } {
+	let given = json;
+	if (field.type === 'link' && isByKey(json)) {
+		const found = linkByKey(loader, schema, field, json);
+		if (!found.ok) return found;
+		given = found.id;
+	}
+	const r = fromJson(field, given, schema);
+	const wrong = r.ok ? misfit(field, r.value, before, schema) : r.message;
+	if (wrong || !r.ok) return { message: wrong! };
+	if (field.type === 'link' && r.value !== null && !same(r.value, before)) {
+		const id = r.value as string;
+		// a link given by its key was found just now
+		if (given === json && !loader.record(field.target!, id)) {
+			const target = schema.type(field.target!).type.label.toLowerCase();
+			return { message: `${field.label}: there is no ${target} with number ${id}.` };
+		}
+	}
+	return { value: r.value };
+}

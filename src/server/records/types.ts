@@ -1,0 +1,56 @@
+/** What senders submit, and how a change is refused. */
+import type { EntryPoint, JsonValue } from '../../core';
+
+/** One record as a sender submits it. */
+export interface Submission {
+	type: string;
+	/** Null for a new record. */
+	id: string | null;
+	/** Fields sent, in the order touched, as JSON. A link may be given by a key of its record. */
+	sent: [field: string, value: unknown][];
+	keep: readonly string[] | 'touched';
+	/** The version the sender saw; another one is a conflict. */
+	version?: number;
+	/** The release whose results the sender saw; one that decides otherwise is shown first. */
+	release?: number;
+}
+
+/** A fault of a submission, at a field where it concerns one. */
+export interface SubmissionFault {
+	field: string | null;
+	message: string;
+}
+
+/** What the release in force gives where the one the sender saw gave something else. */
+export interface Otherwise {
+	release: number;
+	differences: { field: string; shown: JsonValue; now: JsonValue }[];
+}
+
+/** Thrown when a change is refused; nothing of it was saved. */
+export class RefusedChange extends Error {
+	constructor(
+		readonly faults: SubmissionFault[],
+		/** Zero-based place of the refused record among those submitted. */
+		readonly index: number,
+		readonly status: 400 | 404 | 409 | 422 = 400,
+		/** On a conflict: the record as it is stored now. */
+		readonly current?: { version: number; values: Record<string, JsonValue> },
+		/** Where the release in force decides otherwise than the one the sender saw. */
+		readonly otherwise?: Otherwise
+	) {
+		super(faults.map((f) => f.message).join(' '));
+		this.name = 'RefusedChange';
+	}
+}
+
+/** Who makes a change, by which road, when. */
+export interface Sender {
+	workspace: string;
+	account: { id: string; name: string; person: string | null };
+	entryPoint: EntryPoint;
+	/** Milliseconds since 1970 UTC. */
+	instant: number;
+	/** Most records the change runs on to at once; the rest is put off. The usual number without it. */
+	most?: number;
+}

