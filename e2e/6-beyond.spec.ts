@@ -7,14 +7,15 @@ test('the Check page tells what proves each finding and what was not analysed; a
 	page
 }) => {
 	await open(page, '/check');
-	await expect(page.getByRole('heading', { name: /Blocks a release · 2/ })).toBeVisible();
+	await expect(page.getByText('4 findings in 49 rules, 2 of them blocking.')).toBeVisible();
+	await expect(page.getByRole('row', { name: /^● blocks/ })).toHaveCount(2);
 	await expect(page.getByRole('heading', { name: /Not analysed · \d/ })).toBeVisible();
 	await expect(page.getByText('Service district by country and postal code')).toBeVisible();
 	// known from history: people keep setting it otherwise
-	const hand = page.getByRole('article').filter({ hasText: 'People overruled it' });
+	const hand = page.getByRole('row', { name: /People overruled it/ });
 	await expect(hand).toContainText('that it set Service plan. ');
 	await expect(hand).toContainText('proof: history since');
-	const slovenia = page.getByRole('article').filter({ hasText: 'Trading region and currency' });
+	const slovenia = page.getByRole('row', { name: /Trading region and currency/ });
 	await slovenia.getByRole('link', { name: 'Show it' }).click();
 	await expect(page.getByRole('heading', { name: 'A customer that shows it' })).toBeVisible();
 	await expectHeld(page.locator('#s-country'), 'Slovenia');

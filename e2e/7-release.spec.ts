@@ -1,5 +1,5 @@
 import AxeBuilder from '@axe-core/playwright';
-import { expect, open, openSheet, signIn, test } from './helpers';
+import { cellOf, expect, open, openSheet, signIn, test } from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page));
 
@@ -41,15 +41,16 @@ test('from a draft with mistakes to a release in force everywhere, and back', as
 		page.getByText('“Country desk” has no row for “Slovenia” of Country').first()
 	).toBeVisible();
 	await open(page, '/tables/country_desk');
-	await page.getByLabel('Country, row 6').press('Enter');
-	for (const [column, text] of [
-		['Country', 'Slovenia'],
-		['Trading region', 'Central'],
-		['Currency', 'EUR']
-	]) {
-		await page.getByLabel(`${column}, row 7`).fill(text);
-		await page.getByLabel(`${column}, row 7`).press('Tab');
+	// by keyboard alone: into the last cell, on to a new row, from cell to cell
+	await (await cellOf(page, 'Rows of Country desk', 'Country', 6)).click();
+	await page.keyboard.press('F2');
+	await page.keyboard.press('Enter');
+	await expect(await cellOf(page, 'Rows of Country desk', 'Country', 7)).toBeFocused();
+	for (const text of ['Slovenia', 'Central', 'EUR']) {
+		await page.keyboard.type(text);
+		await page.keyboard.press('Tab');
 	}
+	await expect(await cellOf(page, 'Rows of Country desk', 'Currency', 7)).toHaveText('EUR');
 	await expect(page.getByText('Draft saved')).toBeVisible();
 	await open(page, '/rehearse');
 	await page.getByRole('button', { name: /^Run/ }).click();

@@ -60,4 +60,13 @@ export async function expectHeld(box: Locator, text: string | RegExp) {
 /** An editor of formulas or texts, once it is there. */
 export const source = (page: Page, label: string | RegExp) =>
 	page.locator('.cm-content').and(page.getByLabel(label));
+/** A cell of a grid: by the heading of its column, and its row as it stands there (the first is 1). */
+export async function cellOf(page: Page, grid: string | RegExp, column: string, row: number) {
+	const whole = page.getByRole('grid', { name: grid });
+	const head = whole.getByRole('columnheader').filter({
+		has: page.getByRole('button', { name: new RegExp(`^(Sort by )?${column}( [↑↓])?$`) })
+	});
+	const at = await head.getAttribute('aria-colindex');
+	return whole.locator(`tr[aria-rowindex="${row + 1}"] > [aria-colindex="${at}"]`);
+}
 export { expect };

@@ -247,15 +247,32 @@ describe('reference tables and definitions', () => {
 		const stored = { ...look, body: { ...look.body, keys: [formula('Stage')] } as Body };
 		const all = inSet({ rules: [stored], order: {}, tables: [desk] });
 		expect(all.map((f) => f.message)).toEqual([
-			'Desk: row 2 has the same key as row 1, so a look-up finds both.',
+			'Desk: rows 1 and 2 both have Stage Won, so a look-up finds both.',
 			'“Desk” has no row for “Enquiry” of Stage; it gives no result.'
 		]);
-		expect(all[0].part).toEqual({ kind: 'table', id: 't' });
+		// it leads to the row, and the rule that meets both rows shows it
+		expect(all[0]).toMatchObject({
+			part: { kind: 'table', id: 't', row: 1 },
+			rule: stored.id,
+			witness: { stage: 'won' }
+		});
+		const alone = inSet({ rules: [], order: {}, tables: [desk] });
+		expect(alone).toMatchObject([{ id: all[0].id, rule: '', message: all[0].message }]);
+		const twice = inSet({
+			rules: [stored, { ...stored, id: 'again' }],
+			order: {},
+			tables: [desk]
+		});
+		expect(twice.filter((f) => f.is === 'doubled key')).toHaveLength(1);
 	});
 	it('a cell that does not fit its column blocks, with its row', () => {
 		const all = inSet({ rules: [], order: {}, tables: [{ ...desk, rows: [['won', 'many']] }] });
 		expect(all).toMatchObject([
-			{ severity: 'blocking', message: expect.stringContaining('Row 1: V: “many” is no number') }
+			{
+				severity: 'blocking',
+				part: { kind: 'table', id: 't', row: 0 },
+				message: expect.stringContaining('Row 1: V: “many” is no number')
+			}
 		]);
 	});
 	it('a definition with a fault, with the name of another or of a function', () => {

@@ -8,6 +8,7 @@ import type { Context } from './context';
 import { carried, ofRule } from './context';
 import { exprOf } from './formulas';
 import type { Finding } from './types';
+import { partId } from './vocabulary';
 
 /** What a rule leaves undecided, and what may surprise at each of its outputs. */
 export function bodyFindings(c: Context, rule: Rule): Finding[] {
@@ -23,7 +24,7 @@ export function bodyFindings(c: Context, rule: Rule): Finding[] {
 }
 
 function told(rule: Rule, f: Flaw): Finding {
-	const { is, at, place, message, witness, certificate, repair, tableRow } = f;
+	const { is, at, place, message, witness, certificate, repair, tableRow, atRow } = f;
 	const of = ofRule(rule, is, place, at);
 	const shown = {
 		...of,
@@ -31,6 +32,14 @@ function told(rule: Rule, f: Flaw): Finding {
 		...(witness ? carried(witness) : {}),
 		...(certificate ? { certificate } : {})
 	};
+	if (atRow) {
+		const { table, row } = atRow;
+		return {
+			...shown,
+			id: partId('table', table, is, row),
+			part: { kind: 'table', id: table, row }
+		};
+	}
 	if (tableRow) {
 		const { table, column, value, label } = tableRow;
 		// it is the table that lacks the row, whichever rule looks it up
@@ -50,8 +59,11 @@ export function together(
 ): Finding[] {
 	const out = new Map<string, Finding>();
 	for (const f of findings) {
-		const had = f.is === 'missing row' ? out.get(f.id) : undefined;
-		if (had) had.others = [...(had.others ?? []), f.rule];
+		const had = out.get(f.id);
+		if (had?.part.kind === 'table' && f.part.kind === 'table') {
+			// the table alone proves it; a rule that looks it up shows it, one is enough
+			if (!had.rule) out.set(f.id, f);
+		} else if (had && f.is === 'missing row') had.others = [...(had.others ?? []), f.rule];
 		else out.set(out.has(f.id) ? `${f.id}-${out.size}` : f.id, { ...f });
 	}
 	return [...out].map(([id, f]) => {

@@ -294,7 +294,7 @@ describe('a look-up', () => {
 			['lost', '4']
 		]);
 		expect(messages(setOf([], { tables: [twice] }))).toEqual([
-			'Desk: row 3 has the same key as row 1, so a look-up finds both.'
+			'Desk: rows 1 and 3 both have Stage Open, so a look-up finds both.'
 		]);
 		const ranges = (rows: ReferenceTable['rows']): ReferenceTable => ({
 			...twice,

@@ -21,8 +21,8 @@ export interface Finding {
 	is: FindingIs;
 	/** Stable while the finding lasts, so that it has an address. */
 	id: string;
-	/** What it is about: the rule below, or a definition or table. */
-	part: { kind: 'rule' | 'definition' | 'table'; id: string };
+	/** What it is about: the rule below, a definition, or a table, there at a row (zero-based) where it lies in one. */
+	part: { kind: 'rule' | 'definition' | 'table'; id: string; row?: number };
 	rule: string;
 	type: string;
 	/** Other rules that it is about as well. */

@@ -3,6 +3,8 @@ import type { Field } from '../document/model';
 import type { Compiled } from '../feel/env';
 import { fits, sayType, typeOfField } from '../feel/types';
 import type { TableIndex } from '../tables/reference';
+import { sameSpot } from '../spots/cells';
+import { sayTwice, twoForOneKey } from '../tables/twice';
 import { indexTable } from '../tables/reference';
 import { isBlank, isList } from '../value/value';
 import { keysOf } from './keys';
@@ -88,7 +90,7 @@ export const lookup: Writes<Lookup> = {
 		const at = table.columns.findIndex((x) => x.id === b.columns[i]);
 		return table.rows.every((_, r) => index.value(r, at) === null) ? table.rows.length : null;
 	},
-	flaws: (b, look) => (look.passesOn ? [] : missingKeys(b, look)),
+	flaws: (b, look) => [...(look.passesOn ? [] : missingKeys(b, look)), ...foundTwice(b, look)],
 	doubts: none
 };
 
@@ -119,6 +121,37 @@ function found(
 		events: keys.flatMap((k) => k.events),
 		outside: new Set(keys.flatMap((k) => [...k.outside]))
 	};
+}
+
+/** Rows that one key finds together, shown by a record with that key. */
+function foundTwice(b: Lookup, look: Look): Flaw[] {
+	const { schema } = look;
+	const table = schema.tables.get(b.table)!;
+	const spots = b.keys.map((k) => look.spot(k));
+	return twoForOneKey(table, schema).flatMap((x): Flaw[] => {
+		const { is, row, first, key } = x;
+		const given = spots.flatMap((spot, i) => (spot ? [{ spot, value: key[i] }] : []));
+		// keys that are computed, or the same field twice, are not set to the values of a row
+		const clash = given.some((g, i) => given.slice(0, i).some((h) => sameSpot(g.spot, h.spot)));
+		if (given.length < table.keys.length || clash || key.includes(null)) return [];
+		const what = `that rows ${first + 1} and ${row + 1} of “${table.label}” are both found`;
+		const witness = look.show(
+			given,
+			['several rows', 'left', 'cleared', 'wrote', 'same value'],
+			what
+		);
+		if (!witness) return [];
+		return [
+			{
+				is,
+				at: String(row),
+				place: 'input',
+				message: sayTwice(table, schema, x),
+				witness,
+				atRow: { table: table.id, row }
+			}
+		];
+	});
 }
 
 /** Options that no row of a reference table has, or whose row is blank where the rule reads it. */

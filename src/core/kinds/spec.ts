@@ -220,10 +220,14 @@ export interface Flaw {
 	 * other columns stay to be written.
 	 */
 	tableRow?: { table: string; column: string; value: JsonValue; label: string };
+	/** The row of a reference table that it is about (zero-based): one finding, whichever rule shows it. */
+	atRow?: { table: string; row: number };
 }
 
 /** How a rule can come to nothing. */
 export type Shortfall = 'no row' | 'blank' | 'no result' | 'several rows' | 'left' | 'cleared';
+/** How a rule that found something comes out. */
+export type Found = 'wrote' | 'same value';
 
 /** What the analysis lends a kind to look at one rule. */
 export interface Look {
@@ -238,7 +242,7 @@ export interface Look {
 	/** A record in which the rule meets given values and does one of some things, run through the engine. */
 	show(
 		given: readonly Given[],
-		outcomes: readonly Shortfall[],
+		outcomes: readonly (Shortfall | Found)[],
 		what: string,
 		elsewhere?: (values: readonly Value[]) => boolean
 	): Witness | null;

@@ -12,6 +12,7 @@
 	} from '$core';
 	import { BOOLEAN } from '$core/feel/language';
 	/** One rule as a sentence whose words are the controls, with the editor that fits its kind below it. */
+	import type { HTMLAttributes } from 'svelte/elements';
 	import { page } from '$app/state';
 	import { DropdownMenu } from 'bits-ui';
 	import Ellipsis from '@lucide/svelte/icons/ellipsis';
@@ -28,7 +29,8 @@
 		field,
 		place,
 		count,
-		lead
+		lead,
+		handle
 	}: {
 		rule: Rule;
 		/** The field on whose sheet it is shown. */
@@ -38,6 +40,8 @@
 		count: number;
 		/** Open from the start; the others are folded to their sentence. */
 		lead: boolean;
+		/** Of the handle by which it is moved; null where it cannot be. */
+		handle: HTMLAttributes<HTMLSpanElement> | null;
 	} = $props();
 
 	const w = useWorkbench();
@@ -136,11 +140,6 @@
 </script>
 
 <article
-	ondragover={(e) => !disabled && e.preventDefault()}
-	ondrop={(e) => {
-		e.preventDefault();
-		w.place(rule.type, field.id, e.dataTransfer?.getData('text/plain') ?? '', place);
-	}}
 	class="mb-3 border border-line bg-sheet"
 	class:off={rule.off}
 	id="rule-{rule.id}"
@@ -148,22 +147,12 @@
 >
 	<div class="px-4 pt-3 pb-3">
 		<header class="flex items-start gap-3">
-			{#if disabled || count < 2}
+			{#if !handle || count < 2}
 				<span class="mono pt-1 font-semibold text-brass-ink" aria-hidden="true">{place + 1}</span>
 			{:else}
 				<span
-					class="mono min-h-6 min-w-6 cursor-grab pt-1 font-semibold text-brass-ink"
-					role="button"
-					tabindex="0"
-					draggable="true"
-					title="Drag to another place in the claim order, or move with the arrow keys"
-					aria-label="Place {place + 1} of {count} in the claim order: {rule.name}"
-					ondragstart={(e) => e.dataTransfer?.setData('text/plain', rule.id)}
-					onkeydown={(e) => {
-						if (e.key !== 'ArrowUp' && e.key !== 'ArrowDown') return;
-						e.preventDefault();
-						w.place(rule.type, field.id, rule.id, place + (e.key === 'ArrowUp' ? -1 : 1));
-					}}>{place + 1}</span
+					class="mono inline-block min-h-6 min-w-6 cursor-grab pt-1 text-left font-semibold text-brass-ink"
+					{...handle}>{place + 1}</span
 				>
 			{/if}
 			<div class="min-w-0 grow">

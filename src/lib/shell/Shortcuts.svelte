@@ -42,8 +42,10 @@
 	}
 	const LIST: [string, string][] = [
 		['/', 'find a field'],
-		['↑ ↓', 'move in the ledger or a grid'],
-		['Enter', 'open what is found'],
+		['↑ ↓', 'move in the ledger'],
+		['↑ ↓ ← →', 'move in a grid, or what is held by its number'],
+		['Enter, Escape', 'into a cell, or open it; out of it'],
+		['Alt ← →', 'on a heading: its column’s width'],
 		['1 … 5', 'Write, Check, Try, Rehearse, Release'],
 		['6', 'records'],
 		['Ctrl Z', 'undo; with Shift, redo'],

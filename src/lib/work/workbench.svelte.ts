@@ -335,8 +335,14 @@ export class Workbench {
 
 	/** The address at which a finding is mended; where a record shows it, with that as the sample. */
 	placeOf(f: Finding): string {
-		if (f.part.kind === 'table') return `/tables/${f.part.id}`;
+		if (f.part.kind === 'table')
+			return `/tables/${f.part.id}${f.part.row === undefined ? '' : `?row=${f.part.row + 1}`}`;
 		if (f.part.kind === 'definition') return `/definitions#definition-${f.part.id}`;
+		return this.shownAt(f);
+	}
+
+	/** The rule that a finding is about or that shows it, with its record. */
+	shownAt(f: Finding): string {
 		const shown = f.witness ? `?finding=${encodeURIComponent(f.id)}` : '';
 		return `/write/${f.type}/${f.field}${shown}#rule-${f.rule}`;
 	}

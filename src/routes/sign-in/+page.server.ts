@@ -1,4 +1,5 @@
 import { fail, redirect } from '@sveltejs/kit';
+import { readForm, type FormFaults } from '$door/forms';
 import { signIn } from '$server/people/accounts';
 import { db } from '$server/db/pool';
 import type { Actions, PageServerLoad } from './$types';
@@ -13,9 +14,21 @@ export const load: PageServerLoad = ({ locals, url }) => {
 export const actions: Actions = {
 	default: async ({ request, cookies, url, getClientAddress }) => {
 		const form = await request.formData();
-		const email = String(form.get('email') ?? '');
-		const r = await signIn(db(), email, String(form.get('password') ?? ''), getClientAddress());
-		if (!r.ok) return fail(r.wait ? 429 : 400, { message: r.message, email });
+		const read = readForm('signIn', form);
+		const email = String(form.get('email') ?? '').slice(0, 200);
+		if (!read.ok)
+			return fail(400, {
+				message: Object.values(read.faults).join(' '),
+				faults: read.faults,
+				email
+			});
+		const r = await signIn(db(), read.values.email, read.values.password, getClientAddress());
+		if (!r.ok)
+			return fail(r.wait ? 429 : 400, {
+				message: r.message,
+				faults: { password: r.message } as FormFaults,
+				email
+			});
 		cookies.set('session', r.token, {
 			path: '/',
 			httpOnly: true,

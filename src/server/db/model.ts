@@ -228,6 +228,35 @@ export async function addOption(
 	await touch(db, workspace);
 }
 
+/**
+ * Puts an option at a zero-based place of its list; the others keep their order.
+ * @returns whether it is there
+ */
+export async function moveOption(
+	db: Db,
+	workspace: string,
+	list: string,
+	id: string,
+	to: number
+): Promise<boolean> {
+	// two people at one list come one after the other
+	const r = await db.query<{ id: string }>(
+		'select id from option where workspace = $1 and list = $2 order by position for update',
+		[workspace, list]
+	);
+	const ids = r.rows.map((x) => x.id).filter((x) => x !== id);
+	if (ids.length === r.rows.length) return false;
+	ids.splice(Math.min(to, ids.length), 0, id);
+	await db.query(
+		`update option o set position = p.place
+		 from unnest($3::text[]) with ordinality as p (id, place)
+		 where o.workspace = $1 and o.list = $2 and o.id = p.id`,
+		[workspace, list, ids]
+	);
+	await touch(db, workspace);
+	return true;
+}
+
 /** Renames an option, gives it a code, retires it or takes it back. */
 export async function updateOption(
 	db: Db,

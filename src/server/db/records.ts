@@ -165,6 +165,23 @@ export async function eachPiece(
 	}
 }
 
+/** What a column of a list is sorted by: options in the order of their list, links by title. */
+function sortKey(schema: Schema, type: string, id: string): string {
+	if (id === 'id') return 'id';
+	const field = schema.field(type, id);
+	if (!field) throw new Error(`${type} has no field “${id}”.`);
+	const column = `r.${columnOf(field.id)}`;
+	const target = field.target && schema.types.get(field.target);
+	if (field.type === 'link' && target)
+		return `(select lower(t.${columnOf(target.type.title)}) from ${tableOf(target.type.id)} t
+			where t.workspace = r.workspace and t.id = ${column})`;
+	if (field.type === 'choice') {
+		const options = schema.lists.get(field.list ?? '')?.options ?? [];
+		return `array_position(array[${options.map((o) => `'${o.id.replace(/'/g, "''")}'`).join(',')}]::text[], ${column})`;
+	}
+	return ['text', 'email', 'phone'].includes(field.type) ? `lower(${column})` : column;
+}
+
 /** A page of records whose title contains a text, newest first. */
 export async function searchRecords(
 	db: Db,
@@ -173,7 +190,8 @@ export async function searchRecords(
 	type: string,
 	find: string,
 	page: number,
-	size = 50
+	size = 50,
+	sort: { id: string; desc: boolean } | null = null
 ): Promise<{ records: StoredRecord[]; total: number }> {
 	const title = columnOf(schema.type(type).type.title);
 	// % and _ are meant as they stand
@@ -184,7 +202,9 @@ export async function searchRecords(
 		like
 	]);
 	const r = await db.query(
-		`select * from ${tableOf(type)} where ${where} order by id desc limit $3 offset $4`,
+		`select r.* from ${tableOf(type)} r where ${where}
+		 order by ${sort ? `${sortKey(schema, type, sort.id)} ${sort.desc ? 'desc' : 'asc'} nulls last, ` : ''}id desc
+		 limit $3 offset $4`,
 		[workspace, like, size, page * size]
 	);
 	return { records: r.rows.map((row) => toStored(schema, type, row)), total: total.rows[0].n };

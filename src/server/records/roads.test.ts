@@ -12,7 +12,7 @@ import {
 	signOut
 } from '../people/accounts';
 import { migrate } from '../db/migrate';
-import { addField, addOption, readModel, updateOption } from '../db/model';
+import { addField, addOption, moveOption, readModel, updateOption } from '../db/model';
 import { db, transaction } from '../db/pool';
 import { readHistory, readRecords } from '../db/records';
 import {
@@ -409,6 +409,28 @@ describe('definitions and tables of the draft', () => {
 });
 
 describe('the model as data', () => {
+	it('has options in the order they were put in, by two people at one moment too', async () => {
+		const order = async () =>
+			(await readModel(db(), t.workspace)).model.lists
+				.find((l) => l.id === 'country')!
+				.options.map((o) => o.id);
+		const before = await order();
+		const put = (id: string, to: number) =>
+			transaction((c) => moveOption(c, t.workspace, 'country', id, to));
+		expect(await put(before[2], 0)).toBe(true);
+		expect(await order()).toEqual([before[2], before[0], before[1], ...before.slice(3)]);
+		// far beyond the end is the end
+		expect(await put(before[2], 10_000)).toBe(true);
+		expect((await order()).at(-1)).toBe(before[2]);
+		await Promise.all([put(before[0], 2), put(before[1], 0), put(before[2], 2)]);
+		expect([...(await order())].sort()).toEqual([...before].sort());
+		expect(await put('no_such', 0)).toBe(false);
+		expect(await transaction((c) => moveOption(c, 'elsewhere', 'country', before[0], 0))).toBe(
+			false
+		);
+		for (const [i, id] of before.entries()) await put(id, i);
+		expect(await order()).toEqual(before);
+	});
 	it('gets a field and an option; the release in force goes on; retiring stops choosing anew', async () => {
 		await transaction((c) =>
 			addField(c, t.workspace, 'customer', {

@@ -7,6 +7,8 @@
 	import { readCell, rowType } from '$core';
 	import type { Ty } from '$core/feel/language';
 	import { ANY, bare, readFormula, typeOfField } from '$core/feel/language';
+	import Grid from '../../grid/Grid.svelte';
+	import type { GridColumn } from '../../grid/columns';
 	import FormulaInput from '../../inputs/FormulaInput.svelte';
 	import SourceInput from '../../inputs/SourceInput.svelte';
 	import Word from '../../words/Word.svelte';
@@ -26,7 +28,43 @@
 	);
 	const traced = $derived(new Map(report?.table?.rows.map((r) => [r.row, r])));
 	const matched = $derived(body.rows.flatMap((_, i) => (traced.get(i)?.cell === null ? [i] : [])));
-	let grid: HTMLElement;
+	let grid = $state<{ goTo(place: number, column: number, into?: boolean): Promise<void> }>();
+
+	// ---- columns: first the inputs, then what is written ----------------------------------------
+
+	type Column = GridColumn<DecisionRow> & { in: number | null; out: number | null };
+	const inputText = (f: DecisionBody['inputs'][number]) => readFormula(f, scope).text;
+	const thenText = (f: DecisionRow['then'][number], field: Field | undefined) => {
+		const option = optionIn(f);
+		if (option) return optionsOf(field)?.find((o) => o.id === option)?.label ?? option;
+		return f ? readFormula(f, { ...scope, expected: expectedOf(field) }).text : '';
+	};
+	const columns = $derived<Column[]>([
+		...body.inputs.map((f, k): Column => {
+			const text = (r: DecisionRow) =>
+				readCell(r.when[k] ?? { text: '' }, inputTypes[k] ?? ANY, scope).text;
+			return {
+				id: `in${k}`,
+				label: inputText(f) || `input ${k + 1}`,
+				value: (r) => text(r) || null,
+				width: 150,
+				grow: true,
+				in: k,
+				out: null
+			};
+		}),
+		...fields.map((f, k): Column => ({
+			id: `out${k}`,
+			label: f?.label ?? 'which field?',
+			value: (r) => thenText(r.then[k] ?? null, f) || null,
+			width: 150,
+			grow: true,
+			in: null,
+			out: k
+		})),
+		{ id: 'end', label: 'More', value: () => null, plain: true, width: 44, in: null, out: null }
+	]);
+	const columnOf = (c: GridColumn<DecisionRow>) => c as Column;
 
 	// ---- cells ------------------------------------------------------------------------------
 
@@ -85,22 +123,33 @@
 			then: rule.outputs.map(() => null)
 		};
 	};
-	function addRow(at: number) {
-		set('add row', (b) => ({
-			...b,
-			rows: [...b.rows.slice(0, at), fresh(b), ...b.rows.slice(at)]
-		}));
-		queueMicrotask(() => setTimeout(() => focusCell(at, 0)));
+	function addRow() {
+		const at = body.rows.length;
+		set('add row', (b) => ({ ...b, rows: [...b.rows, fresh(b)] }));
+		void grid?.goTo(at, 0, true);
 	}
 	const removeRow = (at: number) =>
 		set('remove row', (b) => ({ ...b, rows: b.rows.filter((_, i) => i !== at) }));
-	const moveRow = (at: number, by: number) =>
-		set('move row', (b) => {
-			const rows = [...b.rows];
-			const [r] = rows.splice(at, 1);
-			rows.splice(at + by, 0, r);
-			return { ...b, rows };
-		});
+	const moved = <T,>(list: readonly T[], from: number, to: number): T[] => {
+		const next = [...list];
+		next.splice(to, 0, ...next.splice(from, 1));
+		return next;
+	};
+	const moveRow = (from: number, to: number) =>
+		set('move row', (b) => ({ ...b, rows: moved(b.rows, from, to) }));
+	const moveInput = (from: number, to: number) =>
+		set('move input', (b) => ({
+			...b,
+			inputs: moved(b.inputs, from, to),
+			rows: b.rows.map((r) => ({
+				...r,
+				when: moved(
+					b.inputs.map((_, i) => r.when[i] ?? { text: '' }),
+					from,
+					to
+				)
+			}))
+		}));
 	const addInput = () =>
 		set('add input', (b) => ({
 			...b,
@@ -114,19 +163,12 @@
 			rows: b.rows.map((r) => ({ ...r, when: r.when.filter((_, i) => i !== at) }))
 		}));
 
-	function focusCell(row: number, column: number) {
-		grid
-			.querySelector<HTMLElement>(
-				`[data-cell="${row} ${column}"] :is(textarea, select, .cm-content)`
-			)
-			?.focus();
-	}
-	/** Enter goes down and makes a row at the end; Alt and arrows go anywhere. */
+	/** In a cell, Enter goes down and makes a row at the end; Alt and arrows go anywhere. */
 	function keys(e: KeyboardEvent, row: number, column: number) {
 		if (e.key === 'Enter' && !e.shiftKey) {
 			e.preventDefault();
-			if (row === body.rows.length - 1 && !disabled) addRow(row + 1);
-			else focusCell(row + 1, column);
+			if (row === body.rows.length - 1 && !disabled) addRow();
+			else void grid?.goTo(row + 1, column, true);
 			return;
 		}
 		const step = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] }[
@@ -134,7 +176,7 @@
 		];
 		if (!step || !e.altKey) return;
 		e.preventDefault();
-		focusCell(row + step[0], column + step[1]);
+		void grid?.goTo(row + step[0], column + step[1], true);
 	}
 	const policies = Object.entries(HIT_HELP).map(([value, [label, help]]) => ({
 		value,
@@ -158,135 +200,128 @@
 	>
 </div>
 
-<div class="mt-1 overflow-x-auto" bind:this={grid}>
-	<table class="decision" aria-label="Decision table of {rule.name}">
-		<thead>
-			<tr>
-				<th class="num"><span class="sr-only">Row</span></th>
-				{#each body.inputs as input, k (k)}
-					<th class="in">
-						<FormulaInput
-							compact
-							label="Input {k + 1} of the table"
-							formula={input}
-							schema={w.schema}
-							type={rule.type}
-							{disabled}
-							onchange={(f) =>
-								set(`input ${k}`, (b) => ({
-									...b,
-									inputs: b.inputs.map((x, i) => (i === k ? f : x))
-								}))}
-						/>
-						{#if !disabled && body.inputs.length > 1}<button
-								class="textlink px-2 text-xs font-normal text-quiet"
-								onclick={() => removeInput(k)}
-								aria-label="Remove input {k + 1}">remove</button
-							>{/if}
-					</th>
-				{/each}
-				{#each fields as f, k (k)}<th class="out">{f?.label ?? 'which field?'}</th>{/each}
-				<th class="end"></th>
-			</tr>
-		</thead>
-		<tbody>
-			{#each body.rows as row, i (row.id)}
+<div class="decision mt-1 flex max-h-[70vh] min-h-0 flex-col">
+	<Grid
+		bind:this={grid}
+		label="Decision table of {rule.name}"
+		rows={body.rows}
+		{columns}
+		key={(r) => r.id}
+		ordered
+		remember="rule {rule.id}"
+		filters={body.rows.length > 8}
+		look={(c) => (columnOf(c).in !== null ? 'in' : columnOf(c).out !== null ? 'out' : 'end')}
+		mark={(_, at) => (matched.includes(at) ? 'hit' : '')}
+		move={disabled ? undefined : moveRow}
+		moving={disabled || body.inputs.length < 2
+			? undefined
+			: { can: (c) => columnOf(c).in !== null, move: moveInput }}
+	>
+		{#snippet header(c, tools)}
+			{@const k = columnOf(c).in}
+			{#if k === null}<span class="block px-2 pt-1 text-brass-ink">{c.label}</span>
+				<span class="flex justify-end">{@render tools()}</span>
+			{:else}
+				<FormulaInput
+					compact
+					label="Input {k + 1} of the table"
+					formula={body.inputs[k]}
+					schema={w.schema}
+					type={rule.type}
+					{disabled}
+					onchange={(f) =>
+						set(`input ${k}`, (b) => ({
+							...b,
+							inputs: b.inputs.map((x, i) => (i === k ? f : x))
+						}))}
+				/>
+				<span class="flex">
+					{#if !disabled && body.inputs.length > 1}<button
+							class="textlink px-2 font-normal text-quiet"
+							onclick={() => removeInput(k)}
+							aria-label="Remove input {k + 1}">remove</button
+						>{/if}
+					<span class="grow"></span>{@render tools()}
+				</span>
+			{/if}
+		{/snippet}
+		{#snippet cell(row, column, i)}
+			{@const c = columnOf(column)}
+			{#if c.in !== null}
+				{@const k = c.in}
+				{@const ty = inputTypes[k] ?? ANY}
 				{@const fate = traced.get(i)}
-				<tr class:hit={matched.includes(i)}>
-					<th class="num mono" scope="row"
-						>{matched.includes(i) ? '▸' : ''}{i + 1}{#if matched.includes(i)}<span class="sr-only"
-								>matches the sample</span
-							>{/if}</th
-					>
-					{#each body.inputs as _, k (k)}
-						{@const ty = inputTypes[k] ?? ANY}
-						<td
-							class:failing={fate?.cell === k}
-							title={fate?.cell === k
-								? fate.unknown
-									? 'For the sample this cannot be told'
-									: 'The sample fails here'
-								: undefined}
-							data-cell="{i} {k}"
-						>
-							<SourceInput
-								compact
-								label="Row {i + 1}, input {k + 1}"
-								placeholder="–"
-								text={readCell(row.when[k] ?? { text: '' }, ty, scope).text}
-								read={(t) => readTests(t, ty).faults}
-								about={{ ...scope, input: ty }}
-								{disabled}
-								onkeydown={(e) => keys(e, i, k)}
-								oninput={(t) => setCell(i, k, readTests(t, ty).cell)}
-							/>
-						</td>
-					{/each}
-					{#each fields as f, k (k)}
-						{@const options = optionsOf(f)}
-						{@const then = row.then[k] ?? null}
-						<td class="out" data-cell="{i} {body.inputs.length + k}">
-							{#if options && (then === null || unwritten(then) || optionIn(then))}
-								<Choose
-									onkeydown={(e) => e.altKey && keys(e, i, body.inputs.length + k)}
-									label="Row {i + 1}, {f!.label}"
-									value={unwritten(then) ? '?' : optionIn(then)}
-									{disabled}
-									plain
-									class="w-full px-2 py-1"
-									choices={[
-										...(unwritten(then) ? [{ value: '?', label: 'choose …' }] : []),
-										{ value: '', label: '– nothing' },
-										...options.map((o) => ({ value: o.id, label: o.label }))
-									]}
-									onpick={(v) =>
-										v !== '?' &&
-										setThen(i, k, v ? { expr: { k: 'option', list: f!.list!, option: v } } : null)}
-								/>
-							{:else}
-								<FormulaInput
-									compact
-									optional={!unwritten(then)}
-									label="Row {i + 1}, {f?.label ?? 'result'}"
-									placeholder={unwritten(then) ? 'write the result' : '– nothing'}
-									formula={then ?? { text: '' }}
-									schema={w.schema}
-									type={rule.type}
-									expected={expectedOf(f) ?? (f ? typeOfField(f) : undefined)}
-									{disabled}
-									onkeydown={(e) => keys(e, i, body.inputs.length + k)}
-									onchange={(x) => setThen(i, k, 'text' in x && !x.text.trim() ? null : x)}
-								/>
-							{/if}
-						</td>
-					{/each}
-					<td class="end">
-						{#if !disabled}
-							<button
-								class="icon"
-								disabled={i === 0}
-								onclick={() => moveRow(i, -1)}
-								aria-label="Move row {i + 1} up">↑</button
-							><button
-								class="icon"
-								disabled={i === body.rows.length - 1}
-								onclick={() => moveRow(i, 1)}
-								aria-label="Move row {i + 1} down">↓</button
-							><button class="icon" onclick={() => removeRow(i)} aria-label="Remove row {i + 1}"
-								>✕</button
-							>
-						{/if}
-					</td>
-				</tr>
-			{/each}
-		</tbody>
-	</table>
+				<div
+					class:failing={fate?.cell === k}
+					title={fate?.cell === k
+						? fate.unknown
+							? 'For the sample this cannot be told'
+							: 'The sample fails here'
+						: undefined}
+				>
+					<SourceInput
+						compact
+						label="Row {i + 1}, input {k + 1}"
+						placeholder="–"
+						text={readCell(row.when[k] ?? { text: '' }, ty, scope).text}
+						read={(t) => readTests(t, ty).faults}
+						about={{ ...scope, input: ty }}
+						{disabled}
+						onkeydown={(e) => keys(e, i, k)}
+						oninput={(t) => setCell(i, k, readTests(t, ty).cell)}
+					/>
+				</div>
+			{:else if c.out !== null}
+				{@const k = c.out}
+				{@const f = fields[k]}
+				{@const options = optionsOf(f)}
+				{@const then = row.then[k] ?? null}
+				{#if options && (then === null || unwritten(then) || optionIn(then))}
+					<Choose
+						onkeydown={(e) => e.altKey && keys(e, i, body.inputs.length + k)}
+						label="Row {i + 1}, {f!.label}"
+						value={unwritten(then) ? '?' : optionIn(then)}
+						{disabled}
+						plain
+						class="w-full px-2 py-1"
+						choices={[
+							...(unwritten(then) ? [{ value: '?', label: 'choose …' }] : []),
+							{ value: '', label: '– nothing' },
+							...options.map((o) => ({ value: o.id, label: o.label }))
+						]}
+						onpick={(v) =>
+							v !== '?' &&
+							setThen(i, k, v ? { expr: { k: 'option', list: f!.list!, option: v } } : null)}
+					/>
+				{:else}
+					<FormulaInput
+						compact
+						optional={!unwritten(then)}
+						label="Row {i + 1}, {f?.label ?? 'result'}"
+						placeholder={unwritten(then) ? 'write the result' : '– nothing'}
+						formula={then ?? { text: '' }}
+						schema={w.schema}
+						type={rule.type}
+						expected={expectedOf(f) ?? (f ? typeOfField(f) : undefined)}
+						{disabled}
+						onkeydown={(e) => keys(e, i, body.inputs.length + k)}
+						onchange={(x) => setThen(i, k, 'text' in x && !x.text.trim() ? null : x)}
+					/>
+				{/if}
+			{:else if !disabled}<button
+					class="icon"
+					onclick={() => removeRow(i)}
+					aria-label="Remove row {i + 1}">✕</button
+				>{/if}
+			{#if c === columns[0] && matched.includes(i)}<span class="sr-only">matches the sample</span
+				>{/if}
+		{/snippet}
+		{#snippet empty()}No row yet, so nothing is written.{/snippet}
+	</Grid>
 </div>
 {#if !disabled}
 	<div class="mt-1 flex gap-4 text-sm">
-		<button class="textlink whitespace-nowrap" onclick={() => addRow(body.rows.length)}
-			>Add a row</button
-		>
+		<button class="textlink whitespace-nowrap" onclick={addRow}>Add a row</button>
 		<button class="textlink whitespace-nowrap" onclick={addInput}>Add an input</button>
 		<span class="ml-auto text-xs text-quiet"
 			>A cell holds a test such as <span class="mono">&lt; 50</span>,
@@ -298,58 +333,32 @@
 {/if}
 
 <style>
-	.decision {
-		width: 100%;
-		border-collapse: collapse;
-		border: 1px solid var(--color-line);
-	}
-	.decision th,
-	.decision td {
-		border: 1px solid var(--color-hairline);
+	.decision :global(:is(th, td).in),
+	.decision :global(:is(th, td).out),
+	.decision :global(:is(th, td).end) {
 		padding: 0;
-		vertical-align: top;
-		text-align: left;
-		min-width: 96px;
+		border-right: 1px solid var(--color-hairline);
 	}
-	.decision thead th {
-		background: var(--color-panel);
-		border-bottom: 1px solid var(--color-line);
-	}
-	.decision thead th.in {
+	.decision :global(thead th.in) {
 		border-bottom: 2px solid var(--color-teal);
 	}
-	.decision thead th.out {
-		color: var(--color-brass-ink);
-		padding: 4px 8px;
+	.decision :global(thead th.out) {
 		border-bottom: 3px double var(--color-brass);
 	}
-	.decision td.out {
+	.decision :global(td.out) {
 		background: color-mix(in srgb, var(--color-band-1) 35%, transparent);
 	}
-	.decision .num {
-		min-width: 34px;
-		width: 34px;
-		padding: 4px 6px;
-		text-align: right;
-		color: var(--color-quiet);
-		font-weight: 400;
-	}
-	.decision .end {
-		min-width: 78px;
-		width: 78px;
-		white-space: nowrap;
-	}
-	tr.hit > :is(th, td) {
+	.decision :global(tr.hit > :is(th, td)) {
 		background: var(--color-band-1);
 	}
-	td.failing {
+	.decision :global(tr.hit > th.n)::before {
+		content: '▸';
+	}
+	.failing {
 		box-shadow: inset 3px 0 0 var(--color-brick);
 	}
 	.icon {
-		min-width: 24px;
+		min-width: 28px;
 		min-height: 28px;
-	}
-	.icon:disabled {
-		color: var(--color-line);
 	}
 </style>

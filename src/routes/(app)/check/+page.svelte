@@ -3,13 +3,15 @@
 	import type { Finding } from '$core';
 	import { FINDINGS } from '$core';
 	import { formatValue } from '$lib/words/format';
+	import Grid from '$lib/grid/Grid.svelte';
+	import type { GridColumn } from '$lib/grid/columns';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	const w = useWorkbench();
-	const GROUPS = [
-		{ severity: 'blocking', title: 'Blocks a release', sign: '●', tone: 'text-brick' },
-		{ severity: 'advisory', title: 'Advice', sign: '▲', tone: 'text-ochre' }
-	] as const;
+	const GRAVITY = {
+		blocking: { sign: '●', label: 'blocks', tone: 'text-brick' },
+		advisory: { sign: '▲', label: 'advice', tone: 'text-ochre' }
+	} as const;
 	const blocking = $derived(w.found.filter((f) => f.severity === 'blocking').length);
 	const typeLabel = (id: string) => w.schema.types.get(id)?.type.label ?? id;
 
@@ -28,20 +30,63 @@
 			});
 		return say(f.type, f.witness ?? {}, '');
 	}
+	const PART = { rule: 'Rule', table: 'Reference table', definition: 'Definition' } as const;
+	const partName = (f: Finding) =>
+		f.part.kind === 'rule'
+			? (w.rule(f.rule)?.name ?? f.rule)
+			: f.part.kind === 'table'
+				? (w.draft.tables?.find((t) => t.id === f.part.id)?.label ?? f.part.id)
+				: (w.draft.definitions?.find((d) => d.id === f.part.id)?.name ?? f.part.id);
+	const of = (f: Finding) => (f.part.kind === 'rule' ? typeLabel(f.type) : PART[f.part.kind]);
+	const columns: GridColumn<Finding>[] = [
+		{
+			id: 'gravity',
+			label: 'Gravity',
+			// what blocks comes first
+			value: (f) => (f.severity === 'blocking' ? 0 : 1),
+			text: (f) => GRAVITY[f.severity].label,
+			pick: true,
+			width: 84
+		},
+		{
+			id: 'where',
+			label: 'Where',
+			value: partName,
+			text: (f) => `${partName(f)} ${of(f)}`,
+			width: 190
+		},
+		{ id: 'is', label: 'Finding', value: (f) => f.is, pick: true, width: 130 },
+		{
+			id: 'what',
+			label: 'What was found',
+			value: (f) => f.message,
+			text: (f) =>
+				`${f.message} ${shownBy(f)
+					.map((s) => `${s.label} ${s.value}`)
+					.join(' ')}`,
+			width: 360,
+			grow: true
+		},
+		{ id: 'do', label: 'What to do', value: () => null, plain: true, width: 160 }
+	];
+	const all = $derived([
+		...w.found.filter((f) => f.severity === 'blocking'),
+		...w.found.filter((f) => f.severity !== 'blocking')
+	]);
 	const CATALOGUE = Object.entries(FINDINGS);
 	let catalogue = $state(false);
 </script>
 
 <svelte:head><title>Check · Rigid Rule</title></svelte:head>
 
-<div class="max-w-4xl px-6 pt-3 pb-10">
+<div class="max-w-6xl px-6 pt-3 pb-10 text-sm">
 	<div class="flex items-baseline gap-3">
 		<h1 class="text-xl">Check</h1>
 		{#if w.analysis.checking && w.analysis.analysed}<span class="text-sm text-quiet" role="status"
 				>looking at the last edit …</span
 			>{/if}
 	</div>
-	<p class="mb-3 text-quiet">
+	<p class="mb-1 text-base text-quiet">
 		{#if !w.analysis.analysed}The {w.draft.rules.length} rules of the draft are being looked at …
 		{:else if !w.found.length}Nothing wrong was found in the {w.draft.rules.length} rules of the draft.
 		{:else}{w.found.length} finding{w.found.length > 1 ? 's' : ''} in {w.draft.rules.length} rules, {blocking ||
@@ -54,52 +99,51 @@
 			of it. The sample and the trials go on working; undo the edit, or try another.
 		</p>
 	{/if}
-	{#each GROUPS as g (g.severity)}
-		{@const mine = w.found.filter((f) => f.severity === g.severity)}
-		{#if mine.length}
-			<div class="mt-4 mb-2 flex items-center gap-3">
-				<h2 class="text-sm whitespace-nowrap {g.tone}">{g.sign} {g.title} · {mine.length}</h2>
-				<div class="ticks grow"></div>
-			</div>
-		{/if}
-		{#each mine as f (f.id)}
-			{@const rule = w.rule(f.rule)}
-			{@const shown = shownBy(f)}
-			<article
-				class="mb-2 border border-l-4 border-line bg-sheet {g.severity === 'blocking'
-					? 'border-l-brick'
-					: 'border-l-ochre'} px-4 py-3"
-				id={f.id}
-			>
-				<div class="flex items-baseline gap-3">
-					<div class="min-w-0 grow">
-						<p title="It proves that {FINDINGS[f.is].proves}. What helps: {FINDINGS[f.is].helps}.">
-							{f.message}
-						</p>
-						<p class="text-sm text-quiet">
-							{#if f.part.kind === 'rule'}{typeLabel(f.type)} ·
-								<a class="textlink" href={w.placeOf(f)}>{rule?.name}</a>
-							{:else}{f.part.kind === 'table' ? 'Reference table' : 'Definition'}{/if}
-							{#if f.witness}
-								· shown by {f.was ? 'a change of a' : 'a new'}
-								{typeLabel(f.type).toLowerCase()} with
-								{#each shown as s, i (i)}{i ? ', ' : ' '}{s.label}
-									<span class="mono text-teal">{s.value}</span>{:else}
-									nothing filled in{/each}
-							{:else if f.certificate}· proof: {f.certificate}{/if}
-						</p>
-					</div>
-					<a class="textlink text-sm whitespace-nowrap" href={w.placeOf(f)}
-						>{f.witness ? 'Show it' : 'Open'}</a
+	{#if w.found.length}
+		<Grid label="Findings" rows={all} {columns} key={(f) => f.id} remember="findings">
+			{#snippet cell(f, c)}
+				{@const g = GRAVITY[f.severity]}
+				{#if c.id === 'gravity'}<span class="font-semibold whitespace-nowrap {g.tone}"
+						>{g.sign} {g.label}</span
 					>
-					{#if f.repair && w.canEdit}{@const repair = f.repair}<button
-							class="button text-sm whitespace-nowrap"
-							onclick={() => w.repair(repair)}>{repair.label}</button
-						>{/if}
-				</div>
-			</article>
-		{/each}
-	{/each}
+				{:else if c.id === 'where'}
+					<a class="textlink" href={w.placeOf(f)}>{partName(f)}</a>
+					<div class="text-xs text-quiet">{of(f)}</div>
+				{:else if c.id === 'is'}<span
+						title="It proves that {FINDINGS[f.is].proves}. What helps: {FINDINGS[f.is].helps}."
+						>{f.is}</span
+					>
+				{:else if c.id === 'what'}
+					{@const shown = shownBy(f)}
+					<p>{f.message}</p>
+					<p class="text-quiet">
+						{#if f.witness}
+							shown by {f.was ? 'a change of a' : 'a new'}
+							{typeLabel(f.type).toLowerCase()} with
+							{#each shown as s, i (i)}{i ? ', ' : ' '}{s.label}
+								<span class="mono text-teal">{s.value}</span>{:else}
+								nothing filled in{/each}
+						{:else if f.certificate}proof: {f.certificate}{/if}
+					</p>
+				{:else}
+					<span class="flex flex-col items-start gap-1">
+						{#if f.witness}<a class="textlink" href={w.shownAt(f)}>Show it</a>{/if}
+						{#if f.part.kind === 'table' || !f.witness}<a class="textlink" href={w.placeOf(f)}
+								>{f.part.row === undefined ? 'Open' : `Open row ${f.part.row + 1}`}</a
+							>{/if}
+						{#if f.repair?.do === 'add table row'}<a
+								class="textlink"
+								href="/tables/{f.repair.table}">Open the table</a
+							>{/if}
+						{#if f.repair && w.canEdit}{@const repair = f.repair}<button
+								class="textlink text-left"
+								onclick={() => w.repair(repair)}>{repair.label}</button
+							>{/if}
+					</span>
+				{/if}
+			{/snippet}
+		</Grid>
+	{/if}
 	{#if w.analysis.checked.open.length}
 		<div class="mt-6 mb-1 flex items-center gap-3">
 			<h2 class="text-sm whitespace-nowrap">Not analysed · {w.analysis.checked.open.length}</h2>

@@ -3,6 +3,8 @@
 	import { sheetOf } from '$core';
 	import { formatCount, formatMoment } from '$lib/words/format';
 	import { OUTCOME_LABEL } from '$lib/words/outcomes';
+	import Grid from '$lib/grid/Grid.svelte';
+	import type { GridColumn } from '$lib/grid/columns';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data } = $props();
@@ -21,11 +23,46 @@
 			.slice(0, 3)
 			.map(([o, n]) => `${OUTCOME_LABEL[o] ?? o} ${formatCount(n)}`)
 			.join(' · ');
+	type Tally = (typeof data.tallies)[number];
+	const typeOf = (t: Tally) => {
+		const rule = ruleOf(t.rule);
+		return rule ? w.schema.type(rule.type).type.label : '';
+	};
+	const column = (id: string, label: string, value: (t: Tally) => number, width = 78) => ({
+		id,
+		label,
+		value,
+		width,
+		numeric: true
+	});
+	const columns: GridColumn<Tally>[] = [
+		{
+			id: 'rule',
+			label: 'Rule',
+			value: (t) => ruleOf(t.rule)?.name ?? t.name,
+			width: 200,
+			grow: true
+		},
+		{ id: 'type', label: 'Of', value: typeOf, width: 80, pick: true },
+		column('wrote', 'Wrote', (t) => t.wrote, 116),
+		column('sent', 'Sent', (t) => t.sent, 56),
+		column('quiet', 'Did nothing', (t) => quiet(t.quiet), 96),
+		{ id: 'because', label: 'Because', value: (t) => why(t.quiet) || null, width: 150, grow: true },
+		column('aside', 'Set aside', (t) => t.setAside),
+		column('failed', 'Failed', (t) => t.failed, 64),
+		{
+			id: 'last',
+			label: 'Last',
+			value: (t) => t.last,
+			text: (t) => (t.last ? formatMoment(t.last, w.model.zone) : ''),
+			width: 140
+		}
+	];
 </script>
 
 <svelte:head><title>Journal · Rigid Rule</title></svelte:head>
 
-<div class="px-6 pt-3 pb-10">
+<div class="flex h-full flex-col px-6 pt-3 pb-3 text-sm">
 	<div class="flex items-baseline gap-4">
 		<h1 class="text-xl">Journal of the rules</h1>
 		<nav class="flex gap-3 text-sm" aria-label="Period">
@@ -37,7 +74,7 @@
 				>{/each}
 		</nav>
 	</div>
-	<p class="text-quiet">
+	<p class="text-base text-quiet">
 		What the rules in force did to records, whoever changed them by whichever road. A rule that ran
 		and wrote nothing says why.
 	</p>
@@ -58,53 +95,40 @@
 			the server says why.
 		</p>{/if}
 	<div class="ticks mt-2"></div>
-	<table class="grid-table text-sm">
-		<thead
-			><tr
-				><th>Rule</th><th class="num">Wrote</th><th></th><th class="num">Sent</th><th class="num"
-					>Did nothing</th
-				><th>Because</th><th class="num">Set aside</th><th class="num">Failed</th><th>Last</th></tr
-			></thead
-		>
-		<tbody>
-			{#each data.tallies as t (t.rule)}
-				{@const rule = ruleOf(t.rule)}
-				<tr>
-					<td
-						><a class="textlink" href="/journal/{t.rule}">{rule?.name ?? t.name}</a>
-						<span class="text-xs text-quiet">{rule ? w.schema.type(rule.type).type.label : ''}</span
-						></td
-					>
-					<td class="num mono">{formatCount(t.wrote)}</td>
-					<td class="w-24"
-						><span
-							class="inline-block h-2 bg-band-4 align-middle"
-							style:width="{Math.round((80 * (t.wrote + t.sent)) / most)}px"
-						></span></td
-					>
-					<td class="num mono">{t.sent ? formatCount(t.sent) : ''}</td>
-					<td class="num mono">{formatCount(quiet(t.quiet))}</td>
-					<td class="text-quiet">{why(t.quiet)}</td>
-					<td class="num mono {t.setAside ? 'text-ochre' : ''}"
-						>{t.setAside ? `▲ ${formatCount(t.setAside)}` : ''}</td
-					>
-					<td class="num mono {t.failed ? 'text-brick' : ''}"
-						>{t.failed ? `● ${formatCount(t.failed)}` : ''}</td
-					>
-					<td class="whitespace-nowrap">{t.last ? formatMoment(t.last, w.model.zone) : ''}</td>
-				</tr>
-			{:else}
-				<tr
-					><td colspan="9" class="text-quiet"
-						>No record was changed in this time. Change one under <a
-							class="textlink"
-							href="/records/customer">Records</a
-						>, and the rules that ran are told here.</td
-					></tr
+	<Grid
+		label="What each rule did"
+		rows={data.tallies}
+		{columns}
+		key={(t) => t.rule}
+		remember="journal"
+	>
+		{#snippet cell(t, c)}
+			{#if c.id === 'rule'}<a class="textlink" href="/journal/{t.rule}"
+					>{ruleOf(t.rule)?.name ?? t.name}</a
 				>
-			{/each}
-		</tbody>
-	</table>
+			{:else if c.id === 'type'}{typeOf(t)}
+			{:else if c.id === 'wrote'}<span
+					class="mr-2 inline-block h-2 bg-band-4 align-middle"
+					style:width="{Math.round((60 * (t.wrote + t.sent)) / most)}px"
+				></span><span class="mono">{formatCount(t.wrote)}</span>
+			{:else if c.id === 'sent'}<span class="mono">{t.sent ? formatCount(t.sent) : ''}</span>
+			{:else if c.id === 'quiet'}<span class="mono">{formatCount(quiet(t.quiet))}</span>
+			{:else if c.id === 'because'}<span class="text-quiet">{why(t.quiet)}</span>
+			{:else if c.id === 'aside'}<span class="mono text-ochre"
+					>{t.setAside ? `▲ ${formatCount(t.setAside)}` : ''}</span
+				>
+			{:else if c.id === 'failed'}<span class="mono text-brick"
+					>{t.failed ? `● ${formatCount(t.failed)}` : ''}</span
+				>
+			{:else}{t.last ? formatMoment(t.last, w.model.zone) : ''}{/if}
+		{/snippet}
+		{#snippet empty()}
+			No record was changed in this time. Change one under <a
+				class="textlink"
+				href="/records/customer">Records</a
+			>, and the rules that ran are told here.
+		{/snippet}
+	</Grid>
 	{#if data.tallies.length && idle.length}
 		<p class="mt-3 text-sm">
 			<span class="text-quiet">In force, and did not run:</span>
@@ -115,9 +139,3 @@
 		</p>
 	{/if}
 </div>
-
-<style>
-	.num {
-		text-align: right;
-	}
-</style>

@@ -3,6 +3,8 @@
 	import type { JsonValue } from '$core';
 	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
 	import { ask, type Refused } from '$lib/work/http';
+	import Grid from '$lib/grid/Grid.svelte';
+	import type { GridColumn } from '$lib/grid/columns';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 	import type { RehearsedField } from '$server/look/rehearse';
 
@@ -34,6 +36,35 @@
 	const say = (f: RehearsedField, v: JsonValue) =>
 		field(f) ? formatValue(field(f)!, v, w.schema) || 'blank' : String(v);
 	const most = (f: RehearsedField) => Math.max(...f.moves.map((m) => m.count));
+	type Other = RehearsedField['records'][number];
+	const records = $derived<GridColumn<Other>[]>(
+		shown
+			? [
+					{
+						id: 'record',
+						label: w.schema.types.get(shown.type)?.type.label ?? 'Record',
+						value: (r) => r.title,
+						width: 260,
+						grow: true
+					},
+					...(
+						[
+							['stored', 'Stored now'],
+							['from', 'In force gives'],
+							['to', 'Draft gives']
+						] as const
+					).map(([id, label]) => ({
+						id,
+						label,
+						value: (r: Other) => (typeof r[id] === 'number' ? r[id] : say(shown!, r[id])),
+						text: (r: Other) => say(shown!, r[id]),
+						pick: typeof shown!.records[0]?.[id] !== 'number' && shown!.moves.length <= 30,
+						numeric: typeof shown!.records[0]?.[id] === 'number',
+						width: 160
+					}))
+				]
+			: []
+	);
 </script>
 
 <svelte:head><title>Rehearse · Rigid Rule</title></svelte:head>
@@ -111,29 +142,24 @@
 					</tbody>
 				</table>
 				<div class="ticks mt-4"></div>
-				<table class="grid-table">
-					<thead
-						><tr
-							><th>{w.schema.types.get(shown.type)?.type.label}</th><th>Stored now</th><th
-								>In force gives</th
-							><th>Draft gives</th></tr
-						></thead
-					>
-					<tbody>
-						{#each shown.records as r (r.id)}
-							<tr>
-								<td
-									><a class="textlink" href="/write/{shown.type}/{shown.field}?sample={r.id}"
-										>{r.title}</a
-									></td
-								>
-								<td class="mono text-quiet">{say(shown, r.stored)}</td>
-								<td class="mono">{say(shown, r.from)}</td>
-								<td class="mono font-semibold text-brass-ink">{say(shown, r.to)}</td>
-							</tr>
-						{/each}
-					</tbody>
-				</table>
+				<Grid
+					label="Records that would come out differently"
+					rows={shown.records}
+					columns={records}
+					key={(r) => r.id}
+					remember="rehearsed"
+				>
+					{#snippet cell(r, c)}
+						{#if c.id === 'record'}<a
+								class="textlink"
+								href="/write/{shown!.type}/{shown!.field}?sample={r.id}">{r.title}</a
+							>{:else if c.id === 'stored'}<span class="mono text-quiet"
+								>{say(shown!, r.stored)}</span
+							>{:else if c.id === 'from'}<span class="mono">{say(shown!, r.from)}</span>{:else}<span
+								class="mono font-semibold text-brass-ink">{say(shown!, r.to)}</span
+							>{/if}
+					{/snippet}
+				</Grid>
 				{#if shown.count > shown.records.length}<p class="mt-1 text-sm text-quiet">
 						The first {shown.records.length} of {formatCount(shown.count)}.
 					</p>{/if}

@@ -1,5 +1,3 @@
-import { fail } from '@sveltejs/kit';
-import * as yup from 'yup';
 import type { Field, Model } from '$core';
 import { FIELD_TYPES, KEY_TYPES, isKeptName } from '$core';
 import { nameKey } from '$core/feel/language';
@@ -7,6 +5,7 @@ import { createToken, listAccounts, listTokens, revokeToken } from '$server/peop
 import {
 	addField,
 	addOption,
+	moveOption,
 	indexMatched,
 	keysToMatch,
 	readModel,
@@ -14,6 +13,7 @@ import {
 	updateOption
 } from '$server/db/model';
 import { db, transaction } from '$server/db/pool';
+import { formAction, refuse } from '$server/http/forms';
 import { allow } from '$server/http/guard';
 import type { Actions, PageServerLoad } from './$types';
 
@@ -31,11 +31,6 @@ export const load: PageServerLoad = async (event) => {
 	};
 };
 
-const label = yup
-	.string()
-	.trim()
-	.required('Give it a name.')
-	.max(80, 'A name may have 80 characters.');
 /** An identity from a label: it never changes again, whatever the label becomes. */
 function identity(text: string, taken: (id: string) => boolean): string {
 	const base =
@@ -52,18 +47,6 @@ function identity(text: string, taken: (id: string) => boolean): string {
 	for (let i = 2; ; i++) if (free(`${base}_${i}`)) return `${base}_${i}`;
 }
 
-async function run(work: () => Promise<Record<string, unknown> | void>) {
-	try {
-		return (await work()) ?? { done: 'Stored.' };
-	} catch (e) {
-		if (e instanceof yup.ValidationError) return fail(400, { message: e.message });
-		throw e;
-	}
-}
-const refuse = (message: string): never => {
-	throw new yup.ValidationError(message);
-};
-
 /** What the other side of a link is called; nothing else there may have that name. */
 function inverseName(model: Model, link: Field, wanted: string): string {
 	const target = model.types.find((t) => t.id === link.target)!;
@@ -76,155 +59,127 @@ function inverseName(model: Model, link: Field, wanted: string): string {
 		)
 	];
 	if (taken.some((x) => nameKey(x) === nameKey(wanted)))
-		refuse(`${target.label} already has something called “${wanted}”.`);
+		refuse('inverse', `${target.label} already has something called “${wanted}”.`);
 	return wanted;
 }
 
-export const actions: Actions = {
-	addField: (event) =>
-		run(async () => {
-			const account = allow(event, 'author');
-			const form = Object.fromEntries(await event.request.formData());
-			const v = yup
-				.object({
-					type: yup.string().required(),
-					label,
-					kind: yup.string().oneOf(FIELD_TYPES).required(),
-					group: label,
-					list: yup.string(),
-					target: yup.string(),
-					unit: yup.string().max(20),
-					inverse: yup.string().trim().max(80, 'A name may have 80 characters.')
-				})
-				.validateSync(form);
-			const { model } = await readModel(db(), account.workspace);
-			const t = model.types.find((x) => x.id === v.type) ?? refuse('There is no such record type.');
-			if (t.fields.some((f) => nameKey(f.label) === nameKey(v.label)))
-				refuse(`${t.label} already has a field “${v.label}”.`);
-			const field: Field = {
-				id: identity(v.label, (id) => t.fields.some((f) => f.id === id)),
-				label: v.label,
-				group: v.group,
-				type: v.kind
-			};
-			if (v.kind === 'choice' || v.kind === 'choices') {
-				if (!model.lists.some((l) => l.id === v.list))
-					refuse('Choose the option list of this field.');
-				field.list = v.list;
-			}
-			if (v.kind === 'link') {
-				if (!model.types.some((x) => x.id === v.target))
-					refuse('Choose the record type that this field links to.');
-				field.target = v.target;
-				field.inverse = inverseName(model, field, v.inverse || t.plural);
-			}
-			if (v.kind === 'money') {
-				const teller = t.fields.find(
-					(f) => f.type === 'choice' && v.unit && nameKey(f.label) === nameKey(v.unit)
+/** The event that every action of this page gets. */
+type On = Parameters<NonNullable<Actions[string]>>[0];
+
+export const actions = {
+	addField: formAction('addField', async (v, event: On) => {
+		const account = allow(event, 'author');
+		const kind = FIELD_TYPES.find((t) => t === v.kind) ?? refuse('kind', 'Choose what it is.');
+		const { model } = await readModel(db(), account.workspace);
+		const t =
+			model.types.find((x) => x.id === v.type) ?? refuse('type', 'There is no such record type.');
+		if (t.fields.some((f) => nameKey(f.label) === nameKey(v.label)))
+			refuse('label', `${t.label} already has a field “${v.label}”.`);
+		const field: Field = {
+			id: identity(v.label, (id) => t.fields.some((f) => f.id === id)),
+			label: v.label,
+			group: v.group,
+			type: kind
+		};
+		if (kind === 'choice' || kind === 'choices') {
+			if (!model.lists.some((l) => l.id === v.list))
+				refuse('list', 'Choose the option list of this field.');
+			field.list = v.list;
+		}
+		if (kind === 'link') {
+			if (!model.types.some((x) => x.id === v.target))
+				refuse('target', 'Choose the record type that this field links to.');
+			field.target = v.target;
+			field.inverse = inverseName(model, field, v.inverse || t.plural);
+		}
+		if (kind === 'money') {
+			const teller = t.fields.find(
+				(f) => f.type === 'choice' && v.unit && nameKey(f.label) === nameKey(v.unit)
+			);
+			if (teller) field.currencyField = teller.id;
+			else if (!v.unit || /^[A-Z]{3}$/.test(v.unit)) field.currency = v.unit || 'EUR';
+			else
+				refuse(
+					'unit',
+					`The currency of an amount is a code such as EUR, or a choice of ${t.label} that tells it; “${v.unit}” is neither.`
 				);
-				if (teller) field.currencyField = teller.id;
-				else if (!v.unit || /^[A-Z]{3}$/.test(v.unit)) field.currency = v.unit || 'EUR';
-				else
-					refuse(
-						`The currency of an amount is a code such as EUR, or a choice of ${t.label} that tells it; “${v.unit}” is neither.`
-					);
-			}
-			if (v.unit && v.kind === 'number') field.unit = v.unit;
-			await transaction((c) => addField(c, account.workspace, t.id, field));
-			return { done: `${t.label} has the field “${field.label}” now.` };
-		}),
-	editField: (event) =>
-		run(async () => {
-			const account = allow(event, 'author');
-			const form = Object.fromEntries(await event.request.formData());
-			const v = yup
-				.object({
-					type: yup.string().required(),
-					id: yup.string().required(),
-					label,
-					inverse: yup.string().trim().max(80, 'A name may have 80 characters.')
-				})
-				.validateSync(form);
-			const { model } = await readModel(db(), account.workspace);
-			const t = model.types.find((x) => x.id === v.type);
-			const f = t?.fields.find((x) => x.id === v.id) ?? refuse('There is no such field.');
-			if (t!.fields.some((x) => x.id !== f.id && nameKey(x.label) === nameKey(v.label)))
-				refuse(`${t!.label} already has a field “${v.label}”.`);
-			const retired = 'retire' in form ? !f.retired : f.retired;
-			if (retired && f.id === t!.title)
-				refuse(`${f.label} names the record and cannot be retired.`);
-			const next: Field = { ...f, label: v.label, retired: retired || undefined };
-			if (KEY_TYPES.includes(f.type)) next.key = 'key' in form || undefined;
-			if (f.type === 'link') {
-				next.whenDeleted = 'blanks' in form ? 'blank' : undefined;
-				next.inverse = v.inverse ? inverseName(model, f, v.inverse) : f.inverse;
-			}
-			await transaction(async (c) => {
-				await updateField(c, account.workspace, t!.id, next);
-				await indexMatched(c, keysToMatch({ id: t!.id, fields: [next] }));
-			});
-		}),
-	addOption: (event) =>
-		run(async () => {
-			const account = allow(event, 'author');
-			const form = Object.fromEntries(await event.request.formData());
-			const v = yup.object({ list: yup.string().required(), label }).validateSync(form);
-			const { model } = await readModel(db(), account.workspace);
-			const l = model.lists.find((x) => x.id === v.list) ?? refuse('There is no such option list.');
-			if (l.options.some((o) => nameKey(o.label) === nameKey(v.label)))
-				refuse(`${l.label} already has the option “${v.label}”.`);
-			await transaction((c) =>
-				addOption(
-					c,
-					account.workspace,
-					l.id,
-					identity(v.label, (id) => l.options.some((o) => o.id === id)),
-					v.label
-				)
-			);
-			return { done: `${l.label} has the option “${v.label}” now.` };
-		}),
-	editOption: (event) =>
-		run(async () => {
-			const account = allow(event, 'author');
-			const form = Object.fromEntries(await event.request.formData());
-			const v = yup
-				.object({
-					list: yup.string().required(),
-					id: yup.string().required(),
-					label,
-					code: yup.string().trim().max(20)
-				})
-				.validateSync(form);
-			const { model } = await readModel(db(), account.workspace);
-			const l = model.lists.find((x) => x.id === v.list);
-			const o = l?.options.find((x) => x.id === v.id) ?? refuse('There is no such option.');
-			if (l!.options.some((x) => x.id !== o.id && nameKey(x.label) === nameKey(v.label)))
-				refuse(`${l!.label} already has the option “${v.label}”.`);
-			await transaction((c) =>
-				updateOption(
-					c,
-					account.workspace,
-					l!.id,
-					o.id,
-					v.label,
-					'retire' in form ? !o.retired : !!o.retired,
-					v.code === undefined ? (o.code ?? null) : v.code || null
-				)
-			);
-		}),
-	token: (event) =>
-		run(async () => {
-			const account = allow(event, 'administrator');
-			const form = Object.fromEntries(await event.request.formData());
-			const v = yup.object({ label }).validateSync(form);
-			return { token: await createToken(db(), account, v.label) };
-		}),
-	revoke: (event) =>
-		run(async () => {
-			const account = allow(event, 'administrator');
-			const id = String((await event.request.formData()).get('id') ?? '');
-			if (!/^\d{1,18}$/.test(id)) refuse('There is no such token.');
-			await revokeToken(db(), account.workspace, id);
-		})
-};
+		}
+		if (v.unit && kind === 'number') field.unit = v.unit;
+		await transaction((c) => addField(c, account.workspace, t.id, field));
+		return { done: `${t.label} has the field “${field.label}” now.` };
+	}),
+	editField: formAction('editField', async (v, event: On) => {
+		const account = allow(event, 'author');
+		const { model } = await readModel(db(), account.workspace);
+		const t = model.types.find((x) => x.id === v.type);
+		const f = t?.fields.find((x) => x.id === v.id) ?? refuse('id', 'There is no such field.');
+		if (t!.fields.some((x) => x.id !== f.id && nameKey(x.label) === nameKey(v.label)))
+			refuse('label', `${t!.label} already has a field “${v.label}”.`);
+		const retired = v.retire !== undefined ? !f.retired : f.retired;
+		if (retired && f.id === t!.title)
+			refuse('label', `${f.label} names the record and cannot be retired.`);
+		const next: Field = { ...f, label: v.label, retired: retired || undefined };
+		if (KEY_TYPES.includes(f.type)) next.key = v.key !== undefined || undefined;
+		if (f.type === 'link') {
+			next.whenDeleted = v.blanks !== undefined ? 'blank' : undefined;
+			next.inverse = v.inverse ? inverseName(model, f, v.inverse) : f.inverse;
+		}
+		await transaction(async (c) => {
+			await updateField(c, account.workspace, t!.id, next);
+			await indexMatched(c, keysToMatch({ id: t!.id, fields: [next] }));
+		});
+		return { done: `“${v.label}” of ${t!.label} is stored.` };
+	}),
+	addOption: formAction('addOption', async (v, event: On) => {
+		const account = allow(event, 'author');
+		const { model } = await readModel(db(), account.workspace);
+		const l =
+			model.lists.find((x) => x.id === v.list) ?? refuse('list', 'There is no such option list.');
+		if (l.options.some((o) => nameKey(o.label) === nameKey(v.label)))
+			refuse('label', `${l.label} already has the option “${v.label}”.`);
+		await transaction((c) =>
+			addOption(
+				c,
+				account.workspace,
+				l.id,
+				identity(v.label, (id) => l.options.some((o) => o.id === id)),
+				v.label
+			)
+		);
+		return { done: `${l.label} has the option “${v.label}” now.` };
+	}),
+	editOption: formAction('editOption', async (v, event: On) => {
+		const account = allow(event, 'author');
+		const { model } = await readModel(db(), account.workspace);
+		const l = model.lists.find((x) => x.id === v.list);
+		const o = l?.options.find((x) => x.id === v.id) ?? refuse('id', 'There is no such option.');
+		if (l!.options.some((x) => x.id !== o.id && nameKey(x.label) === nameKey(v.label)))
+			refuse('label', `${l!.label} already has the option “${v.label}”.`);
+		await transaction((c) =>
+			updateOption(
+				c,
+				account.workspace,
+				l!.id,
+				o.id,
+				v.label,
+				v.retire !== undefined ? !o.retired : !!o.retired,
+				v.code === undefined ? (o.code ?? null) : v.code || null
+			)
+		);
+		return { done: `“${v.label}” of ${l!.label} is stored.` };
+	}),
+	moveOption: formAction('moveOption', async (v, event: On) => {
+		const account = allow(event, 'author');
+		const moved = await transaction((c) => moveOption(c, account.workspace, v.list, v.id, v.to));
+		if (!moved) refuse('id', 'There is no such option any more.');
+	}),
+	token: formAction('token', async (v, event: On) => {
+		const account = allow(event, 'administrator');
+		return { token: await createToken(db(), account, v.label) };
+	}),
+	revoke: formAction('revoke', async (v, event: On) => {
+		const account = allow(event, 'administrator');
+		await revokeToken(db(), account.workspace, v.id);
+		return { done: 'The token opens nothing any more.' };
+	})
+} satisfies Actions;

@@ -1,8 +1,13 @@
 <script lang="ts">
-	import { enhance } from '$app/forms';
+	import { invalidateAll } from '$app/navigation';
 	import { KEY_TYPES } from '$core';
 	import { describeField } from '$lib/words/format';
+	import { Reorder } from '$lib/grid/reorder.svelte';
 	import Choose from '$lib/inputs/Choose.svelte';
+	import Form from '$lib/inputs/Form.svelte';
+	import { tell } from '$lib/shell/notices';
+	import { act } from '$lib/inputs/act';
+	import type { Refused } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, form } = $props();
@@ -31,16 +36,53 @@
 		['email', 'e-mail address'],
 		['phone', 'telephone number']
 	];
+
+	// ---- the order of options -------------------------------------------------------------------
+
+	let orderTrouble = $state('');
+	/** As it was put, until the server has it. */
+	let put = $state.raw<{ list: string; ids: string[] } | null>(null);
+	const options = $derived(
+		put?.list === list.id
+			? [...list.options].sort((a, b) => put!.ids.indexOf(a.id) - put!.ids.indexOf(b.id))
+			: list.options
+	);
+	const order = new Reorder<(typeof list.options)[number]>({
+		items: () => options,
+		label: () => `the options of ${list.label}`,
+		disabled: () => !w.canEdit,
+		move: (from, to) => {
+			const ids = options.map((o) => o.id);
+			const [id] = ids.splice(from, 1);
+			ids.splice(to, 0, id);
+			put = { list: list.id, ids };
+			void store(list.id, id, to);
+		}
+	});
+	async function store(of: string, id: string, to: number) {
+		try {
+			await act('moveOption', { list: of, id, to: String(to) });
+			orderTrouble = '';
+			tell(`The order of ${list.label} is stored.`);
+		} catch (e) {
+			orderTrouble = `The order is as it was: ${(e as Refused).message}`;
+		}
+		await invalidateAll();
+		put = null;
+	}
 </script>
 
 <svelte:head><title>Settings · Rigid Rule</title></svelte:head>
 
 <div class="max-w-5xl px-6 pt-3 pb-10">
 	<h1 class="text-xl">Settings</h1>
-	<p class="min-h-6" role="status">
-		{#if form && 'message' in form && form.message}<span class="text-brick">● {form.message}</span
-			>{:else if form && 'done' in form && form.done}{form.done}{/if}
-	</p>
+	<noscript>
+		<p class="min-h-6" role="status">
+			{#if form && 'message' in form && form.message}<span class="text-brick">● {form.message}</span
+				>{:else if form && 'done' in form && form.done}{form.done}{/if}
+		</p>
+	</noscript>
+	{#if orderTrouble}<p class="text-brick" role="alert">● {orderTrouble}</p>{/if}
 
 	<section class="mt-1 border border-line bg-sheet p-5">
 		<div class="flex items-center gap-3">
@@ -60,11 +102,11 @@
 						<tr class:text-quiet={f.retired}>
 							<td>
 								{#if w.canEdit}
-									<form
-										method="POST"
+									<Form
+										name="editField"
 										action="?/editField"
 										class="flex max-w-[420px] flex-wrap gap-2"
-										use:enhance
+										keep
 									>
 										<input type="hidden" name="type" value={type.id} /><input
 											type="hidden"
@@ -111,7 +153,7 @@
 										<button class="textlink" name="retire" value="1"
 											>{f.retired ? 'Take back' : 'Retire'}</button
 										>
-									</form>
+									</Form>
 								{:else}{f.label}{/if}
 							</td>
 							<td class="mono text-quiet">{f.id}</td>
@@ -123,12 +165,7 @@
 			</table>
 		</div>
 		{#if w.canEdit}
-			<form
-				method="POST"
-				action="?/addField"
-				class="mt-3 flex flex-wrap items-end gap-2"
-				use:enhance
-			>
+			<Form name="addField" action="?/addField" class="mt-3 flex flex-wrap items-end gap-2">
 				<input type="hidden" name="type" value={type.id} />
 				<label class="text-sm"
 					>New field<br /><input class="box w-44" name="label" required maxlength="80" /></label
@@ -188,7 +225,7 @@
 					/></span
 				>
 				<button class="button">Add the field</button>
-			</form>
+			</Form>
 		{/if}
 	</section>
 
@@ -206,13 +243,18 @@
 			<thead
 				><tr><th class="text-right">Position</th><th>Name</th><th>Identity</th><th></th></tr></thead
 			>
-			<tbody>
-				{#each list.options as o, i (o.id)}
-					<tr class:text-quiet={o.retired}>
-						<td class="mono text-right">{i + 1}</td>
+			<tbody use:order.zone={w.canEdit}>
+				{#each order.shown as o, i (o.id)}
+					<tr class:text-quiet={o.retired} data-dragged={o.id}>
+						<td class="mono text-right"
+							>{#if w.canEdit}<span
+									class="inline-block min-h-6 min-w-6 cursor-grab text-right"
+									{...order.handle(i, o.label)}>{i + 1}</span
+								>{:else}{i + 1}{/if}</td
+						>
 						<td>
 							{#if w.canEdit}
-								<form method="POST" action="?/editOption" class="flex gap-2" use:enhance>
+								<Form name="editOption" action="?/editOption" class="flex gap-2" keep>
 									<input type="hidden" name="list" value={list.id} /><input
 										type="hidden"
 										name="id"
@@ -237,7 +279,7 @@
 									<button class="textlink" name="retire" value="1"
 										>{o.retired ? 'Take back' : 'Retire'}</button
 									>
-								</form>
+								</Form>
 							{:else}{o.label}{/if}
 						</td>
 						<td class="mono text-quiet">{o.id}</td>
@@ -247,13 +289,13 @@
 			</tbody>
 		</table>
 		{#if w.canEdit}
-			<form method="POST" action="?/addOption" class="mt-3 flex items-end gap-2" use:enhance>
+			<Form name="addOption" action="?/addOption" class="mt-3 flex items-end gap-2">
 				<input type="hidden" name="list" value={list.id} />
 				<label class="text-sm"
 					>New option<br /><input class="box w-52" name="label" required maxlength="80" /></label
 				>
 				<button class="button">Add the option</button>
-			</form>
+			</Form>
 		{/if}
 	</section>
 
@@ -274,21 +316,20 @@
 					{#each data.tokens as t (t.id)}
 						<tr
 							><td>{t.name}</td><td>{t.who}</td><td class="mono">{t.created}</td><td
-								>{#if t.revoked}<span class="text-quiet">revoked</span>{:else}<form
-										method="POST"
+								>{#if t.revoked}<span class="text-quiet">revoked</span>{:else}<Form
+										name="revoke"
 										action="?/revoke"
-										use:enhance
 									>
 										<input type="hidden" name="id" value={t.id} /><button class="textlink"
 											>Revoke</button
 										>
-									</form>{/if}</td
+									</Form>{/if}</td
 							></tr
 						>
 					{:else}<tr><td colspan="4" class="text-quiet">No tokens yet.</td></tr>{/each}
 				</tbody>
 			</table>
-			<form method="POST" action="?/token" class="mt-3 flex items-end gap-2" use:enhance>
+			<Form name="token" action="?/token" class="mt-3 flex items-end gap-2">
 				<label class="text-sm"
 					>Name of a new token<br /><input
 						class="box w-52"
@@ -299,7 +340,7 @@
 					/></label
 				>
 				<button class="button">Make a token</button>
-			</form>
+			</Form>
 		</section>
 	{/if}
 

@@ -4,6 +4,8 @@
 	import { ENTRY_LABEL, MESSAGES, sheetOf } from '$core';
 	import { formatMoment, formatValue } from '$lib/words/format';
 	import { OUTCOME_LABEL } from '$lib/words/outcomes';
+	import Grid from '$lib/grid/Grid.svelte';
+	import type { GridColumn } from '$lib/grid/columns';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, params } = $props();
@@ -21,11 +23,49 @@
 		failed: 'text-brick',
 		'set aside': 'text-ochre'
 	};
+	type Line = (typeof data.lines)[number];
+	const recordOf = (l: Line) => w.titles.all[`${l.type}.${l.record}`] ?? `No. ${l.record}`;
+	const fieldOf = (l: Line) =>
+		l.field && l.field !== MESSAGES ? (w.schema.field(l.type, l.field)?.label ?? l.field) : '';
+	const moved = (l: Line) =>
+		l.outcome === 'set'
+			? `${say(l.type, l.field, l.was)} → ${say(l.type, l.field, l.now)}`
+			: l.outcome === 'sent'
+				? String(l.now)
+				: l.outcome === 'set aside'
+					? say(l.type, l.field, l.now)
+					: '';
+	const columns: GridColumn<Line>[] = [
+		{
+			id: 'when',
+			label: 'When',
+			value: (l) => l.at,
+			text: (l) => formatMoment(l.at, w.model.zone),
+			width: 150
+		},
+		{
+			id: 'by',
+			label: 'By',
+			value: (l) => `${l.who ?? ''} ${ENTRY_LABEL[l.entryPoint]}`.trim(),
+			width: 140
+		},
+		{ id: 'record', label: 'Record', value: recordOf, width: 180 },
+		{ id: 'field', label: 'Field', value: fieldOf, width: 110, pick: true },
+		{
+			id: 'what',
+			label: 'What',
+			value: (l) => OUTCOME_LABEL[l.outcome] ?? l.outcome,
+			width: 120,
+			pick: true
+		},
+		{ id: 'moved', label: 'From → to', value: (l) => moved(l) || null, width: 150 },
+		{ id: 'because', label: 'Because', value: (l) => l.because, width: 200, grow: true }
+	];
 </script>
 
 <svelte:head><title>{rule?.name ?? 'Journal'} · Rigid Rule</title></svelte:head>
 
-<div class="px-6 pt-3 pb-10">
+<div class="flex h-full flex-col px-6 pt-3 pb-3 text-sm">
 	<p class="text-sm"><a class="textlink" href="/journal">Journal of the rules</a></p>
 	<div class="flex items-baseline gap-4">
 		<h1 class="text-xl">{rule?.name ?? 'A rule that is no longer there'}</h1>
@@ -39,49 +79,37 @@
 		>
 	</div>
 	<div class="ticks mt-2"></div>
-	<table class="grid-table text-sm">
-		<thead
-			><tr
-				><th>When</th><th>By</th><th>Record</th><th>Field</th><th>What</th><th>From → to</th><th
-					>Because</th
-				></tr
-			></thead
-		>
-		<tbody>
-			{#each data.lines as l, i (i)}
-				<tr>
-					<td class="whitespace-nowrap">{formatMoment(l.at, w.model.zone)}</td>
-					<td class="whitespace-nowrap"
-						>{l.who ?? ''}
-						<span class="text-xs text-quiet"
-							>{ENTRY_LABEL[l.entryPoint]}{l.release ? `, v${l.release}` : ''}</span
-						></td
-					>
-					<td
-						><a class="textlink" href="/records/{l.type}/{l.record}"
-							>{w.titles.all[`${l.type}.${l.record}`] ?? `No. ${l.record}`}</a
-						></td
-					>
-					<td>{l.field && l.field !== MESSAGES ? w.schema.field(l.type, l.field)?.label : ''}</td>
-					<td class="whitespace-nowrap {tone[l.outcome] ?? 'text-quiet'}"
-						>{OUTCOME_LABEL[l.outcome] ?? l.outcome}</td
-					>
-					<td class="mono"
-						>{#if l.outcome === 'set'}<s class="text-quiet">{say(l.type, l.field, l.was)}</s> → {say(
-								l.type,
-								l.field,
-								l.now
-							)}{:else if l.outcome === 'sent'}{String(
-								l.now
-							)}{:else if l.outcome === 'set aside'}{say(l.type, l.field, l.now)}{/if}</td
-					>
-					<td>{l.because ?? ''}</td>
-				</tr>
-			{:else}
-				<tr><td colspan="7" class="text-quiet">It has done nothing yet.</td></tr>
-			{/each}
-		</tbody>
-	</table>
+	<Grid
+		label="What it did, record by record"
+		rows={data.lines}
+		{columns}
+		key={(_, at) => String(at)}
+		remember="journal of a rule"
+	>
+		{#snippet cell(l, c)}
+			{#if c.id === 'when'}{formatMoment(l.at, w.model.zone)}
+			{:else if c.id === 'by'}{l.who ?? ''}
+				<span class="text-xs text-quiet"
+					>{ENTRY_LABEL[l.entryPoint]}{l.release ? `, v${l.release}` : ''}</span
+				>
+			{:else if c.id === 'record'}<a class="textlink" href="/records/{l.type}/{l.record}"
+					>{recordOf(l)}</a
+				>
+			{:else if c.id === 'field'}{fieldOf(l)}
+			{:else if c.id === 'what'}<span class={tone[l.outcome] ?? 'text-quiet'}
+					>{OUTCOME_LABEL[l.outcome] ?? l.outcome}</span
+				>
+			{:else if c.id === 'moved'}<span class="mono"
+					>{#if l.outcome === 'set'}<s class="text-quiet">{say(l.type, l.field, l.was)}</s> → {say(
+							l.type,
+							l.field,
+							l.now
+						)}{:else}{moved(l)}{/if}</span
+				>
+			{:else}{l.because ?? ''}{/if}
+		{/snippet}
+		{#snippet empty()}It has done nothing yet.{/snippet}
+	</Grid>
 	{#if data.page || data.more}
 		<p class="mt-2 flex gap-4 text-sm">
 			{#if data.page}<a class="textlink" href={at(data.page - 1)}>Newer</a>{/if}

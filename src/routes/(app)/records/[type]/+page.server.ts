@@ -20,6 +20,10 @@ export const load: PageServerLoad = async (event) => {
 		0,
 		Math.min(100_000, Math.floor(Number(event.url.searchParams.get('page') ?? 0)) || 0)
 	);
+	const { fields } = schema.type(type).type;
+	const by = event.url.searchParams.get('sort') ?? '';
+	const known = by === 'id' || fields.some((f) => f.id === by);
+	const sort = known ? { id: by, desc: event.url.searchParams.get('desc') === '1' } : null;
 	const { records, total } = await searchRecords(
 		db(),
 		schema,
@@ -27,14 +31,15 @@ export const load: PageServerLoad = async (event) => {
 		type,
 		find,
 		page,
-		SIZE
+		SIZE,
+		sort
 	);
-	const { fields } = schema.type(type).type;
 	const ids = records.map((r) => r.id);
 	const waiting = await waitingAmong(db(), account.workspace, type, ids);
 	return {
 		find,
 		page,
+		sort,
 		pages: Math.max(1, Math.ceil(total / SIZE)),
 		total,
 		links: await linkTitles(account.workspace, schema, records),

@@ -1,8 +1,8 @@
 <script lang="ts">
 	/** One reference table: its columns and keys, and its rows in a grid. */
-	import { createVirtualizer } from '@tanstack/svelte-virtual';
-	import { untrack } from 'svelte';
+	import { Collapsible } from 'bits-ui';
 	import { goto } from '$app/navigation';
+	import { page } from '$app/state';
 	import type { FieldType, JsonValue, ReferenceTable, TableColumn, TableKey } from '$core';
 	import {
 		FIELD_TYPES,
@@ -18,6 +18,9 @@
 	import { offerFile, readCells, writeCells } from '$lib/work/csv';
 	import { TYPE_NAME, formatCount } from '$lib/words/format';
 	import { ask, type Refused } from '$lib/work/http';
+	import Grid from '$lib/grid/Grid.svelte';
+	import type { GridColumn } from '$lib/grid/columns';
+	import { Reorder } from '$lib/grid/reorder.svelte';
 	import Choose from '$lib/inputs/Choose.svelte';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
@@ -30,25 +33,60 @@
 	const edit = (label: string, change: (t: ReferenceTable) => Partial<ReferenceTable>) =>
 		table && w.setTable(label, { ...table, ...change(table) });
 
-	// ---- the grid: only the rows in view are drawn --------------------------------------------
+	// ---- the grid -----------------------------------------------------------------------------
 
-	const ROW = 31;
-	const virtual = createVirtualizer<HTMLDivElement, HTMLTableRowElement>({
-		count: 0,
-		getScrollElement: () => grid ?? null,
-		estimateSize: () => ROW,
-		initialRect: { width: 800, height: 420 },
-		overscan: 8
-	});
+	type Row = readonly JsonValue[];
+	/** The row's ways out: a column of its own, behind those of the table. */
+	const END = ' end';
+	let grid = $state<{ goTo(place: number, column: number, into?: boolean): Promise<void> }>();
+	const NUMERIC: FieldType[] = ['number', 'money', 'percent'];
+	const sized = (c: TableColumn, v: JsonValue) => {
+		const numeric = NUMERIC.includes(c.type) && (typeof v === 'number' || typeof v === 'string');
+		const n = numeric && v !== '' ? Number(v) : NaN;
+		return Number.isNaN(n) ? shown(c, v) || null : n;
+	};
+	const columns = $derived<GridColumn<Row>[]>([
+		...(table?.columns ?? []).map((c, i) => ({
+			id: c.id,
+			label: c.label,
+			value: (r: Row) => sized(c, r[i] ?? null),
+			text: (r: Row) => shown(c, r[i] ?? null),
+			numeric: NUMERIC.includes(c.type),
+			width: 180
+		})),
+		{ id: END, label: 'More', value: () => null, plain: true, width: 120, grow: true }
+	]);
+	const place = (c: GridColumn<Row>) => table!.columns.findIndex((x) => x.id === c.id);
+	const keyed = (c: GridColumn<Row>) =>
+		table!.keys.some((k) =>
+			k.match === 'range' ? k.from === c.id || k.to === c.id : k.column === c.id
+		);
+	const editing = {
+		text: (r: Row, c: GridColumn<Row>) => {
+			const i = place(c);
+			return shown(table!.columns[i], r[i] ?? null);
+		},
+		fault: (r: Row, c: GridColumn<Row>) => {
+			const i = place(c);
+			return cellFault(table!.columns[i], r[i] ?? null, w.schema);
+		},
+		set: (at: number, c: GridColumn<Row>, text: string) => {
+			const i = place(c);
+			if (table!.columns[i].type === 'link') void setLink(at, i, table!.columns[i], text);
+			else setCell(at, i, text);
+		},
+		paste: (at: number, c: GridColumn<Row>, cells: string[][]) => paste(at, place(c), cells),
+		add: () => addRow()
+	};
+	// a finding leads to its row
+	let told = '';
 	$effect(() => {
-		const count = table?.rows.length ?? 0;
-		const element = grid ?? null;
-		untrack(() => $virtual.setOptions({ count, getScrollElement: () => element }));
+		const asked = page.url.searchParams.get('row');
+		if (!asked || asked === told || !grid || !table) return;
+		told = asked;
+		const at = Number(asked) - 1;
+		if (at >= 0 && at < table.rows.length) void grid.goTo(at, 0);
 	});
-	const inView = $derived($virtual.getVirtualItems());
-	const first = $derived(inView[0]?.index ?? 0);
-	const last = $derived(inView.length ? inView.at(-1)!.index + 1 : 0);
-	let grid: HTMLDivElement | undefined = $state();
 
 	function setCell(row: number, column: number, text: string) {
 		edit(`cell ${row} ${column}`, (t) => {
@@ -85,15 +123,7 @@
 			};
 	}
 	/** Cells from a spreadsheet fill the grid from here on; rows are added as needed. */
-	function paste(e: ClipboardEvent, row: number, column: number) {
-		const text = e.clipboardData?.getData('text/plain') ?? '';
-		if (disabled || !/[\t\n]/.test(text.trimEnd())) return;
-		e.preventDefault();
-		const lines = text
-			.replace(/\r\n?/g, '\n')
-			.trimEnd()
-			.split('\n')
-			.map((l) => l.split('\t'));
+	function paste(row: number, column: number, lines: string[][]) {
 		edit('paste', (t) => {
 			const rows = t.rows.map((r) => [...r]);
 			lines.forEach((cells, i) => {
@@ -106,32 +136,10 @@
 			return { rows };
 		});
 	}
-	function addRow(at = table?.rows.length ?? 0) {
-		edit('add row', (t) => ({
-			rows: [...t.rows.slice(0, at), t.columns.map(() => null), ...t.rows.slice(at)]
-		}));
-		setTimeout(() => focusCell(at, 0), 30);
-	}
-	function focusCell(row: number, column: number) {
-		if (!grid) return;
-		if (row < first + 8 || row > last - 10) $virtual.scrollToIndex(row, { align: 'auto' });
-		setTimeout(
-			() => grid?.querySelector<HTMLElement>(`[data-cell="${row} ${column}"]`)?.focus(),
-			30
-		);
-	}
-	function keys(e: KeyboardEvent, row: number, column: number) {
-		const down = e.key === 'Enter' || (e.key === 'ArrowDown' && !e.altKey);
-		if (down || e.key === 'ArrowUp') {
-			e.preventDefault();
-			const to = row + (down ? 1 : -1);
-			if (to < 0) return;
-			if (to >= (table?.rows.length ?? 0)) {
-				if (e.key === 'Enter' && !disabled) addRow();
-				return;
-			}
-			focusCell(to, column);
-		}
+	function addRow() {
+		const at = table?.rows.length ?? 0;
+		edit('add row', (t) => ({ rows: [...t.rows, t.columns.map(() => null)] }));
+		void grid?.goTo(at, 0);
 	}
 
 	// ---- columns and keys -----------------------------------------------------------------------
@@ -185,6 +193,26 @@
 			)
 		}));
 	}
+	const columnOrder = new Reorder<TableColumn>({
+		items: () => table?.columns ?? [],
+		label: () => `the columns of ${table?.label}`,
+		disabled: () => disabled,
+		move: moveColumn
+	});
+	function moveColumn(from: number, to: number) {
+		const moved = <X,>(list: readonly X[]): X[] => {
+			const next = [...list];
+			next.splice(to, 0, ...next.splice(from, 1));
+			return next;
+		};
+		edit('column order', (t) => ({
+			columns: moved(t.columns),
+			rows: t.rows.map((r) => moved(t.columns.map((_, i) => r[i] ?? null)))
+		}));
+	}
+	let columnsOpen = $state<boolean | null>(null);
+	/** A new table begins with its columns. */
+	const fresh = $derived(!!table?.rows.every((r) => r.every((v) => v === null)));
 	const setKey = (at: number, key: TableKey) =>
 		edit('key', (t) => ({ keys: t.keys.map((k, i) => (i === at ? key : k)) }));
 	function setMatch(at: number, match: TableKey['match']) {
@@ -340,179 +368,111 @@
 				{said.bad ? '● ' : ''}{said.text}
 			</p>{/if}
 
-		<div class="mt-2 min-h-60 flex-1 overflow-auto border border-line bg-sheet" bind:this={grid}>
-			<table class="cells" aria-label="Rows of {table.label}" aria-rowcount={table.rows.length}>
-				<thead>
-					<tr>
-						<th class="n"><span class="sr-only">Row</span></th>
-						{#each table.columns as c, i (c.id)}
-							{@const isKey = table.keys.some((k) =>
-								k.match === 'range' ? k.from === c.id || k.to === c.id : k.column === c.id
-							)}
-							<th class={isKey ? 'key' : ''}>
-								<input
-									class="plain w-full font-semibold"
-									aria-label="Name of column {i + 1}"
-									value={c.label}
-									{disabled}
-									maxlength="100"
-									oninput={(e) => setColumn(i, { label: e.currentTarget.value })}
-								/>
-								<span class="flex items-center font-normal text-quiet">
-									<Choose
-										label="Type of {c.label}"
-										value={c.type}
-										{disabled}
-										plain
-										class="w-20 text-xs"
-										choices={FIELD_TYPES.map((t) => ({ value: t, label: TYPE_NAME[t] }))}
-										onpick={(v) => setColumn(i, { type: v as FieldType })}
-									/>
-									{#if c.type === 'choice' || c.type === 'choices'}<Choose
-											label="Option list of {c.label}"
-											value={c.list ?? ''}
-											{disabled}
-											plain
-											class="w-24 text-xs"
-											choices={w.model.lists.map((l) => ({ value: l.id, label: l.label }))}
-											onpick={(v) => setColumn(i, { list: v })}
-										/>{:else if c.type === 'link'}<Choose
-											label="Record type of {c.label}"
-											value={c.target ?? ''}
-											{disabled}
-											plain
-											class="w-24 text-xs"
-											choices={w.model.types.map((t) => ({ value: t.id, label: t.label }))}
-											onpick={(v) => setColumn(i, { target: v })}
-										/>{/if}
-									{#if !disabled}<button
-											class="tiny ml-auto"
-											aria-label="Remove column {c.label}"
-											onclick={() => removeColumn(i)}>✕</button
-										>{/if}
-								</span>
-							</th>
-						{/each}
-						<th class="end"
-							>{#if !disabled}<button class="textlink px-2 text-xs" onclick={addColumn}
-									>Add a column</button
-								>{/if}</th
+		<Collapsible.Root
+			class="mt-1 text-sm"
+			bind:open={() => columnsOpen ?? fresh, (v) => (columnsOpen = v)}
+		>
+			<Collapsible.Trigger class="flex min-h-7 items-center gap-2 font-semibold">
+				<span aria-hidden="true">{(columnsOpen ?? fresh) ? '▾' : '▸'}</span>Columns · {table.columns
+					.length}
+			</Collapsible.Trigger>
+			<Collapsible.Content>
+				<ul class="max-w-3xl border border-hairline bg-sheet" use:columnOrder.zone={!disabled}>
+					{#each columnOrder.shown as c, i (c.id)}
+						<li
+							class="flex items-center gap-2 border-b border-hairline px-2 py-0.5 last:border-b-0"
 						>
-					</tr>
-				</thead>
-				<tbody>
-					{#if first > 0}<tr aria-hidden="true" style:height="{first * ROW}px"></tr>{/if}
-					{#each table.rows.slice(first, last) as row, k (first + k)}
-						{@const r = first + k}
-						<tr style:height="{ROW}px" aria-rowindex={r + 1}>
-							<th class="n mono" scope="row">{r + 1}</th>
-							{#each table.columns as c, i (c.id)}
-								{@const fault = cellFault(c, row[i] ?? null, w.schema)}
-								<td class:bad={!!fault}>
-									<input
-										class="mono"
-										data-cell="{r} {i}"
-										aria-label="{c.label}, row {r + 1}"
-										aria-invalid={!!fault}
-										title={fault ?? ''}
-										readonly={disabled}
-										value={shown(c, row[i] ?? null)}
-										onchange={(e) =>
-											c.type === 'link'
-												? void setLink(r, i, c, e.currentTarget.value)
-												: setCell(r, i, e.currentTarget.value)}
-										onpaste={(e) => paste(e, r, i)}
-										onkeydown={(e) => keys(e, r, i)}
-									/>
-								</td>
-							{/each}
-							<td class="end">
-								{#if doubles.has(r)}<span class="px-1 text-xs text-ochre"
-										>▲ key of row {doubles.get(r)! + 1}</span
-									>{/if}
-								{#if !disabled}<button
-										class="tiny"
-										aria-label="Remove row {r + 1}"
-										onclick={() =>
-											edit('remove row', (t) => ({ rows: t.rows.filter((_, x) => x !== r) }))}
-										>✕</button
-									>{/if}
-							</td>
-						</tr>
+							{#if disabled}<span class="mono w-6 text-right text-quiet">{i + 1}</span>{:else}<span
+									class="mono inline-block min-h-6 w-6 cursor-grab text-right text-quiet"
+									{...columnOrder.handle(i, c.label)}>{i + 1}</span
+								>{/if}
+							<input
+								class="plain w-52 font-semibold"
+								aria-label="Name of column {i + 1}"
+								value={c.label}
+								{disabled}
+								maxlength="100"
+								oninput={(e) => setColumn(i, { label: e.currentTarget.value })}
+							/>
+							<Choose
+								label="Type of {c.label}"
+								value={c.type}
+								{disabled}
+								plain
+								class="w-40"
+								choices={FIELD_TYPES.map((t) => ({ value: t, label: TYPE_NAME[t] }))}
+								onpick={(v) => setColumn(i, { type: v as FieldType })}
+							/>
+							{#if c.type === 'choice' || c.type === 'choices'}<Choose
+									label="Option list of {c.label}"
+									value={c.list ?? ''}
+									{disabled}
+									plain
+									class="w-40"
+									choices={w.model.lists.map((l) => ({ value: l.id, label: l.label }))}
+									onpick={(v) => setColumn(i, { list: v })}
+								/>{:else if c.type === 'link'}<Choose
+									label="Record type of {c.label}"
+									value={c.target ?? ''}
+									{disabled}
+									plain
+									class="w-40"
+									choices={w.model.types.map((t) => ({ value: t.id, label: t.label }))}
+									onpick={(v) => setColumn(i, { target: v })}
+								/>{/if}
+							<span class="grow"></span>
+							{#if !disabled}<button
+									class="tiny"
+									aria-label="Remove column {c.label}"
+									onclick={() => removeColumn(i)}>✕</button
+								>{/if}
+						</li>
 					{/each}
-					{#if last < table.rows.length}<tr
-							aria-hidden="true"
-							style:height="{(table.rows.length - last) * ROW}px"
-						></tr>{/if}
-				</tbody>
-			</table>
-		</div>
-		<div class="mt-1 flex gap-4 text-sm">
-			{#if !disabled}<button class="textlink" onclick={() => addRow()}>Add a row</button>{/if}
-			<span class="text-quiet"
-				>{formatCount(table.rows.length)} rows. Cells copied in a spreadsheet can be pasted from any cell
-				on.</span
-			>
-		</div>
+				</ul>
+				{#if !disabled}<button class="textlink mt-1" onclick={addColumn}>Add a column</button>{/if}
+			</Collapsible.Content>
+		</Collapsible.Root>
+
+		<Grid
+			bind:this={grid}
+			label="Rows of {table.label}"
+			rows={table.rows}
+			{columns}
+			key={(_, at) => String(at)}
+			ordered
+			remember="table {table.id}"
+			editing={disabled ? undefined : editing}
+			look={(c) => (c.id === END ? '' : keyed(c) ? 'key mono' : 'mono')}
+			moving={disabled ? undefined : { can: (c) => c.id !== END, move: moveColumn }}
+		>
+			{#snippet bar()}
+				<span class="text-quiet"
+					>{formatCount(table.rows.length)} rows. Cells copied in a spreadsheet can be pasted from any
+					cell on.</span
+				>
+				{#if !disabled}<button class="textlink" onclick={addRow}>Add a row</button>{/if}
+			{/snippet}
+			{#snippet cell(row, c, at)}
+				{#if c.id === END}
+					{#if !disabled}<button
+							class="tiny"
+							aria-label="Remove row {at + 1}"
+							onclick={() =>
+								edit('remove row', (t) => ({ rows: t.rows.filter((_, x) => x !== at) }))}>✕</button
+						>{/if}
+					{#if doubles.has(at)}<span class="px-1 font-sans text-xs text-ochre"
+							>▲ key of row {doubles.get(at)! + 1}</span
+						>{/if}
+				{:else}{editing.text(row, c)}{/if}
+			{/snippet}
+			{#snippet empty()}No rows yet. Add one, or take them from a CSV file.{/snippet}
+		</Grid>
 	{:else}
 		<p>There is no such table in the draft. <a class="textlink" href="/tables">All tables</a></p>
 	{/if}
 </div>
 
 <style>
-	.cells {
-		border-collapse: separate;
-		border-spacing: 0;
-		min-width: 100%;
-	}
-	.cells th,
-	.cells td {
-		border-right: 1px solid var(--color-hairline);
-		border-bottom: 1px solid var(--color-hairline);
-		padding: 0;
-		text-align: left;
-		min-width: 110px;
-	}
-	.cells thead th:not(.n) {
-		min-width: 180px;
-	}
-	.cells thead th {
-		position: sticky;
-		top: 0;
-		z-index: 1;
-		background: var(--color-panel);
-		border-bottom: 1px solid var(--color-line);
-		padding: 4px 8px;
-	}
-	.cells thead th.key {
-		border-bottom: 2px solid var(--color-teal);
-	}
-	.cells td input {
-		width: 100%;
-		background: none;
-		padding: 3px 8px;
-		border: 0;
-	}
-	.cells td input:focus {
-		outline: 2px solid var(--color-teal);
-		outline-offset: -2px;
-	}
-	.bad {
-		box-shadow: inset 3px 0 0 var(--color-brick);
-		background: var(--color-brick-wash);
-	}
-	.n {
-		min-width: 44px !important;
-		width: 44px;
-		text-align: right !important;
-		padding: 0 8px !important;
-		color: var(--color-quiet);
-		font-weight: 400;
-	}
-	.end {
-		width: 100%;
-		border-right: 0 !important;
-	}
 	.plain {
 		background: none;
 		border: 0;

@@ -1,8 +1,9 @@
 <script lang="ts">
 	import { untrack } from 'svelte';
 	import { page } from '$app/state';
-	import type { Output } from '$core';
+	import type { Output, Rule } from '$core';
 	import { MESSAGES, isAbout, offersAt } from '$core';
+	import { Reorder } from '$lib/grid/reorder.svelte';
 	import RuleCard from '$lib/rule/RuleCard.svelte';
 	import Sample from '$lib/sample/Sample.svelte';
 	import { describeField } from '$lib/words/format';
@@ -21,6 +22,13 @@
 				: ''
 	);
 	const rules = $derived(w.rulesOf(params.type, params.field));
+
+	const order = new Reorder<Rule>({
+		items: () => rules,
+		label: () => `the claim order of ${field?.label}`,
+		disabled: () => !w.canEdit || messages,
+		move: (from, to) => w.place(params.type, params.field, rules[from].id, to)
+	});
 
 	/** Rules that are open from the start: those that changed or have a finding, else the first. */
 	const leads = $derived.by(() => {
@@ -161,9 +169,18 @@
 				{:else if rules.length}One rule writes or checks this field.
 				{:else}No rule writes this field; it holds what people enter.{/if}
 			</p>
-			{#each rules as rule, i (rule.id)}
-				<RuleCard {rule} {field} place={i} count={rules.length} lead={leads.has(rule.id)} />
-			{/each}
+			<div use:order.zone={w.canEdit && !messages}>
+				{#each order.shown as rule, i (rule.id)}
+					<RuleCard
+						{rule}
+						{field}
+						place={i}
+						count={rules.length}
+						lead={leads.has(rule.id)}
+						handle={w.canEdit && !messages ? order.handle(i, rule.name) : null}
+					/>
+				{/each}
+			</div>
 			{#each gone as g (g.id)}
 				<p class="mb-3 border border-dashed border-line px-4 py-2 text-sm">
 					“{g.name}” is in force and not in this draft. {#if w.canEdit}<button

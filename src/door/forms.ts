@@ -1,0 +1,96 @@
+/** The forms of sign-in and settings: what each may send. The page asks before it sends, the server after. */
+import * as yup from 'yup';
+
+/** Longest name of a field, an option or a token. */
+const NAME = 80;
+const line = () =>
+	yup
+		.string()
+		.trim()
+		.matches(/^\P{Cc}*$/u, 'That is not one line of text.');
+const name = (what: string) =>
+	line().required(`Give ${what} a name.`).max(NAME, `A name may have ${NAME} characters.`);
+const other = line().max(NAME, `A name may have ${NAME} characters.`);
+const id = yup.string().required().max(60);
+const short = (what: string) => line().max(20, `${what} may have 20 characters.`);
+
+export const FORMS = {
+	signIn: yup.object({
+		email: line()
+			.required('Type the e-mail address with which you sign in.')
+			.max(200, 'An address may have 200 characters.'),
+		password: yup
+			.string()
+			.required('Type your password.')
+			.max(1000, 'A password may have 1000 characters.')
+	}),
+	addField: yup.object({
+		type: id,
+		label: name('the field'),
+		kind: id,
+		group: name('the heading'),
+		list: yup.string(),
+		target: yup.string(),
+		unit: short('A unit'),
+		inverse: other
+	}),
+	editField: yup.object({
+		type: id,
+		id,
+		label: name('the field'),
+		inverse: other,
+		key: yup.string(),
+		blanks: yup.string(),
+		retire: yup.string()
+	}),
+	addOption: yup.object({ list: id, label: name('the option') }),
+	editOption: yup.object({
+		list: id,
+		id,
+		label: name('the option'),
+		code: short('A code'),
+		retire: yup.string()
+	}),
+	moveOption: yup.object({
+		list: id,
+		id,
+		to: yup.number().typeError('A place is a number.').integer().min(0).required()
+	}),
+	token: yup.object({ label: name('the token') }),
+	revoke: yup.object({
+		id: yup
+			.string()
+			.matches(/^\d{1,18}$/, 'There is no such token.')
+			.required()
+	})
+} as const;
+
+export type FormName = keyof typeof FORMS;
+/** What a form holds once it has passed. */
+export type FormValues<N extends FormName> = yup.InferType<(typeof FORMS)[N]>;
+/** By the name of the input, what would be right there. */
+export type FormFaults = Record<string, string>;
+
+/** Reads what a form sends; of each input that is wrong, one sentence. */
+export function readForm<N extends FormName>(
+	form: N,
+	data: FormData
+): { ok: true; values: FormValues<N> } | { ok: false; faults: FormFaults } {
+	const shape = FORMS[form];
+	// only what the form has is looked at: of a name that comes twice the first, and no files
+	const sent = Object.fromEntries(
+		Object.keys(shape.fields).flatMap((key) => {
+			const value = data.get(key);
+			return typeof value === 'string' ? [[key, value]] : [];
+		})
+	);
+	try {
+		const values = shape.validateSync(sent, { abortEarly: false, stripUnknown: true });
+		return { ok: true, values: values as FormValues<N> };
+	} catch (e) {
+		if (!(e instanceof yup.ValidationError)) throw e;
+		const faults: FormFaults = {};
+		for (const x of e.inner.length ? e.inner : [e]) faults[x.path ?? ''] ??= x.message;
+		return { ok: false, faults };
+	}
+}
