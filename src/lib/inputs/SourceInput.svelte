@@ -100,7 +100,8 @@
 			wanted = false;
 			return;
 		}
-		const at = box?.selectionStart;
+		// what was selected in the box is selected in the editor: the next key may come before one sees it
+		const selected = box && { from: box.selectionStart, to: box.selectionEnd };
 		const focused = focus || document.activeElement === box;
 		const made = createEditor({
 			parent: place,
@@ -117,7 +118,7 @@
 			onblur: left
 		});
 		editor = made;
-		if (focused) made.focus(at);
+		if (focused) made.focus(selected);
 	}
 	function left() {
 		// what is stored says the same, faults included; and what others make of it shows again

@@ -54,7 +54,8 @@ export interface SourceEditor {
 	take(text: string): void;
 	/** Marks what cannot be read. */
 	mark(fault: Fault | undefined, describedby: string | undefined): void;
-	focus(at?: number): void;
+	/** Takes the keyboard, with a selection from one place to another. */
+	focus(selected?: { from: number; to: number }): void;
 	insert(text: string): void;
 	destroy(): void;
 }
@@ -249,10 +250,13 @@ export function createEditor(o: EditorOptions): SourceEditor {
 				]
 			});
 		},
-		focus(at) {
+		focus(selected) {
 			view.focus();
-			if (at !== undefined)
-				view.dispatch({ selection: { anchor: Math.min(at, view.state.doc.length) } });
+			if (!selected) return;
+			const within = (n: number) => Math.min(n, view.state.doc.length);
+			view.dispatch({
+				selection: { anchor: within(selected.from), head: within(selected.to) }
+			});
 		},
 		insert(text) {
 			const { from, to } = view.state.selection.main;

@@ -86,7 +86,7 @@
 			<span class="name">{s.name}</span>
 			<span class="whitespace-nowrap">
 				<span class="mono font-semibold {s.tone}">{s.figure}</span>
-				<span class="text-xs text-quiet">{s.says}{s.old ? ', older than the draft' : ''}</span>
+				<span class="text-xs text-quiet">{s.says}{s.old ? ', outdated' : ''}</span>
 			</span>
 			{#if i === Math.min(reached, 4)}
 				<span class="index" class:end={reached === 5} title={reachedSays}></span>
