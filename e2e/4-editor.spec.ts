@@ -121,3 +121,22 @@ test('the dark theme is chosen, stays, and can be read', async ({ page }) => {
 	await page.getByRole('menuitem', { name: 'As the system' }).click();
 	expect(await ground()).toBe('rgb(246, 243, 236)');
 });
+
+test('what is selected in a cell is still selected when its editor comes', async ({ page }) => {
+	await openSheet(page, '/write/deal/discount_limit_percent');
+	const cell = page.getByLabel('Row 2, input 1');
+	await expect(cell).toHaveValue('"New build"');
+	await cell.evaluate((e) => {
+		(e as HTMLTextAreaElement).focus();
+		(e as HTMLTextAreaElement).setSelectionRange(1, 4);
+	});
+	const editor = page.locator('.cm-content').and(cell);
+	await expect(editor).toBeFocused();
+	await page.keyboard.insertText('Old');
+	await expectHeld(editor, '"Old build"');
+	await expect(page.getByText('Did you mean', { exact: false }).first()).toBeVisible();
+	await page.getByRole('heading', { name: /^Discount limit %/ }).click();
+	await page.getByRole('button', { name: 'Undo' }).click();
+	await expect(cell).toHaveValue('"New build"');
+	await expect(page.getByText('Draft saved')).toBeVisible();
+});

@@ -1,0 +1,83 @@
+/** Checks, required and hidden fields: what is said of a record once its values are settled. */
+import type { Validator } from '../plan/plan';
+import type { Value } from '../value/value';
+import { isBlank, same } from '../value/value';
+import { failure } from './attempt';
+import { inEffect } from './conditions';
+import { report } from './evidence';
+import type { Pass } from './pass';
+import type { Working } from './working';
+
+/** Checks, required and hidden fields, on settled values. */
+export function validate(pass: Pass, rec: Working) {
+	const { validators } = rec.plan;
+	if (!validators.length) return;
+	pass.env.rec = rec;
+	const hidden = new Set<string>();
+	const required = new Set<string>();
+	for (const v of validators) {
+		if (v.kind !== 'hidden') continue;
+		const fit = inEffect(pass, rec, v);
+		if (fit === true) hidden.add(v.field.id);
+		report(pass, rec, v, fit === true ? 'in effect' : fit);
+	}
+	for (const v of validators) {
+		if (v.kind === 'hidden') continue;
+		const concerned = v.always || concerns(rec, v);
+		// an open form shows what is required; a change asks only for what it concerns
+		if (!concerned && (v.kind === 'check' || !pass.options.states)) {
+			report(pass, rec, v, 'not triggered');
+			continue;
+		}
+		const fit = inEffect(pass, rec, v);
+		if (fit !== true) {
+			report(pass, rec, v, fit);
+			continue;
+		}
+		if (v.kind === 'required') {
+			if (hidden.has(v.field.id)) continue;
+			required.add(v.field.id);
+			const missing = isBlank(rec.settled[v.target]);
+			report(pass, rec, v, 'in effect');
+			if (missing && concerned) say(pass, rec, v);
+			continue;
+		}
+		check(pass, rec, v);
+	}
+	rec.out.hidden = hidden;
+	rec.out.required = required;
+}
+
+/** Runs one check and says what it found. */
+function check(pass: Pass, rec: Working, v: Validator) {
+	let holds: Value = null;
+	try {
+		holds = v.holds!(pass.env);
+	} catch (e) {
+		const { pending, message } = failure(e);
+		return report(pass, rec, v, pending ? 'pending' : 'failed', { message });
+	}
+	if (holds === false) {
+		say(pass, rec, v);
+		report(pass, rec, v, 'said', { message: rec.out.messages[rec.out.messages.length - 1].text });
+	} else report(pass, rec, v, holds === true ? 'holds' : 'cannot tell');
+}
+
+/** The message of a validator at its field. */
+function say(pass: Pass, rec: Working, v: Validator) {
+	let text = '';
+	try {
+		text = v.message(pass.env);
+	} catch {
+		text = `${v.field.label}: “${v.rule.name}” does not hold.`;
+	}
+	rec.out.messages.push({ field: v.field.id, claim: v.id, text, blocking: v.blocking });
+}
+
+/** Whether a change touches what a check reads. */
+function concerns(rec: Working, v: Validator): boolean {
+	if (rec.submitted.created) return true;
+	for (const i of v.triggers) if (rec.changed[i]) return true;
+	for (const i of v.triggersSent) if (!same(rec.sent[i], rec.was[i])) return true;
+	return false;
+}

@@ -1,0 +1,163 @@
+/** How a field settles: the first claim of its order that applies and has a result decides. */
+import { hold, misfit } from '../fields/codec';
+import type { BodyResult } from '../kinds/spec';
+import type { Claim, PlanNode } from '../plan/plan';
+import type { Value } from '../value/value';
+import { isBlank, same } from '../value/value';
+import { failure } from './attempt';
+import { applies, cause, triggered } from './conditions';
+import { report } from './evidence';
+import { allowedIn, leftBehind, limit, optionsLeft } from './limits';
+import type { Pass } from './pass';
+import { addTo } from './sets';
+import type { ClaimReport } from './types';
+import type { Working } from './working';
+import { WITHOUT, fail, write } from './working';
+
+/** Settles one field of a record. */
+export function node(pass: Pass, rec: Working, node: PlanNode) {
+	pass.env.rec = rec;
+	if (node.currency >= 0) roundAmount(pass, rec, node);
+	if (node.limits.length) limit(pass, rec, node);
+	if (node.claims.length) settleField(pass, rec, node);
+	if (node.adders.length) addTo(pass, rec, node);
+	if (node.limits.length) leftBehind(pass, rec, node);
+}
+
+/** The currency that another field of the record tells, by its option's code or label. */
+function currencyOf(pass: Pass, rec: Working, node: PlanNode): string | undefined {
+	if (node.currency < 0) return undefined;
+	const v = rec.settled[node.currency];
+	const list = pass.schema.type(rec.type).type.fields[node.currency].list;
+	const o = typeof v === 'string' && list ? pass.schema.option(list, v) : undefined;
+	return o?.code ?? o?.label;
+}
+
+/** An amount that was entered is rounded by the currency that is settled by now. */
+function roundAmount(pass: Pass, rec: Working, node: PlanNode) {
+	const i = node.index;
+	if (!rec.given[i]) return;
+	rec.settled[i] = hold(node.field, rec.settled[i], currencyOf(pass, rec, node));
+	rec.changed[i] = same(rec.settled[i], rec.was[i]) ? 0 : 1;
+}
+
+/** Walks the claim order: the first claim that applies and has a result decides. */
+function settleField(pass: Pass, rec: Working, node: PlanNode) {
+	const { env } = pass;
+	for (let k = 0; k < node.claims.length; k++) {
+		const c = node.claims[k];
+		env.begin(rec);
+		let result: BodyResult;
+		try {
+			const fit = applies(pass, rec, c);
+			if (fit !== true) {
+				report(pass, rec, c, fit);
+				continue;
+			}
+			result = c.run(env);
+		} catch (e) {
+			const { pending, message } = failure(e);
+			report(pass, rec, c, pending ? 'pending' : 'failed', { message });
+			if (!pending) {
+				fail(rec, c, message);
+				restore(pass, rec, node, c);
+			}
+			return outrank(pass, rec, node, k);
+		}
+		if (!result.got) {
+			const { row, found } = result;
+			const none = result.then ?? c.output.none;
+			if (none === 'next') {
+				report(pass, rec, c, WITHOUT[result.why], { row, found });
+				continue;
+			}
+			if (none === 'leave') {
+				report(pass, rec, c, 'left', { row, found });
+				return outrank(pass, rec, node, k);
+			}
+		}
+		claim(pass, rec, node, c, result);
+		return outrank(pass, rec, node, k);
+	}
+}
+
+/** The claims behind the one that decided. */
+function outrank(pass: Pass, rec: Working, node: PlanNode, winner: number) {
+	if (!rec.outcomes) return;
+	for (let k = winner + 1; k < node.claims.length; k++)
+		report(pass, rec, node.claims[k], 'outranked', { by: node.claims[winner].id });
+}
+
+/** A failed Locked or closed claim leaves the stored value; what was sent could not be set by hand. */
+function restore(pass: Pass, rec: Working, node: PlanNode, c: Claim) {
+	if (c.output.hold !== 'locked' && !c.output.closed) return;
+	setAside(rec, node, c, rec.was[node.index]);
+	write(rec, node, rec.was[node.index], c);
+}
+
+/** A value that was asked for and does not stand, with the claim that it gives way to. */
+function setAside(rec: Working, node: PlanNode, c: Claim, stands: Value) {
+	const { id } = node.field;
+	if (!rec.given[node.index] || same(rec.sent[node.index], stands)) return;
+	// a value that was there before was not asked for, only sent along
+	if (same(rec.sent[node.index], rec.was[node.index])) return;
+	const why = c.output.hold === 'locked' ? 'locked' : 'closed';
+	rec.out.setAside.push({ field: id, sent: rec.sent[node.index], stands, claim: c.id, why });
+}
+
+/** The first claim with a result: its hold decides whether it is written. */
+function claim(pass: Pass, rec: Working, node: PlanNode, c: Claim, result: BodyResult) {
+	const i = node.index;
+	const value = result.got ? hold(node.field, result.value, currencyOf(pass, rec, node)) : null;
+	const more: Partial<ClaimReport> = { value, row: result.row, found: result.found };
+	const left = node.limits.length ? optionsLeft(pass, rec, node) : null;
+	const outside = left && !isBlank(value) && !allowedIn(value, left.ids);
+	const wrong = outside
+		? `${node.field.label} may not be this now: “${left.by.rule.name}” leaves other options.`
+		: misfit(node.field, value, rec.was[i], pass.schema);
+	if (wrong) {
+		fail(rec, c, wrong);
+		report(pass, rec, c, 'failed', { ...more, message: wrong });
+		return restore(pass, rec, node, c);
+	}
+	const sent = rec.given[i] === 1;
+	switch (c.output.hold) {
+		case 'locked':
+			return claimed(pass, rec, node, c, result, value);
+		case 'follow': {
+			const setOff = triggered(pass, rec, c);
+			const kept =
+				sent && !c.output.closed && !c.readsOwnSent && rec.stamps[i] > cause(pass, rec, c);
+			if (setOff && !kept) return claimed(pass, rec, node, c, result, value);
+			if (c.output.closed && sent) {
+				setAside(rec, node, c, rec.was[i]);
+				write(rec, node, rec.was[i], c);
+			}
+			return report(pass, rec, c, setOff ? 'kept' : 'not triggered', more);
+		}
+		case 'fill':
+			if (!isBlank(rec.settled[i])) return report(pass, rec, c, 'not blank', more);
+			if (sent && !isBlank(rec.was[i])) return report(pass, rec, c, 'cleared by hand', more);
+			return claimed(pass, rec, node, c, result, value);
+		case 'once':
+			if (!isBlank(rec.settled[i])) return report(pass, rec, c, 'given at creation', more);
+			return claimed(pass, rec, node, c, result, value);
+	}
+}
+
+/** Writes a claim's value and reports it. */
+function claimed(
+	pass: Pass,
+	rec: Working,
+	node: PlanNode,
+	c: Claim,
+	result: BodyResult,
+	value: Value
+) {
+	const i = node.index;
+	if (c.output.closed || c.output.hold === 'locked') setAside(rec, node, c, value);
+	rec.stamps[i] = cause(pass, rec, c);
+	write(rec, node, value, c);
+	const outcome = !result.got ? 'cleared' : same(value, rec.was[i]) ? 'same value' : 'wrote';
+	report(pass, rec, c, outcome, { value, row: result.row, found: result.found });
+}

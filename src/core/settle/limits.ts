@@ -1,0 +1,114 @@
+/** What a field may be: read-only, one of the options that are left, and what only rules may set. */
+import type { PlanNode, Validator } from '../plan/plan';
+import type { Value } from '../value/value';
+import { isBlank, isList } from '../value/value';
+import { applies, inEffect } from './conditions';
+import { report } from './evidence';
+import type { Pass } from './pass';
+import type { Working } from './working';
+import { write } from './working';
+
+/** Whether every option of a value is among those left. */
+export const allowedIn = (v: Value, ids: readonly string[]) =>
+	(isList(v) ? v : [v]).every((x) => ids.includes(x as string));
+
+/** The options left in a field by every limit in effect; null where none is. */
+export function optionsLeft(
+	pass: Pass,
+	rec: Working,
+	node: PlanNode
+): { ids: readonly string[]; by: Validator } | null {
+	let ids = null as readonly string[] | null;
+	let by = null as Validator | null;
+	for (const v of node.limits) {
+		if (v.kind !== 'limited' || inEffect(pass, rec, v) !== true) continue;
+		const some = v.allowed!(pass.env);
+		if (some === null) continue;
+		ids = ids?.filter((x) => some.includes(x)) ?? some;
+		by = v;
+	}
+	return ids && by && { ids, by };
+}
+
+/** Sets aside what may not be set, before any claim of the field runs. */
+export function limit(pass: Pass, rec: Working, node: PlanNode) {
+	const i = node.index;
+	for (const v of node.limits) {
+		const fit = inEffect(pass, rec, v);
+		report(pass, rec, v, fit === true ? 'in effect' : fit);
+		if (v.kind === 'read-only' && fit === true && rec.given[i] && rec.changed[i])
+			refuse(rec, node, v, 'read-only');
+	}
+	if (!rec.given[i] || !rec.changed[i]) return;
+	const left = optionsLeft(pass, rec, node);
+	if (left && !allowedIn(rec.settled[i], left.ids)) refuse(rec, node, left.by, 'not allowed');
+}
+
+/** A value that may not be set: the stored one stands. */
+function refuse(rec: Working, node: PlanNode, v: Validator, why: 'read-only' | 'not allowed') {
+	const i = node.index;
+	rec.out.setAside.push({
+		field: v.field.id,
+		sent: rec.settled[i],
+		stands: rec.was[i],
+		claim: v.id,
+		why
+	});
+	rec.settled[i] = rec.was[i];
+	rec.changed[i] = 0;
+}
+
+/** Clears a value that a new limit left behind, or replaces it by the one option that is left. */
+export function leftBehind(pass: Pass, rec: Working, node: PlanNode) {
+	const i = node.index;
+	const left = optionsLeft(pass, rec, node);
+	if (!left) return;
+	const value = rec.settled[i];
+	const only = left.ids.length === 1 ? left.ids[0] : null;
+	if (isBlank(value)) {
+		// one allowed option fills itself when the limit comes, unless the field was cleared by hand
+		const comes = rec.submitted.created || left.by.triggers.some((t) => rec.changed[t]);
+		if (only !== null && comes && !rec.given[i] && node.field.type === 'choice')
+			write(rec, node, only, left.by);
+		return;
+	}
+	if (allowedIn(value, left.ids)) return;
+	const kept = isList(value) ? value.filter((x) => left.ids.includes(x as string)) : [];
+	write(
+		rec,
+		node,
+		kept.length ? kept : only === null ? null : isList(value) ? [only] : only,
+		left.by
+	);
+}
+
+/** Which fields only rules may set: the claim that gives the value is Locked or closed to people. */
+export function states(pass: Pass, rec: Working) {
+	pass.env.rec = rec;
+	const readOnly = new Map<string, string>();
+	rec.out.readOnly = readOnly;
+	const limited = new Map<string, readonly string[]>();
+	rec.out.limited = limited;
+	for (const n of rec.plan.nodes) {
+		const node = pass.plan.nodes[n];
+		if (node.limits.length) {
+			const left = optionsLeft(pass, rec, node);
+			if (left) limited.set(node.field.id, left.ids);
+			for (const v of node.limits)
+				if (v.kind === 'read-only' && inEffect(pass, rec, v) === true)
+					readOnly.set(node.field.id, v.id);
+		}
+		if (!node.restricts) continue;
+		for (const c of node.claims) {
+			pass.env.begin(rec);
+			try {
+				if (applies(pass, rec, c) !== true) continue;
+				if (!c.run(pass.env).got && c.output.none === 'next') continue;
+			} catch {
+				// what failed or waits holds its field as it is
+			}
+			if (c.output.hold === 'locked' || c.output.closed) readOnly.set(node.field.id, c.id);
+			break;
+		}
+	}
+}

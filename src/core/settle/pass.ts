@@ -1,0 +1,233 @@
+/** One pass: which records take part in a change, and how it runs on to others along links. */
+import type { Step, RecordView } from '../feel/env';
+import type { Image } from '../document/tree';
+import type { Schema } from '../document/model';
+import { refKey } from '../document/model';
+import type { MomentName } from '../document/rules';
+import type { MatchKey } from '../fields/match';
+import { matchKey } from '../fields/match';
+import type { Plan } from '../plan/plan';
+import { PENDING, PendingRecord } from './attempt';
+import type { AtHand } from './env';
+import { PassEnv } from './env';
+import type { Change, Deferred, Loader, Need, SettleOptions } from './types';
+import { searchKey } from './types';
+import type { Working } from './working';
+import { open, zeros } from './working';
+
+/** Most records that one change runs on to in one transaction. */
+export const MOST_REACHED = 2_000;
+
+/** The records of a change and those it runs on to, what is at hand of others, and what is still to settle. */
+export class Pass implements AtHand {
+	readonly schema: Schema;
+	readonly records: Working[] = [];
+	/** The same by `type.id`. */
+	readonly byKey = new Map<string, Working>();
+	private readonly places = new Map<string, number>();
+	/** Loaded on the way, by `type.id`. */
+	private views: Map<string, RecordView | null> | null = null;
+	private needs: Map<string, Need> | null = null;
+	private deferred: Map<string, Deferred> | null = null;
+	private readonly found = new Map<string, { type: string; id: string }>();
+	/** For each record, 1 at the nodes to settle; and the same for any record. */
+	readonly dirty: number[][];
+	readonly any: number[];
+	readonly env: PassEnv;
+	readonly moment: MomentName;
+
+	constructor(
+		readonly plan: Plan,
+		readonly change: Change,
+		private readonly loader: Loader,
+		readonly options: SettleOptions
+	) {
+		this.schema = plan.schema;
+		this.moment = change.onRequest ? 'request' : 'changed';
+		for (const r of change.records) this.take(open(plan, r, !!r.touched, !!options.explain));
+		const size = plan.nodes.length + plan.messages.length;
+		this.any = zeros(size);
+		const alone = change.records.length === 1;
+		this.dirty = change.records.map(() => (alone ? this.any : zeros(size)));
+		this.env = new PassEnv(this.schema.model.zone, options.zones, change, this);
+	}
+
+	private take(rec: Working) {
+		const key = refKey(rec.type, rec.id);
+		this.places.set(key, this.records.length);
+		this.records.push(rec);
+		this.byKey.set(key, rec);
+	}
+
+	/** A record that a rule reads: one of the change, or a stored one. @throws {PendingRecord} */
+	view(type: string, id: string): RecordView | null {
+		const key = refKey(type, id);
+		const own = this.byKey.get(key);
+		if (own) return own.submitted.removed ? null : own;
+		this.views ??= new Map();
+		const seen = this.views.get(key);
+		if (seen !== undefined) return seen;
+		const values = this.loader.record(type, id);
+		if (values === undefined) this.pending(key, { type, id });
+		const was = this.loader.before?.(type, id) ?? values;
+		const v = values ? { type, id, was: was!, sent: values, settled: values } : null;
+		this.views.set(key, v);
+		return v;
+	}
+
+	/**
+	 * The records whose link points to one, with the links that this change moves.
+	 * @throws {PendingRecord}
+	 */
+	relatedIds(type: string, field: string, id: string, image: Image): readonly string[] {
+		let stored = this.loader.related(type, field, id);
+		if (!stored) {
+			const { target } = this.schema.field(type, field)!;
+			// nothing stored points to a record that is only now made
+			if (this.byKey.get(refKey(target!, id))?.submitted.created) stored = [];
+		}
+		if (!stored) this.pending(`${type}.${field}.${id}`, { type, field, of: id });
+		const i = this.schema.type(type).at.get(field)!;
+		let ids = stored;
+		for (const r of this.records) {
+			if (r.type !== type) continue;
+			const points = r[image][i] === id && !(image === 'was' && r.submitted.created);
+			if (points === ids.includes(r.id)) continue;
+			ids = points ? [...ids, r.id] : ids.filter((x) => x !== r.id);
+		}
+		return ids;
+	}
+
+	/**
+	 * The records whose fields have all the keys, lowest number first, with what this change makes of
+	 * them; never the record at hand itself. @throws {PendingRecord}
+	 */
+	matching(type: string, keys: readonly MatchKey[]): readonly string[] {
+		const stored = this.loader.matching(type, keys);
+		if (!stored) this.pending(searchKey(type, keys), { type, match: keys });
+		const { at } = this.schema.type(type);
+		let ids = stored;
+		for (const r of this.records) {
+			if (r.type !== type) continue;
+			const meets = keys.every((k) => matchKey(k.how, r.settled[at.get(k.field)!]) === k.key);
+			if (meets !== ids.includes(r.id))
+				ids = meets ? [...ids, r.id] : ids.filter((x) => x !== r.id);
+		}
+		const own = this.env.rec;
+		if (own?.type === type) ids = ids.filter((x) => x !== own.id);
+		for (const id of ids.slice(0, 20)) this.found.set(refKey(type, id), { type, id });
+		return [...ids].sort((a, b) => a.length - b.length || (a < b ? -1 : 1));
+	}
+
+	// ---- running on along links -------------------------------------------------------------
+
+	/** A node of a record is to be settled. */
+	mark(dirty: number[], n: number) {
+		dirty[n] = 1;
+		this.any[n] = 1;
+	}
+
+	/** Marks what depends on a field of a record at other records, which join the change. */
+	reach(rec: Working, field: number) {
+		if (!rec.changed[field] || this.options.alone) return;
+		const all = rec.plan.reach[field];
+		if (!all) return;
+		for (const { via, node, type, key } of all)
+			for (const id of this.whoReads(rec, via)) {
+				const i = this.join(type, id, key);
+				if (i < 0 || this.records[i].submitted.removed) continue;
+				this.mark(this.dirty[i], node);
+				(this.records[i].touched ??= new Set()).add(key);
+			}
+	}
+
+	/** The records from which a way leads to a record, before the change or after it. */
+	private whoReads(rec: Working, via: readonly Step[]): ReadonlySet<string> {
+		let here = new Set([rec.id]);
+		let type = rec.type;
+		for (let k = via.length - 1; k >= 0; k--) {
+			const v = via[k];
+			const before = new Set<string>();
+			for (const id of here)
+				for (const x of v.back ? this.parents(type, v.field, id) : this.children(v, id))
+					before.add(x);
+			here = before;
+			type = v.back ? this.schema.field(v.type, v.field)!.target! : v.type;
+		}
+		return here;
+	}
+
+	/** Where a record's link points, and pointed before. */
+	private parents(type: string, field: string, id: string): string[] {
+		const i = this.schema.type(type).at.get(field)!;
+		const view = this.byKey.get(refKey(type, id)) ?? this.nearby(() => this.view(type, id));
+		return view ? [view.was[i], view.settled[i]].filter((x) => typeof x === 'string') : [];
+	}
+
+	/** The records whose link points to one, or pointed before. */
+	private children(v: Step, id: string): string[] {
+		const i = this.schema.type(v.type).at.get(v.field)!;
+		const ids = this.nearby(() => this.relatedIds(v.type, v.field, id, 'settled')) ?? [];
+		const left = this.records.filter((r) => r.type === v.type && r.was[i] === id).map((r) => r.id);
+		return [...ids, ...left];
+	}
+
+	/** What can be said now; null for what waits for a record. */
+	nearby<T>(get: () => T): T | null {
+		try {
+			return get();
+		} catch (e) {
+			if (e instanceof PendingRecord) return null;
+			throw e;
+		}
+	}
+
+	/** The place of a record in the change; it joins it if need be. -1 when it is not at hand, or comes later. */
+	private join(type: string, id: string, reachedBy: string): number {
+		const key = refKey(type, id);
+		const had = this.places.get(key);
+		if (had !== undefined) return had;
+		if (this.records.length - this.change.records.length >= (this.options.most ?? MOST_REACHED)) {
+			this.deferred ??= new Map();
+			const later = this.deferred.get(key) ?? { type, id, touched: [] };
+			if (!later.touched.includes(reachedBy)) later.touched.push(reachedBy);
+			this.deferred.set(key, later);
+			return -1;
+		}
+		const was = this.loader.record(type, id);
+		if (was === undefined)
+			this.needs = (this.needs ?? new Map<string, Need>()).set(key, { type, id });
+		if (!was) return -1;
+		this.views?.delete(key);
+		if (this.records.length === 1) this.dirty[0] = this.any.slice();
+		this.env.touchesRecord();
+		this.take(
+			open(
+				this.plan,
+				{ type, id, created: false, was, sent: new Map(), keep: new Set(), inLine: true },
+				true,
+				!!this.options.explain
+			)
+		);
+		this.dirty.push(zeros(this.any.length));
+		return this.records.length - 1;
+	}
+
+	private pending(key: string, need: Need): never {
+		this.needs ??= new Map();
+		this.needs.set(key, need);
+		throw PENDING;
+	}
+
+	/** What was read of other records, met by searches, left for later, and is missing. */
+	outcome() {
+		return {
+			read: [...(this.views?.values() ?? [])].flatMap((v) =>
+				v ? [{ type: v.type, id: v.id }] : []
+			),
+			found: [...this.found.values()],
+			deferred: this.deferred ? [...this.deferred.values()] : [],
+			needs: this.needs ? [...this.needs.values()] : []
+		};
+	}
+}

@@ -1,0 +1,124 @@
+/** A record while a change settles. */
+import { hold } from '../fields/codec';
+import type { RecordView } from '../feel/env';
+import type { Claim, Plan, PlanNode, TypePlan, Validator } from '../plan/plan';
+import type { Value } from '../value/value';
+import { isBlank, isList, same } from '../value/value';
+import type { Outgoing } from './outgoing';
+import type { ClaimReport, SettledRecord, SubmittedRecord } from './types';
+
+export interface Working extends RecordView {
+	settled: Value[];
+	sent: Value[];
+	submitted: SubmittedRecord;
+	readonly plan: TypePlan;
+	/** When each field got its value, in touches: 0 for what was just sent, Infinity for what is kept. */
+	readonly stamps: number[];
+	/** 1 for each field whose settled value differs from the stored one. */
+	readonly changed: number[];
+	/** Fields that somebody sent. */
+	readonly given: number[];
+	/** The claim that wrote each field last in this change. */
+	readonly wrote: (string | null)[];
+	/** Fields (`type.field`) of other records whose change reached this one. */
+	touched: Set<string> | null;
+	out: SettledRecord;
+	outcomes: Map<string, ClaimReport> | null;
+}
+
+// plain arrays: for so few entries they are made several times faster than typed ones
+export const zeros = (n: number): number[] => new Array<number>(n).fill(0);
+/** A list of options, or one option as a list of one. */
+export const listOf = (v: Value): readonly string[] =>
+	isList(v) ? (v as readonly string[]) : typeof v === 'string' ? [v] : [];
+/** What a body without a result is called in a report. */
+export const WITHOUT = {
+	'no row': 'no row',
+	blank: 'blank',
+	null: 'no result',
+	several: 'several rows'
+} as const;
+const NOTHING_RESTRICTED: ReadonlyMap<string, string> = new Map();
+const NOTHING_LIMITED: ReadonlyMap<string, readonly string[]> = new Map();
+const NONE: ReadonlySet<string> = new Set();
+const NOTHING_SENT: Outgoing[] = [];
+
+/** A record as a change begins on it. */
+export function open(
+	plan: Plan,
+	r: SubmittedRecord,
+	reached: boolean,
+	explained: boolean
+): Working {
+	const { at, type } = plan.schema.type(r.type);
+	const sent: Value[] = r.removed ? r.was.map(() => null) : r.was.slice();
+	const stamps = zeros(sent.length);
+	const changed = zeros(sent.length);
+	const given = zeros(sent.length);
+	let touch = 0;
+	for (const [id, v] of r.sent) {
+		const i = at.get(id);
+		if (i === undefined) continue;
+		sent[i] = hold(type.fields[i], v);
+		given[i] = 1;
+		stamps[i] = r.keep === 'touched' ? ++touch : r.keep.has(id) ? Infinity : 0;
+		if (!same(sent[i], r.was[i])) changed[i] = 1;
+	}
+	if (r.removed) r.was.forEach((v, i) => (changed[i] = isBlank(v) ? 0 : 1));
+	const settled = sent.slice();
+	return {
+		type: r.type,
+		id: r.id,
+		plan: plan.types.get(r.type)!,
+		was: r.was,
+		sent,
+		settled,
+		submitted: r,
+		stamps,
+		changed,
+		given,
+		wrote: new Array<string | null>(sent.length).fill(null),
+		touched: r.touched ? new Set(r.touched) : null,
+		outcomes: explained ? new Map() : null,
+		out: {
+			type: r.type,
+			id: r.id,
+			created: r.created,
+			reached,
+			was: r.was,
+			values: settled,
+			changes: [],
+			setAside: [],
+			failures: [],
+			added: NOTHING_LIMITED,
+			readOnly: NOTHING_RESTRICTED,
+			messages: [],
+			sends: NOTHING_SENT,
+			required: NONE,
+			hidden: NONE,
+			limited: NOTHING_LIMITED,
+			reports: []
+		}
+	};
+}
+
+/** A claim that failed: the change goes through without it, or is refused where the author chose that. */
+export function fail(rec: Working, c: Claim, message: string) {
+	const field = c.field.id;
+	rec.out.failures.push({ claim: c.id, field, message });
+	if (c.rule.refuses)
+		rec.out.messages.push({
+			field,
+			claim: c.id,
+			text: `“${c.rule.name}” failed: ${message}`,
+			blocking: true
+		});
+}
+
+/** A rule writes a field. */
+export function write(rec: Working, node: PlanNode, value: Value, c: Claim | Validator) {
+	const i = node.index;
+	rec.settled[i] = value;
+	rec.wrote[i] = c.id;
+	rec.changed[i] = same(value, rec.was[i]) ? 0 : 1;
+}
