@@ -60,7 +60,7 @@
 						text: (r: Other) => say(shown!, r[id]),
 						pick: typeof shown!.records[0]?.[id] !== 'number' && shown!.moves.length <= 30,
 						numeric: typeof shown!.records[0]?.[id] === 'number',
-						width: 160
+						width: 140
 					}))
 				]
 			: []
