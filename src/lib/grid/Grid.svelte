@@ -4,26 +4,13 @@
 	 * cell to cell, Enter goes into a cell and Escape comes out. It sorts, filters, and its columns have
 	 * widths. Of many rows only those in view are drawn.
 	 */
-	import {
-		columnFilteringFeature,
-		columnResizingFeature,
-		columnSizingFeature,
-		createFilteredRowModel,
-		createSortedRowModel,
-		createTable,
-		functionalUpdate,
-		rowSortingFeature,
-		tableFeatures,
-		type ColumnFiltersState,
-		type ColumnSizingState,
-		type SortingState
-	} from '@tanstack/svelte-table';
 	import { createVirtualizer } from '@tanstack/svelte-virtual';
-	import { onMount, tick, untrack, type Snippet } from 'svelte';
+	import { tick, untrack, type Snippet } from 'svelte';
 	import { formatCount } from '../words/format';
 	import Choose from '../inputs/Choose.svelte';
-	import { cellOf, filterOf, order, type GridColumn } from './columns';
+	import { cellOf, type GridColumn } from './columns';
 	import { Reorder } from './reorder.svelte';
+	import { gridTable, type Sorted } from './table.svelte';
 
 	/** Cells that are written: a cell is entered by Enter, F2, a second click or by typing. */
 	interface Editing<T> {
@@ -83,8 +70,8 @@
 		/** The rows' own order means something: a first column numbers it. */
 		ordered?: boolean;
 		/** Sorted by whoever gives the rows: how they are, and what a click on a head asks for. */
-		sorted?: { id: string; desc: boolean } | null;
-		onsort?: (sorted: { id: string; desc: boolean } | null) => void;
+		sorted?: Sorted | null;
+		onsort?: (sorted: Sorted | null) => void;
 		filters?: boolean;
 		editing?: Editing<T>;
 		/** Rows can be dragged to another place, while they stand in their own order. */
@@ -93,117 +80,23 @@
 		moving?: { can: (c: GridColumn<T>) => boolean; move: (from: number, to: number) => void };
 	} = $props();
 
-	// ---- sorted, filtered, sized ----------------------------------------------------------------
-
-	const features = tableFeatures({
-		rowSortingFeature,
-		sortedRowModel: createSortedRowModel(),
-		columnFilteringFeature,
-		filteredRowModel: createFilteredRowModel(),
-		columnSizingFeature,
-		columnResizingFeature
-	});
-	interface Line {
-		row: T;
-		at: number;
-	}
 	/** Width of the column that numbers the rows. */
 	const NUMBER = 44;
-	let sorting = $state.raw<SortingState>([]);
-	let asked = $state.raw<ColumnFiltersState>([]);
-	let sizes = $state.raw<ColumnSizingState>({});
-	const lines = $derived(rows.map((row, at): Line => ({ row, at })));
-	const defs = $derived(
-		columns.map((c) => ({
-			id: c.id,
-			// undefined is what the library puts last whichever way it sorts
-			accessorFn: (l: Line) => c.value(l.row) ?? undefined,
-			sortUndefined: 'last' as const,
-			sortFn: (
-				a: { getValue(id: string): unknown },
-				b: { getValue(id: string): unknown },
-				id: string
-			) => order(a.getValue(id) as string | number, b.getValue(id) as string | number),
-			filterFn: (r: { original: Line }, _: string, test: (row: T) => boolean) =>
-				test(r.original.row),
-			enableSorting: !c.plain,
-			size: c.width,
-			minSize: 40
-		}))
-	);
-	const tests = $derived(
-		asked.flatMap(({ id, value }) => {
-			const c = columns.find((x) => x.id === id);
-			const test = c && filterOf(c, value as string);
-			return test ? [{ id, value: test }] : [];
-		})
-	);
-	const table = createTable({
-		features,
-		get data() {
-			return lines;
-		},
-		get columns() {
-			return defs;
-		},
-		getRowId: (l: Line) => key(l.row, l.at),
-		columnResizeMode: 'onChange',
-		sortDescFirst: false,
-		get manualSorting() {
-			return !!onsort;
-		},
-		state: {
-			get sorting() {
-				return onsort ? (sorted ? [sorted] : []) : sorting;
-			},
-			get columnFilters() {
-				return tests;
-			},
-			get columnSizing() {
-				return sizes;
-			}
-		},
-		onSortingChange: (u) => {
-			const next = functionalUpdate(u, onsort ? (sorted ? [sorted] : []) : sorting);
-			if (onsort) onsort(next[0] ?? null);
-			else sorting = next;
-		},
-		onColumnSizingChange: (u) => {
-			sizes = functionalUpdate(u, sizes);
-		}
+	const table = gridTable<T>({
+		rows: () => rows,
+		columns: () => columns,
+		key: (row, at) => key(row, at),
+		sorted: () => sorted,
+		onsort: () => onsort,
+		// svelte-ignore state_referenced_locally
+		remember
 	});
-	const shown = $derived(table.getRowModel().rows);
-	const heads = $derived(table.getHeaderGroups()[0]?.headers ?? []);
-	const way = $derived(onsort ? (sorted ?? null) : (sorting[0] ?? null));
+	const shown = $derived(table.shown);
+	const way = $derived(table.way);
 	/** As `rows` has them, none left out. */
-	const plainOrder = $derived(!way && !tests.length);
-	const total = $derived(
-		(ordered ? NUMBER : 0) + columns.reduce((n, c) => n + (sizes[c.id] ?? c.width), 0)
-	);
+	const plainOrder = $derived(!way && !table.filtered);
+	const total = $derived((ordered ? NUMBER : 0) + columns.reduce((n, c) => n + table.width(c), 0));
 	let filtering = $state(false);
-	const typed = (id: string) => (asked.find((f) => f.id === id)?.value as string) ?? '';
-	function filter(id: string, value: string) {
-		asked = [...asked.filter((f) => f.id !== id), ...(value ? [{ id, value }] : [])];
-	}
-	const picks = (c: GridColumn<T>) =>
-		[...new Set(rows.map((r) => cellOf(c, r)))].filter(Boolean).sort(order);
-	const sortBy = (id: string) => table.getColumn(id)?.toggleSorting();
-	onMount(() => {
-		if (!remember) return;
-		try {
-			const kept: unknown = JSON.parse(localStorage.getItem(`widths ${remember}`) ?? '{}');
-			if (kept && typeof kept === 'object')
-				sizes = Object.fromEntries(
-					Object.entries(kept).filter(([, n]) => typeof n === 'number' && n >= 40 && n < 4000)
-				);
-		} catch {
-			// what another version of the page kept there is of no use
-		}
-	});
-	$effect(() => {
-		if (remember && Object.keys(sizes).length)
-			localStorage.setItem(`widths ${remember}`, JSON.stringify(sizes));
-	});
 
 	// ---- only what is in view -------------------------------------------------------------------
 
@@ -366,11 +259,7 @@
 		if (e.altKey && r < 0 && (e.key === 'ArrowLeft' || e.key === 'ArrowRight')) {
 			const col = columns[c - lead];
 			done();
-			if (col)
-				sizes = {
-					...sizes,
-					[col.id]: Math.max(40, (sizes[col.id] ?? col.width) + (e.key === 'ArrowRight' ? 16 : -16))
-				};
+			if (col) table.widen(col, e.key === 'ArrowRight' ? 16 : -16);
 		} else if (to[e.key] && !e.altKey) {
 			done();
 			void go(...to[e.key]);
@@ -503,19 +392,15 @@
 					aria-expanded={filtering}
 					onclick={() => {
 						filtering = !filtering;
-						if (!filtering) asked = [];
+						if (!filtering) table.unfilter();
 					}}>{filtering ? 'Show all again' : 'Filter'}</button
 				>
 				<span class="text-quiet" role="status"
-					>{#if tests.length}{formatCount(shown.length)} of {formatCount(rows.length)} shown{/if}</span
+					>{#if table.filtered}{formatCount(shown.length)} of {formatCount(rows.length)} shown{/if}</span
 				>
 			{/if}
-			{#if way && ordered}<button
-					class="textlink"
-					onclick={() => {
-						sorting = [];
-						onsort?.(null);
-					}}>Back to their own order</button
+			{#if way && ordered}<button class="textlink" onclick={() => table.unsort()}
+					>Back to their own order</button
 				>{/if}
 			{#if bar}<span class="grow"></span>{@render bar()}{/if}
 		</div>
@@ -537,7 +422,7 @@
 			<colgroup>
 				{#if ordered}<col style:width="{NUMBER}px" />{/if}
 				{#each columns as c (c.id)}<col
-						style:width={c.grow && !sizes[c.id] ? undefined : `${sizes[c.id] ?? c.width}px`}
+						style:width={c.grow && !table.sized(c.id) ? undefined : `${table.width(c)}px`}
 					/>{/each}
 			</colgroup>
 			<thead>
@@ -545,7 +430,7 @@
 					{#each heading.shown as h, k (h.id)}
 						{@const i = columns.findIndex((c) => c.id === h.id)}
 						{@const c = columns[i]}
-						{@const head = heads.find((x) => x.column.id === h.id)}
+						{@const head = table.head(h.id)}
 						{@const sort = way?.id === h.id ? (way.desc ? 'descending' : 'ascending') : 'none'}
 						{#if !c}<th
 								class="n"
@@ -566,7 +451,7 @@
 										class="sort"
 										aria-label="Sort by {c.label}"
 										title="Sort by {c.label}"
-										onclick={() => sortBy(c.id)}
+										onclick={() => table.sortBy(c.id)}
 										>{sort === 'none' ? '↕' : sort === 'ascending' ? '↑' : '↓'}</button
 									>
 									{#if moving?.can(c)}<span class="grip" {...heading.handle(k, c.label, true)}
@@ -576,7 +461,10 @@
 								<span class="flex items-start {c.numeric ? 'justify-end' : ''}">
 									{#if c.plain}<span class="sr-only">{c.label}</span>{:else if header}
 										<span class="min-w-0 grow">{@render header(c, tools)}</span>
-									{:else}<button class="head" title="Sort by {c.label}" onclick={() => sortBy(c.id)}
+									{:else}<button
+											class="head"
+											title="Sort by {c.label}"
+											onclick={() => table.sortBy(c.id)}
 											>{c.label}<span aria-hidden="true"
 												>{sort === 'none' ? '' : sort === 'ascending' ? ' ↑' : ' ↓'}</span
 											></button
@@ -597,10 +485,7 @@
 											head.getResizeHandler()(e);
 										}}
 										ontouchstart={head.getResizeHandler()}
-										ondblclick={() => {
-											const { [c.id]: _, ...others } = sizes;
-											sizes = others;
-										}}
+										ondblclick={() => table.unsize(c.id)}
 									></span>
 								{/if}
 							</th>{/if}
@@ -614,21 +499,21 @@
 								{#if c.plain}&nbsp;{:else if c.pick}
 									<Choose
 										label="Filter by {c.label}"
-										value={typed(c.id)}
+										value={table.typed(c.id)}
 										plain
 										class="w-full text-xs"
 										choices={[
 											{ value: '', label: 'all' },
-											...picks(c).map((v) => ({ value: v, label: v }))
+											...table.picks(c).map((v) => ({ value: v, label: v }))
 										]}
-										onpick={(v) => filter(c.id, v)}
+										onpick={(v) => table.filter(c.id, v)}
 									/>
 								{:else}<input
 										class="box"
 										aria-label="Filter by {c.label}"
 										placeholder={c.numeric ? '> 10, 5..20' : 'has …'}
-										value={typed(c.id)}
-										oninput={(e) => filter(c.id, e.currentTarget.value)}
+										value={table.typed(c.id)}
+										oninput={(e) => table.filter(c.id, e.currentTarget.value)}
 									/>{/if}
 							</td>
 						{/each}
@@ -639,7 +524,7 @@
 				<tbody
 					><tr
 						><td role="gridcell" colspan={count} class="text-quiet"
-							>{#if tests.length}None of {formatCount(rows.length)} passes the filter.{:else}{@render empty?.()}{/if}</td
+							>{#if table.filtered}None of {formatCount(rows.length)} passes the filter.{:else}{@render empty?.()}{/if}</td
 						></tr
 					></tbody
 				>

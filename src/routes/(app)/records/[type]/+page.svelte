@@ -73,38 +73,42 @@
 		{/if}
 	</div>
 	<div class="ticks mt-3"></div>
-	<Grid
-		label={type.plural}
-		rows={data.records}
-		columns={grid}
-		key={(r) => r.id}
-		remember="records {type.id}"
-		filters={false}
-		sorted={data.sort}
-		onsort={(sort) => void goto(at(0, sort), { keepFocus: true })}
-	>
-		{#snippet cell(r, c)}
-			{@const f = columns.find((x) => x.id === c.id)}
-			{#if !f}<span class="mono text-quiet">{r.id}</span>
-			{:else}
-				{@const text = textOf(f, r)}
-				<span
-					class="{numeric(f.type) ? 'mono' : ''} {r.byRule.includes(f.id) ? 'text-brass-ink' : ''}"
-					title={r.byRule.includes(f.id) ? 'written by a rule' : undefined}
-					>{#if f.id === type.title}<a class="textlink" href="/records/{type.id}/{r.id}"
-							>{text || `No. ${r.id}`}</a
-						>{#if r.pending}<span
-								class="ml-2 text-xs text-ochre"
-								title="A change elsewhere runs on to this record and has not reached it yet"
-								>▲ pending</span
-							>{/if}{:else}{text}{/if}</span
-				>
-			{/if}
-		{/snippet}
-		{#snippet empty()}{data.find
-				? 'No record has this in its name.'
-				: `No ${type.plural.toLowerCase()} yet. Make the first one, or import a file.`}{/snippet}
-	</Grid>
+	{#key type.id}
+		<Grid
+			label={type.plural}
+			rows={data.records}
+			columns={grid}
+			key={(r) => r.id}
+			remember="records {type.id}"
+			filters={false}
+			sorted={data.sort}
+			onsort={(sort) => void goto(at(0, sort), { keepFocus: true })}
+		>
+			{#snippet cell(r, c)}
+				{@const f = columns.find((x) => x.id === c.id)}
+				{#if !f}<span class="mono text-quiet">{r.id}</span>
+				{:else}
+					{@const text = textOf(f, r)}
+					<span
+						class="{numeric(f.type) ? 'mono' : ''} {r.byRule.includes(f.id)
+							? 'text-brass-ink'
+							: ''}"
+						title={r.byRule.includes(f.id) ? 'written by a rule' : undefined}
+						>{#if f.id === type.title}<a class="textlink" href="/records/{type.id}/{r.id}"
+								>{text || `No. ${r.id}`}</a
+							>{#if r.pending}<span
+									class="ml-2 text-xs text-ochre"
+									title="A change elsewhere runs on to this record and has not reached it yet"
+									>▲ pending</span
+								>{/if}{:else}{text}{/if}</span
+					>
+				{/if}
+			{/snippet}
+			{#snippet empty()}{data.find
+					? 'No record has this in its name.'
+					: `No ${type.plural.toLowerCase()} yet. Make the first one, or import a file.`}{/snippet}
+		</Grid>
+	{/key}
 	<div class="mt-2 flex items-center gap-4 text-sm">
 		{#if data.page > 0}<a class="textlink" href={at(data.page - 1)}>Newer</a>{/if}
 		<span class="text-quiet"

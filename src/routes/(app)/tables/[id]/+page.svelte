@@ -433,40 +433,43 @@
 			</Collapsible.Content>
 		</Collapsible.Root>
 
-		<Grid
-			bind:this={grid}
-			label="Rows of {table.label}"
-			rows={table.rows}
-			{columns}
-			key={(_, at) => String(at)}
-			ordered
-			remember="table {table.id}"
-			editing={disabled ? undefined : editing}
-			look={(c) => (c.id === END ? '' : keyed(c) ? 'key mono' : 'mono')}
-			moving={disabled ? undefined : { can: (c) => c.id !== END, move: moveColumn }}
-		>
-			{#snippet bar()}
-				<span class="text-quiet"
-					>{formatCount(table.rows.length)} rows. Cells copied in a spreadsheet can be pasted from any
-					cell on.</span
-				>
-				{#if !disabled}<button class="textlink" onclick={addRow}>Add a row</button>{/if}
-			{/snippet}
-			{#snippet cell(row, c, at)}
-				{#if c.id === END}
-					{#if !disabled}<button
-							class="tiny"
-							aria-label="Remove row {at + 1}"
-							onclick={() =>
-								edit('remove row', (t) => ({ rows: t.rows.filter((_, x) => x !== at) }))}>✕</button
-						>{/if}
-					{#if doubles.has(at)}<span class="px-1 font-sans text-xs text-ochre"
-							>▲ key of row {doubles.get(at)! + 1}</span
-						>{/if}
-				{:else}{editing.text(row, c)}{/if}
-			{/snippet}
-			{#snippet empty()}No rows yet. Add one, or take them from a CSV file.{/snippet}
-		</Grid>
+		{#key table.id}
+			<Grid
+				bind:this={grid}
+				label="Rows of {table.label}"
+				rows={table.rows}
+				{columns}
+				key={(_, at) => String(at)}
+				ordered
+				remember="table {table.id}"
+				editing={disabled ? undefined : editing}
+				look={(c) => (c.id === END ? '' : keyed(c) ? 'key mono' : 'mono')}
+				moving={disabled ? undefined : { can: (c) => c.id !== END, move: moveColumn }}
+			>
+				{#snippet bar()}
+					<span class="text-quiet"
+						>{formatCount(table.rows.length)} rows. Cells copied in a spreadsheet can be pasted from any
+						cell on.</span
+					>
+					{#if !disabled}<button class="textlink" onclick={addRow}>Add a row</button>{/if}
+				{/snippet}
+				{#snippet cell(row, c, at)}
+					{#if c.id === END}
+						{#if !disabled}<button
+								class="tiny"
+								aria-label="Remove row {at + 1}"
+								onclick={() =>
+									edit('remove row', (t) => ({ rows: t.rows.filter((_, x) => x !== at) }))}
+								>✕</button
+							>{/if}
+						{#if doubles.has(at)}<span class="px-1 font-sans text-xs text-ochre"
+								>▲ key of row {doubles.get(at)! + 1}</span
+							>{/if}
+					{:else}{editing.text(row, c)}{/if}
+				{/snippet}
+				{#snippet empty()}No rows yet. Add one, or take them from a CSV file.{/snippet}
+			</Grid>
+		{/key}
 	{:else}
 		<p>There is no such table in the draft. <a class="textlink" href="/tables">All tables</a></p>
 	{/if}
