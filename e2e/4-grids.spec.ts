@@ -169,3 +169,35 @@ test('records are sorted by their headings, page by page', async ({ page }) => {
 	await page.getByRole('button', { name: /^Country/ }).click();
 	await expect(page).toHaveURL(/sort=country/);
 });
+
+test('panes are made wider by keyboard and pointer, and stay so', async ({ page }) => {
+	await openSheet(page);
+	const sample = page.getByRole('separator', { name: 'Width of the sample' });
+	const box = () => page.getByRole('region', { name: 'Sample' }).boundingBox();
+	const before = (await box())!.width;
+	await sample.focus();
+	await page.keyboard.press('ArrowLeft');
+	await page.keyboard.press('ArrowLeft');
+	await expect(sample).toHaveAttribute('aria-valuenow', '432');
+	expect((await box())!.width).toBe(before + 32);
+	const line = (await sample.boundingBox())!;
+	await page.mouse.move(line.x + 4, 400);
+	await page.mouse.down();
+	await page.mouse.move(line.x - 36, 400, { steps: 4 });
+	await page.mouse.up();
+	await expect(sample).toHaveAttribute('aria-valuenow', '472');
+	await page.reload();
+	await page.waitForSelector('[data-ready=true]');
+	await expect(sample).toHaveAttribute('aria-valuenow', '472');
+	// as narrow as it may be, and back to the first
+	await sample.focus();
+	await page.keyboard.press('Home');
+	await expect(sample).toHaveAttribute('aria-valuenow', '340');
+	await page.keyboard.press('Enter');
+	await expect(sample).toHaveAttribute('aria-valuenow', '400');
+	const list = page.getByRole('separator', { name: 'Width of the list' });
+	await list.focus();
+	await page.keyboard.press('ArrowRight');
+	await expect(list).toHaveAttribute('aria-valuenow', '264');
+	await page.keyboard.press('Enter');
+});

@@ -8,6 +8,7 @@
 	import Theme from '$lib/shell/Theme.svelte';
 	import { Toaster } from 'svelte-sonner';
 	import Shortcuts from '$lib/shell/Shortcuts.svelte';
+	import Splitter from '$lib/shell/Splitter.svelte';
 	import TypeList from '$lib/inputs/TypeList.svelte';
 	import { Workbench, provideWorkbench } from '$lib/work/workbench.svelte';
 
@@ -65,6 +66,10 @@
 			refused: 'Not saved'
 		}[w.saver.state]
 	);
+
+	/** Pixels of the list on the left. */
+	const LEDGER = 248;
+	let ledger = $state(LEDGER);
 </script>
 
 <a
@@ -82,11 +87,11 @@
 		}
 	}}
 />
-<div class="frame" data-ready={ready}>
+<div class="frame" data-ready={ready} style:--ledger="{ledger}px">
 	<header class="col-span-full flex border-b border-line bg-paper">
 		<a
 			href="/"
-			class="flex w-62 shrink-0 items-center gap-3 border-r border-line px-4 no-underline"
+			class="brand flex shrink-0 items-center gap-3 border-r border-line px-4 no-underline"
 		>
 			<svg width="26" height="14" viewBox="0 0 26 14" aria-hidden="true"
 				><rect
@@ -109,7 +114,7 @@
 		</div>
 	</header>
 
-	<aside class="flex min-h-0 flex-col border-r border-line">
+	<aside class="flex min-h-0 flex-col">
 		<div class="min-h-0 flex-1">
 			{#if records}<TypeList />{:else}<Ledger />{/if}
 		</div>
@@ -139,6 +144,17 @@
 			</span>
 		</div>
 	</aside>
+	<div class="between">
+		<Splitter
+			label="the list"
+			remember="list"
+			first={LEDGER}
+			min={200}
+			max={420}
+			side="left"
+			bind:width={ledger}
+		/>
+	</div>
 
 	<div class="flex min-h-0 min-w-0 flex-col">
 		{#if w.saver.trouble}
@@ -185,10 +201,19 @@
 <style>
 	.frame {
 		display: grid;
-		grid-template: 56px minmax(0, 1fr) / 248px minmax(0, 1fr);
+		grid-template: 56px minmax(0, 1fr) / var(--ledger) 0 minmax(0, 1fr);
 		height: 100dvh;
 	}
+	.brand {
+		width: var(--ledger);
+	}
+	.between {
+		display: flex;
+	}
 	@media (max-width: 900px) {
+		.between {
+			display: none;
+		}
 		.frame {
 			display: block;
 			height: auto;

@@ -6,10 +6,14 @@
 	import { Reorder } from '$lib/grid/reorder.svelte';
 	import RuleCard from '$lib/rule/RuleCard.svelte';
 	import Sample from '$lib/sample/Sample.svelte';
+	import Splitter from '$lib/shell/Splitter.svelte';
 	import { describeField } from '$lib/words/format';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, params } = $props();
+	/** Pixels of the pane of the sample. */
+	const SAMPLE = 400;
+	let sample = $state(SAMPLE);
 	const w = useWorkbench();
 	const type = $derived(w.schema.types.get(params.type)?.type);
 	const field = $derived(w.field(params.type, params.field));
@@ -150,7 +154,7 @@
 
 <svelte:head><title>{field?.label ?? 'Field'} · Rigid Rule</title></svelte:head>
 
-<div class="panes" class:wide={w.wide}>
+<div class="panes" class:wide={w.wide} style:--sample="{sample}px">
 	<section
 		class="sheet min-w-0 overflow-y-auto px-6 pt-3 pb-10"
 		aria-label="How {field?.label} gets its value"
@@ -218,7 +222,18 @@
 			{/if}
 		{/if}
 	</section>
-	<section class="min-h-0 border-l border-line bg-panel" aria-label="Sample">
+	<div class="between">
+		{#if !w.wide}<Splitter
+				label="the sample"
+				remember="sample"
+				first={SAMPLE}
+				min={340}
+				max={640}
+				side="right"
+				bind:width={sample}
+			/>{/if}
+	</div>
+	<section class="min-h-0 bg-panel" aria-label="Sample">
 		{#if !w.wide && w.sample && w.sample.type === params.type}<Sample field={params.field} />{/if}
 	</section>
 </div>
@@ -226,19 +241,25 @@
 <style>
 	.panes {
 		display: grid;
-		grid-template-columns: minmax(0, 1fr) minmax(340px, 400px);
+		grid-template-columns: minmax(0, 1fr) 0 minmax(340px, min(var(--sample), 50%));
 		height: 100%;
 	}
 	.panes.wide {
-		grid-template-columns: minmax(0, 1fr) 0;
+		grid-template-columns: minmax(0, 1fr) 0 0;
 	}
 	.panes > * {
 		min-height: 0;
+	}
+	.between {
+		display: flex;
 	}
 	@media (max-width: 1100px) {
 		.panes {
 			display: block;
 			height: auto;
+		}
+		.between {
+			display: none;
 		}
 	}
 </style>
