@@ -45,6 +45,7 @@ await shot('formula', '/write/deal/net_amount', async () => {
 });
 // the sheet as it was, for those that come after
 await page.getByRole('button', { name: 'Undo' }).click();
+await page.getByText('Draft saved').waitFor();
 await shot('table', '/write/deal/discount_limit_percent', async () => {
 	await choose('#s-kind', 'Service');
 });
