@@ -63,7 +63,7 @@ test('a decision table is written from nothing, by keyboard, and survives a relo
 	await page.reload();
 	await page.waitForSelector('[data-ready=true]');
 	await expect(page.getByLabel('Row 2, input 1')).toHaveValue('>= 50');
-	await page.getByRole('button', { name: 'Undo' }).isDisabled();
+	await expect(page.getByRole('button', { name: 'Undo' })).toBeDisabled();
 	await takeOut(page, name);
 });
 

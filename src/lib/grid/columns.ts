@@ -35,6 +35,8 @@ export function filterOf<T>(c: GridColumn<T>, typed: string): ((row: T) => boole
 	if (!text) return null;
 	if (c.pick) return (row) => cellOf(c, row) === typed;
 	if (c.numeric) {
+		// half typed, it leaves nothing out yet
+		if (/^(<=|>=|<|>|=)\s*-?$|\.\.\s*-?$/.test(text)) return null;
 		const size = (s: string) => Number(s.replace(/[ _,]/g, ''));
 		const range = /^(-?[\d., ]+?)\s*\.\.\s*(-?[\d., ]+)$/.exec(text);
 		const than = /^(<=|>=|<|>|=)\s*(-?[\d., ]+)$/.exec(text);
