@@ -91,6 +91,7 @@ export { compilePlan, ruleOf, type Plan } from './plan/plan';
 export { usesOf, type Use } from './plan/uses';
 
 // ── Settle: a change, all that follows from it, and the evidence ─────────────────────────────────
+export { Gathered, needKey, type Fetched } from './settle/gathered';
 export {
 	MOST_REACHED,
 	searchKey,

@@ -222,6 +222,9 @@ const recordNumber = () =>
 		.required()
 		.matches(/^\d{1,18}$/, '${path} must be a record number');
 
+/** Most needs that one request names. */
+export const MOST_NEEDS = 1_000;
+
 /** What a form has not at hand. @throws {BadInput} naming the place */
 export const checkNeeds = (v: unknown) =>
 	check<{ needs: Need[] }>(
@@ -246,7 +249,7 @@ export const checkNeeds = (v: unknown) =>
 							: yup.object({ type: text(60), field: text(60), of: recordNumber() })
 					).noUnknown()
 				),
-				200
+				MOST_NEEDS
 			)
 		}),
 		v

@@ -30,6 +30,8 @@ export class Pass implements AtHand {
 	private needs: Map<string, Need> | null = null;
 	private deferred: Map<string, Deferred> | null = null;
 	private readonly found = new Map<string, { type: string; id: string }>();
+	/** The collections that rules read last, by type: whoever reads one of their records reads on. */
+	private readonly collections = new Map<string, readonly string[]>();
 	/** For each record, 1 at the nodes to settle; and the same for any record. */
 	readonly dirty: number[][];
 	readonly any: number[];
@@ -68,7 +70,7 @@ export class Pass implements AtHand {
 		const seen = this.views.get(key);
 		if (seen !== undefined) return seen;
 		const values = this.loader.record(type, id);
-		if (values === undefined) this.pending(key, { type, id });
+		if (values === undefined) this.pendingRecord(type, id);
 		const was = this.loader.before?.(type, id) ?? values;
 		const v = values ? { type, id, was: was!, sent: values, settled: values } : null;
 		this.views.set(key, v);
@@ -95,6 +97,7 @@ export class Pass implements AtHand {
 			if (points === ids.includes(r.id)) continue;
 			ids = points ? [...ids, r.id] : ids.filter((x) => x !== r.id);
 		}
+		if (ids.length > 1) this.collections.set(type, ids);
 		return ids;
 	}
 
@@ -211,6 +214,18 @@ export class Pass implements AtHand {
 		);
 		this.dirty.push(zeros(this.any.length));
 		return this.records.length - 1;
+	}
+
+	/** A record is not at hand; nor are, most likely, those beside it: they are asked for together. */
+	private pendingRecord(type: string, id: string): never {
+		const beside = this.collections.get(type);
+		if (beside?.includes(id))
+			for (const x of beside) {
+				const key = refKey(type, x);
+				if (this.loader.record(type, x) === undefined && !this.byKey.has(key))
+					(this.needs ??= new Map<string, Need>()).set(key, { type, id: x });
+			}
+		this.pending(refKey(type, id), { type, id });
 	}
 
 	private pending(key: string, need: Need): never {

@@ -204,6 +204,12 @@
 			>
 		</section>
 	{/if}
+	{#if w.near.trouble}
+		<p class="mb-2 bg-ochre-wash px-4 py-2 text-sm" role="status" data-testid="near-trouble">
+			<span class="text-ochre">▲ not known yet</span> Related records could not be fetched: {w.near
+				.trouble} It is tried again by itself; what is shown may still change.
+		</p>
+	{/if}
 	<div class="sticky bottom-0 flex items-center gap-4 border-t border-line bg-paper py-2">
 		{#if w.canEdit}<button class="button main" disabled={entry.busy || entry.conflict !== null}
 				>{id === null ? `Create ${type.label.toLowerCase()}` : 'Save'}</button

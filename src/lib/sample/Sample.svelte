@@ -462,9 +462,24 @@
 							>
 						</p>
 					{/each}
+					{#if r.changes.length > 4}<p class="text-quiet">
+							{titleOf(r)}: {r.changes.length - 4} more fields
+						</p>{/if}
 				{/each}
 				{#if w.elsewhere.length > 4}<p class="text-quiet">and {w.elsewhere.length - 4} more</p>{/if}
 			</div>
+		{/if}
+		{#if w.putOff}
+			<p class="mt-2 px-3 py-2 text-sm text-quiet" data-testid="put-off">
+				It runs on to {w.putOff} more {w.putOff === 1 ? 'record' : 'records'}, which are not looked
+				at here.
+			</p>
+		{/if}
+		{#if w.near.trouble}
+			<p class="mt-2 bg-ochre-wash px-3 py-2 text-sm" role="status" data-testid="near-trouble">
+				<span class="text-ochre">▲ not known yet</span> Related records could not be fetched: {w
+					.near.trouble} It is tried again by itself.
+			</p>
 		{/if}
 		{#each result?.sends ?? [] as m, i (i)}
 			<p

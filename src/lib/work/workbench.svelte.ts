@@ -135,6 +135,8 @@ export class Workbench {
 	result = $derived(this.#settled?.records[0] ?? null);
 	/** Other records that the sample's change runs on to, where something changes. */
 	elsewhere = $derived((this.#settled?.records.slice(1) ?? []).filter((r) => r.changes.length));
+	/** How many more records it runs on to than a sample looks at. */
+	putOff = $derived(this.#settled?.deferred.length ?? 0);
 	canEdit: boolean;
 
 	/** Each rule as it last compiled without a problem. */

@@ -374,6 +374,65 @@ describe('the sample', () => {
 	});
 });
 
+describe('records that rules read', () => {
+	const need = (id: number) => ({ type: 'customer', id: String(id) });
+	const asked = () =>
+		calls
+			.filter((c) => c.path === '/look/near')
+			.map((c) => (c.body as { needs: { id: string }[] }).needs.length);
+	const bring = ({ path, body }: Call) =>
+		path === '/look/near'
+			? {
+					body: {
+						records: (body as { needs: { type: string; id: string }[] }).needs.map((n) => ({
+							...n,
+							values: { size_class: 'large' }
+						}))
+					}
+				}
+			: {};
+
+	it.each([999, 1000, 1001, 2500])('are all fetched, some at a time: %i', async (n) => {
+		answer = bring;
+		w.near.want(Array.from({ length: n }, (_, i) => need(i)));
+		await later();
+		expect(asked().reduce((a, b) => a + b)).toBe(n);
+		expect(Math.max(...asked())).toBeLessThanOrEqual(1000);
+		for (const i of [0, n - 1])
+			expect(w.near.loader.record('customer', String(i))).not.toBeUndefined();
+	});
+	it('are asked for again by themselves when that failed, and what is missing is told meanwhile', async () => {
+		answer = () => ({ status: 503, body: { message: 'Busy.' } });
+		w.near.want([need(1)]);
+		await later(0);
+		expect(w.near.trouble).toBe('Busy.');
+		expect(w.near.loader.record('customer', '1')).toBeUndefined();
+		await later(1000);
+		expect(asked()).toHaveLength(2);
+		answer = bring;
+		await later(2000);
+		expect(w.near.trouble).toBeNull();
+		expect(w.near.loader.record('customer', '1')).toBeTruthy();
+	});
+	it('that the server calls wrong are not asked for for ever', async () => {
+		answer = () => ({ status: 400, body: { message: 'needs[0].id is wrong.' } });
+		w.near.want([need(1)]);
+		await later(60_000);
+		expect(asked()).toHaveLength(1);
+		expect(w.near.trouble).toBe('needs[0].id is wrong.');
+	});
+	it('that come after they were forgotten count no more, and are asked for anew', async () => {
+		answer = bring;
+		w.near.want([need(1)]);
+		w.near.forget();
+		await later();
+		expect(w.near.loader.record('customer', '1')).toBeUndefined();
+		w.near.want([need(1)]);
+		await later();
+		expect(w.near.loader.record('customer', '1')).toBeTruthy();
+	});
+});
+
 describe('findings', () => {
 	const checker = () => IdleWorker.of('findings');
 	const tell = () => {

@@ -482,7 +482,7 @@ export async function spreadOf(
 ): Promise<{ values: number[]; blank: number }> {
 	const c = dates ? `(${columnOf(field)} - date '1970-01-01')` : columnOf(field);
 	const r = await db.query(
-		`select ${c}::float8 as v, count(*)::int as n from ${tableOf(type)} where workspace = $1 group by 1 order by 1 nulls last limit 20000`,
+		`select ${c}::float8 as v, count(*)::int as n from ${tableOf(type)} where workspace = $1 group by 1 order by 1 nulls last`,
 		[workspace]
 	);
 	const values: number[] = [];

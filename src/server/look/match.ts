@@ -20,6 +20,8 @@ export interface MatchLook {
 	none: number;
 	several: number;
 	blank: number;
+	/** Whether there are more records than were looked at. */
+	more: boolean;
 	examples: {
 		outcome: 'one' | 'none' | 'several';
 		id: string;
@@ -36,7 +38,8 @@ export async function lookAtMatches(
 	workspace: string,
 	schema: Schema,
 	rule: Rule,
-	instant: number
+	instant: number,
+	most = MOST_LOOKED
 ): Promise<MatchLook> {
 	if (rule.body.kind !== 'match') throw new BadInput('The rule is no match among records.');
 	const always: Rule = {
@@ -61,10 +64,21 @@ export async function lookAtMatches(
 	await indexMatched(db, plan.matched);
 	const { type, at } = schema.type(rule.type);
 	const title = at.get(type.title)!;
-	const out: MatchLook = { of: 0, one: 0, none: 0, several: 0, blank: 0, examples: [] };
+	const out: MatchLook = {
+		of: 0,
+		one: 0,
+		none: 0,
+		several: 0,
+		blank: 0,
+		more: false,
+		examples: []
+	};
 	const wanted = new Set<string>();
 	await eachPiece(db, schema, workspace, rule.type, async (piece) => {
-		if (out.of >= MOST_LOOKED) return;
+		if (out.of >= most) {
+			out.more ||= piece.length > 0;
+			return;
+		}
 		let results: Settled[] = [];
 		await new AtHand(db, workspace, schema).fill((loader) => {
 			results = piece.map((r) =>

@@ -48,6 +48,9 @@ export interface Told {
 }
 
 /** Outcomes of rules that did not run at all, or that lines of history tell of already. */
+/** Most titles that are read with one statement. */
+const PIECE = 5_000;
+
 const NOT_QUIET: ReadonlySet<Outcome> = new Set<Outcome>([
 	'not triggered',
 	'moment left out',
@@ -90,9 +93,12 @@ export async function titledFormat(
 		}
 	const titles = new Map<string, string>();
 	for (const [type, ids] of wanted) {
-		const numbers = [...ids].filter((id) => /^\d{1,18}$/.test(id)).slice(0, 5000);
-		for (const [id, title] of await titlesOf(db, schema, workspace, type, numbers))
-			titles.set(`${type}.${id}`, title);
+		const numbers = [...ids].filter((id) => /^\d{1,18}$/.test(id));
+		for (let k = 0; k < numbers.length; k += PIECE) {
+			const some = numbers.slice(k, k + PIECE);
+			for (const [id, title] of await titlesOf(db, schema, workspace, type, some))
+				titles.set(`${type}.${id}`, title);
+		}
 	}
 	const plain = plainFormat(plan);
 	return {

@@ -155,7 +155,9 @@
 	{#if look}
 		<div class="mt-2 border border-hairline" data-testid="match-look">
 			<div class="flex flex-wrap gap-4 border-b border-hairline px-3 py-1 text-sm" role="status">
-				<span class="text-quiet">Of {formatCount(look.of)} {own.plural.toLowerCase()}</span>
+				<span class="text-quiet"
+					>Of {look.more ? 'the first ' : ''}{formatCount(look.of)} {own.plural.toLowerCase()}</span
+				>
 				{#each tally as [key, n, text] (key)}
 					<button class="textlink" aria-pressed={only === key} onclick={() => (only = key)}
 						><span class="mono {only === key ? 'font-semibold' : ''}">{formatCount(n)}</span>

@@ -36,6 +36,7 @@
 	const say = (f: RehearsedField, v: JsonValue) =>
 		field(f) ? formatValue(field(f)!, v, w.schema) || 'blank' : String(v);
 	const most = (f: RehearsedField) => Math.max(...f.moves.map((m) => m.count));
+	const otherMoves = (f: RehearsedField) => f.count - f.moves.reduce((n, m) => n + m.count, 0);
 	type Other = RehearsedField['records'][number];
 	const records = $derived<GridColumn<Other>[]>(
 		shown
@@ -141,6 +142,9 @@
 						{/each}
 					</tbody>
 				</table>
+				{#if otherMoves(shown)}<p class="mt-1 text-sm text-quiet">
+						and {formatCount(otherMoves(shown))} records that move otherwise.
+					</p>{/if}
 				<div class="ticks mt-4"></div>
 				<Grid
 					label="Records that would come out differently"

@@ -1,0 +1,180 @@
+/**
+ * Records that rules read, gathered as they ask for them. Where they come from (a database, a
+ * server) is the caller's; what was fetched, what is still missing, and that nothing is kept while
+ * something is missing, is the same everywhere.
+ */
+import type { Schema } from '../document/model';
+import { refKey } from '../document/model';
+import { matchKey, type MatchKey } from '../fields/match';
+import type { Value } from '../value/value';
+import type { Loader, Need, Settled, SettledRecord } from './types';
+import { searchKey } from './types';
+
+/** What was fetched for some needs. What it leaves out was not found out. */
+export interface Fetched {
+	records: Iterable<{ type: string; id: string; values: readonly Value[] | null }>;
+	/** Ids of all records whose link points to one, lowest first. */
+	related: Iterable<{ type: string; field: string; of: string; ids: readonly string[] }>;
+	/** Ids of the records that a search finds, lowest first. */
+	found: Iterable<{ type: string; match: readonly MatchKey[]; ids: readonly string[] }>;
+}
+
+const byNumber = (a: string, b: string) => a.length - b.length || (a < b ? -1 : 1);
+const withOrWithout = (ids: readonly string[], id: string, there: boolean): readonly string[] =>
+	there ? [...ids, id].sort(byNumber) : ids.filter((x) => x !== id);
+
+/** Whether a record's values have all the keys of a search. */
+const meetsAll = (
+	keys: readonly MatchKey[],
+	values: readonly Value[],
+	at: ReadonlyMap<string, number>
+) => keys.every((k) => matchKey(k.how, values[at.get(k.field)!]) === k.key);
+
+/** The text under which a need is known: two needs of one key are one. */
+export const needKey = (n: Need): string =>
+	'id' in n
+		? refKey(n.type, n.id)
+		: 'match' in n
+			? searchKey(n.type, n.match)
+			: `${n.type}.${n.field}.${n.of}`;
+
+/**
+ * What was gathered so far, as the core asks for it. Several changes may be settled on it one after
+ * the other: what one of them made of a record is what the next one reads ({@link keep}).
+ */
+export class Gathered {
+	private readonly records = new Map<string, readonly Value[] | null>();
+	private readonly related = new Map<string, readonly string[]>();
+	private readonly found = new Map<
+		string,
+		{ type: string; keys: readonly MatchKey[]; ids: readonly string[] }
+	>();
+	/** What changes made of records so far, by type: what is fetched later does not know of it. */
+	private readonly made = new Map<string, Map<string, readonly Value[]>>();
+	/** Records (`type.id`) that were found by pointing to another. */
+	readonly children = new Set<string>();
+	readonly loader: Loader;
+
+	/** @param before what a record was before a change of an earlier transaction that is carried on */
+	constructor(
+		private readonly schema: () => Schema,
+		before?: Loader['before']
+	) {
+		this.loader = {
+			record: (type, id) => this.records.get(refKey(type, id)),
+			related: (type, field, id) => this.related.get(`${type}.${field}.${id}`),
+			matching: (type, keys) => this.found.get(searchKey(type, keys))?.ids,
+			...(before ? { before } : {})
+		};
+	}
+
+	/** Whether a need is met. */
+	has(n: Need): boolean {
+		const map = 'id' in n ? this.records : 'match' in n ? this.found : this.related;
+		return map.has(needKey(n));
+	}
+
+	/** Takes over records that were read. */
+	put(records: Fetched['records']): void {
+		for (const r of records) this.records.set(refKey(r.type, r.id), r.values);
+	}
+
+	/** Takes over all that was fetched; what changes made of it meanwhile stays. */
+	take({ records, related, found }: Fetched): void {
+		for (const r of records) {
+			const key = refKey(r.type, r.id);
+			if (!this.records.has(key)) this.records.set(key, r.values);
+		}
+		for (const { type, field, of, ids } of related) {
+			this.related.set(
+				`${type}.${field}.${of}`,
+				this.withMade(type, ids, (v, at) => v[at.get(field)!] === of)
+			);
+			for (const id of ids) this.children.add(refKey(type, id));
+		}
+		for (const { type, match, ids } of found)
+			this.found.set(searchKey(type, match), {
+				type,
+				keys: match,
+				ids: this.withMade(type, ids, (v, at) => meetsAll(match, v, at))
+			});
+	}
+
+	/** Ids as they are after what changes made of records. */
+	private withMade(
+		type: string,
+		ids: readonly string[],
+		meets: (values: readonly Value[], at: ReadonlyMap<string, number>) => boolean
+	): readonly string[] {
+		const made = this.made.get(type);
+		if (!made) return ids;
+		const { at } = this.schema().type(type);
+		for (const [id, values] of made)
+			if (meets(values, at) !== ids.includes(id)) ids = withOrWithout(ids, id, !ids.includes(id));
+		return ids;
+	}
+
+	/**
+	 * Fetches what some work lacks, until it lacks nothing: however many records that is.
+	 * @param needs runs the work and says what it lacked
+	 * @throws {Error} when what was fetched does not bring what was asked for, so that nothing is kept of it
+	 */
+	async fill(
+		fetch: (needs: readonly Need[]) => Promise<Fetched>,
+		needs: (loader: Loader) => readonly Need[]
+	): Promise<void> {
+		for (;;) {
+			const missing = needs(this.loader);
+			if (!missing.length) return;
+			this.take(await fetch(missing));
+			const still = missing.find((n) => !this.has(n));
+			if (still) throw new Error(`What a rule reads could not be loaded: ${needKey(still)}.`);
+		}
+	}
+
+	/** Settles until nothing is missing; what it has to explain is worked out once all is there. */
+	async settle(
+		fetch: (needs: readonly Need[]) => Promise<Fetched>,
+		run: (loader: Loader, explain: boolean) => Settled
+	): Promise<Settled> {
+		let settled!: Settled;
+		for (const explain of [false, true])
+			await this.fill(fetch, (loader) => (settled = run(loader, explain)).needs);
+		return settled;
+	}
+
+	/** Takes over what a change made of a record, so that the next change reads that. */
+	keep(rec: SettledRecord): void {
+		const { type, at } = this.schema().type(rec.type);
+		const values = rec.values.slice();
+		this.records.set(refKey(rec.type, rec.id), values);
+		const made = this.made.get(rec.type) ?? new Map<string, readonly Value[]>();
+		this.made.set(rec.type, made.set(rec.id, values));
+		const changed = new Set(rec.changes.map((c) => c.field));
+		for (const f of type.fields) {
+			if (f.type !== 'link' || !changed.has(f.id)) continue;
+			const i = at.get(f.id)!;
+			for (const [id, there] of [
+				[rec.was[i], false],
+				[rec.values[i], true]
+			] as const)
+				if (typeof id === 'string') this.point(`${rec.type}.${f.id}.${id}`, rec.id, there);
+		}
+		for (const s of this.found.values()) {
+			if (s.type !== rec.type || !s.keys.some((k) => changed.has(k.field))) continue;
+			const meets = meetsAll(s.keys, rec.values, at);
+			if (meets !== s.ids.includes(rec.id)) s.ids = withOrWithout(s.ids, rec.id, meets);
+		}
+	}
+
+	/** Notes that a record points to another, or no longer does, where it is known who points there. */
+	private point(key: string, id: string, there: boolean) {
+		const ids = this.related.get(key);
+		if (ids && ids.includes(id) !== there) this.related.set(key, withOrWithout(ids, id, there));
+	}
+
+	/** Forgets everything: records may have changed. */
+	forget(): void {
+		for (const m of [this.records, this.related, this.found, this.made, this.children]) m.clear();
+	}
+}
