@@ -64,6 +64,7 @@ export type { Template } from './document/tree';
 
 // ── Values: exact, and the same read from JSON, from typed text and from records ─────────────────
 export { fromJson, fromText, misfit, toJson } from './fields/codec';
+export { readDay, readMoment, typedMoment } from './fields/days';
 export { matchHows, matchKey, type MatchKey } from './fields/match';
 export { looseKey } from './text/loose';
 export { Num, add, compareNum, div, mul, num, parseNum, roundTo, sub } from './value/num';

@@ -154,19 +154,19 @@ export function arithmetic(op: BinOp, a: Value, b: Value, env: Env): Value {
 		}
 		if (a instanceof Moment && b instanceof YearMonth) {
 			const d = a.date.plusMonths(sign * b.months);
-			return (
-				d &&
-				(a.zone
-					? Moment.inZone(d, new LocalTime(a.time.ms), a.zone, env.zones)
-					: new Moment(d, a.time))
+			if (!d || !a.zone) return d && new Moment(d, a.time);
+			return (a.bare ? Moment.reading : Moment.inZone)(
+				d,
+				new LocalTime(a.time.ms),
+				a.zone,
+				env.zones
 			);
 		}
 		if (a instanceof Moment && b instanceof DayTime) return plusTime(a, sign * b.ms, env);
 		if (op === '-') {
-			const [p, q] = [instantOf(a), instantOf(b)];
+			const [p, q] = [instantOf(a, env), instantOf(b, env)];
 			if (p && q && p.zoned === q.zoned) return new DayTime(p.ms - q.ms);
-			if (a instanceof LocalTime && b instanceof LocalTime)
-				return new DayTime(a.ms - (a.offset ?? 0) * 1000 - b.ms + (b.offset ?? 0) * 1000);
+			if (a instanceof LocalTime && b instanceof LocalTime) return new DayTime(order(a, b)!);
 		}
 		return null;
 	}
@@ -185,15 +185,20 @@ export function arithmetic(op: BinOp, a: Value, b: Value, env: Env): Value {
 	return null;
 }
 
-function instantOf(v: Value): { ms: number; zoned: boolean } | null {
-	if (v instanceof LocalDate) return { ms: v.epochDay * 86_400_000, zoned: true };
+/** An instant for a difference; a day is its first moment on the workspace's clock. */
+function instantOf(v: Value, env: Env): { ms: number; zoned: boolean } | null {
+	if (v instanceof LocalDate)
+		return instantOf(Moment.reading(v, new LocalTime(0), env.zone, env.zones), env);
 	if (v instanceof Moment) return { ms: v.epochMs, zoned: v.time.offset !== null };
 	return null;
 }
 
 function plusTime(m: Moment, ms: number, env: Env): Moment | null {
 	const instant = m.epochMs + ms;
-	if (m.zone) return Moment.fromInstant(instant, m.zone, env.zones);
+	if (m.zone) {
+		const to = Moment.fromInstant(instant, m.zone, env.zones);
+		return to && m.bare ? new Moment(to.date, to.time, to.zone, true) : to;
+	}
 	const local = instant + (m.time.offset ?? 0) * 1000;
 	const day = Math.floor(local / 86_400_000);
 	const date = LocalDate.fromEpochDay(day);

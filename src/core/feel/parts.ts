@@ -38,9 +38,10 @@ export function partOf(v: Value, name: string): Value {
 		return n.num(date[name]);
 	if (time) {
 		if (name === 'hour' || name === 'minute' || name === 'second') return n.num(time[name]);
+		const bare = v instanceof Moment && v.bare;
 		if (name === 'time offset')
-			return time.offset === null ? null : new DayTime(time.offset * 1000);
-		if (name === 'timezone') return v instanceof Moment ? v.zone : null;
+			return time.offset === null || bare ? null : new DayTime(time.offset * 1000);
+		if (name === 'timezone') return v instanceof Moment && !bare ? v.zone : null;
 	}
 	if (v instanceof DayTime) {
 		const abs = Math.abs(v.ms);

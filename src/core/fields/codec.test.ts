@@ -28,7 +28,9 @@ describe('values typed or sent', () => {
 		expect(read('a', '1,5')).toContain('Write decimals with a point');
 		expect(read('size', 'Smal')).toContain('Did you mean “Small”?');
 		expect(read('day', '23.11.2026')).toContain('Write it as 2026-11-23');
-		expect(read('at', '2026-11-23T10:00:00')).toContain('with its offset');
+		expect(read('at', 'noon')).toContain('Write it as 2026-11-23 09:30');
+		expect(read('at', '12026-11-23T10:00:00')).toContain('years 1 to 9999');
+		expect(read('day', '0000-11-23')).toContain('years 1 to 9999');
 		expect(read('boss', 'Ida')).toContain('no record number');
 		expect(read('t', 'x'.repeat(MAX_FIELD_TEXT + 1))).toContain('4000 characters');
 		expect(read('a', '1e40')).toContain('too large');

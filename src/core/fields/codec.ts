@@ -4,6 +4,7 @@
  */
 import { Num, parseNum, roundTo } from '../value/num';
 import { LocalDate, Moment } from '../value/temporal';
+import { FIRST_YEAR, LAST_YEAR, isHeld, readDay, readMoment } from './days';
 import type { Value } from '../value/value';
 import { isBlank, isList, same } from '../value/value';
 import { nameKey, nearest } from '../text/names';
@@ -25,7 +26,8 @@ const bad = (message: string): Reading => ({ ok: false, message });
 /** Writes a value as JSON. */
 export function toJson(v: Value): JsonValue {
 	if (v === null || typeof v === 'boolean' || typeof v === 'string') return v;
-	if (v instanceof Moment) return v.toInstantText();
+	// a reading of no clock yet stays one, until it is known whose
+	if (v instanceof Moment) return v.time.offset === null ? v.toString() : v.toInstantText();
 	if (isList(v)) return v.map((x) => String(toJson(x)));
 	return String(v);
 }
@@ -63,7 +65,7 @@ const WANTED: Record<Field['type'], string> = {
 	money: 'an amount',
 	percent: 'a percentage',
 	date: 'a date such as 2026-11-23',
-	moment: 'a date and time such as 2026-11-23T09:30:00Z',
+	moment: 'a date and time such as 2026-11-23 09:30',
 	yesno: 'yes or no',
 	choice: 'one of its options',
 	choices: 'any of its options',
@@ -88,17 +90,17 @@ export function fromText(field: Field, raw: string, schema: Schema): Reading {
 		case 'percent':
 			return readNumber(field, text);
 		case 'date': {
-			const d = LocalDate.parse(text);
-			return d
-				? good(d)
-				: bad(`${field.label}: “${clip(text)}” is no date. Write it as 2026-11-23.`);
+			const d = readDay(text);
+			if (!d) return bad(`${field.label}: “${clip(text)}” is no date. Write it as 2026-11-23.`);
+			return isHeld(d) ? good(d) : bad(beyond(field));
 		}
 		case 'moment': {
-			const m = Moment.parse(text);
-			if (m && m.time.offset !== null) return good(m);
-			return bad(
-				`${field.label}: “${clip(text)}” is no moment. Write it with its offset, as 2026-11-23T09:30:00+01:00.`
-			);
+			const m = readMoment(text);
+			if (!m)
+				return bad(
+					`${field.label}: “${clip(text)}” is no date and time. Write it as 2026-11-23 09:30; 2026-11-23T09:30:00Z if it is another clock's.`
+				);
+			return isHeld(m.date) ? good(m) : bad(beyond(field));
 		}
 		case 'yesno': {
 			const t = text.toLowerCase();
@@ -165,6 +167,9 @@ function unknownOption(field: Field, text: string, schema: Schema): string {
 	return `${field.label} has no option “${clip(text)}”.${guess ? ` Did you mean “${guess}”?` : ''} It has ${all}.`;
 }
 
+const beyond = (field: Field) =>
+	`${field.label} holds days of the years ${FIRST_YEAR} to ${LAST_YEAR}.`;
+
 const clip = (s: string) => (s.length > 60 ? `${s.slice(0, 60)}…` : s);
 
 /**
@@ -196,6 +201,8 @@ export function misfit(field: Field, v: Value, before: Value, schema: Schema): s
 				return `“${o.label}” of ${field.label} is retired and cannot be chosen anew.`;
 		}
 	}
+	const day = v instanceof Moment ? v.date : v;
+	if (day instanceof LocalDate && !isHeld(day)) return beyond(field);
 	if (typeof v === 'string' && v.length > MAX_FIELD_TEXT)
 		return `${field.label} holds ${MAX_FIELD_TEXT} characters; this has ${v.length}.`;
 	return null;

@@ -2,6 +2,7 @@
 import { hold, misfit } from '../fields/codec';
 import type { BodyResult } from '../kinds/spec';
 import type { Claim, PlanNode } from '../plan/plan';
+import { Moment } from '../value/temporal';
 import type { Value } from '../value/value';
 import { isBlank, same } from '../value/value';
 import { failure } from './attempt';
@@ -108,7 +109,8 @@ function setAside(rec: Working, node: PlanNode, c: Claim, stands: Value) {
 /** The first claim with a result: its hold decides whether it is written. */
 function claim(pass: Pass, rec: Working, node: PlanNode, c: Claim, result: BodyResult) {
 	const i = node.index;
-	const value = result.got ? hold(node.field, result.value, currencyOf(pass, rec, node)) : null;
+	const held = result.got ? hold(node.field, result.value, currencyOf(pass, rec, node)) : null;
+	const value = held instanceof Moment ? held.in(pass.schema.model.zone, pass.options.zones) : held;
 	const more: Partial<ClaimReport> = { value, row: result.row, found: result.found };
 	const left = node.limits.length ? optionsLeft(pass, rec, node) : null;
 	const outside = left && !isBlank(value) && !allowedIn(value, left.ids);

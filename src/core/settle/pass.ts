@@ -13,7 +13,7 @@ import { PassEnv } from './env';
 import type { Change, Deferred, Loader, Need, SettleOptions } from './types';
 import { searchKey } from './types';
 import type { Working } from './working';
-import { open, zeros } from './working';
+import { onOurClock, open, zeros } from './working';
 
 /** Most records that one change runs on to in one transaction. */
 export const MOST_REACHED = 2_000;
@@ -46,7 +46,7 @@ export class Pass implements AtHand {
 	) {
 		this.schema = plan.schema;
 		this.moment = change.onRequest ? 'request' : 'changed';
-		for (const r of change.records) this.take(open(plan, r, !!r.touched, !!options.explain));
+		for (const r of change.records) this.take(open(plan, r, !!r.touched, options));
 		const size = plan.nodes.length + plan.messages.length;
 		this.any = zeros(size);
 		const alone = change.records.length === 1;
@@ -71,8 +71,10 @@ export class Pass implements AtHand {
 		if (seen !== undefined) return seen;
 		const values = this.loader.record(type, id);
 		if (values === undefined) this.pendingRecord(type, id);
-		const was = this.loader.before?.(type, id) ?? values;
-		const v = values ? { type, id, was: was!, sent: values, settled: values } : null;
+		const ours = values && onOurClock(this.schema, this.options.zones, values);
+		const before = this.loader.before?.(type, id);
+		const was = before ? onOurClock(this.schema, this.options.zones, before) : ours;
+		const v = ours ? { type, id, was: was!, sent: ours, settled: ours } : null;
 		this.views.set(key, v);
 		return v;
 	}
@@ -209,7 +211,7 @@ export class Pass implements AtHand {
 				this.plan,
 				{ type, id, created: false, was, sent: new Map(), keep: new Set(), inLine: true },
 				true,
-				!!this.options.explain
+				this.options
 			)
 		);
 		this.dirty.push(zeros(this.any.length));

@@ -1,11 +1,14 @@
 /** A record while a change settles. */
 import { hold } from '../fields/codec';
 import type { RecordView } from '../feel/env';
+import type { Schema } from '../document/model';
 import type { Claim, Plan, PlanNode, TypePlan, Validator } from '../plan/plan';
+import type { ZoneClock } from '../value/temporal';
+import { Moment } from '../value/temporal';
 import type { Value } from '../value/value';
 import { isBlank, isList, same } from '../value/value';
 import type { Outgoing } from './outgoing';
-import type { ClaimReport, SettledRecord, SubmittedRecord } from './types';
+import type { ClaimReport, SettledRecord, SettleOptions, SubmittedRecord } from './types';
 
 export interface Working extends RecordView {
 	settled: Value[];
@@ -43,15 +46,33 @@ const NOTHING_LIMITED: ReadonlyMap<string, readonly string[]> = new Map();
 const NONE: ReadonlySet<string> = new Set();
 const NOTHING_SENT: Outgoing[] = [];
 
+/**
+ * Values whose moments are on the workspace's clock, whatever clock they came on: the same array
+ * where they are. A moment is an instant; this decides which day and hour formulas see in it.
+ */
+export function onOurClock(schema: Schema, zones: ZoneClock, values: readonly Value[]) {
+	const { zone } = schema.model;
+	let out: Value[] | null = null;
+	for (let i = 0; i < values.length; i++) {
+		const v = values[i];
+		if (!(v instanceof Moment)) continue;
+		const ours = v.in(zone, zones);
+		if (ours !== v) (out ??= values.slice())[i] = ours;
+	}
+	return out ?? values;
+}
+
 /** A record as a change begins on it. */
 export function open(
 	plan: Plan,
 	r: SubmittedRecord,
 	reached: boolean,
-	explained: boolean
+	{ explain, zones }: SettleOptions
 ): Working {
 	const { at, type } = plan.schema.type(r.type);
-	const sent: Value[] = r.removed ? r.was.map(() => null) : r.was.slice();
+	const { zone } = plan.schema.model;
+	const was = onOurClock(plan.schema, zones, r.was);
+	const sent: Value[] = r.removed ? was.map(() => null) : was.slice();
 	const stamps = zeros(sent.length);
 	const changed = zeros(sent.length);
 	const given = zeros(sent.length);
@@ -59,18 +80,19 @@ export function open(
 	for (const [id, v] of r.sent) {
 		const i = at.get(id);
 		if (i === undefined) continue;
-		sent[i] = hold(type.fields[i], v);
+		const held = hold(type.fields[i], v);
+		sent[i] = held instanceof Moment ? held.in(zone, zones) : held;
 		given[i] = 1;
 		stamps[i] = r.keep === 'touched' ? ++touch : r.keep.has(id) ? Infinity : 0;
-		if (!same(sent[i], r.was[i])) changed[i] = 1;
+		if (!same(sent[i], was[i])) changed[i] = 1;
 	}
-	if (r.removed) r.was.forEach((v, i) => (changed[i] = isBlank(v) ? 0 : 1));
+	if (r.removed) was.forEach((v, i) => (changed[i] = isBlank(v) ? 0 : 1));
 	const settled = sent.slice();
 	return {
 		type: r.type,
 		id: r.id,
 		plan: plan.types.get(r.type)!,
-		was: r.was,
+		was,
 		sent,
 		settled,
 		submitted: r,
@@ -79,13 +101,13 @@ export function open(
 		given,
 		wrote: new Array<string | null>(sent.length).fill(null),
 		touched: r.touched ? new Set(r.touched) : null,
-		outcomes: explained ? new Map() : null,
+		outcomes: explain ? new Map() : null,
 		out: {
 			type: r.type,
 			id: r.id,
 			created: r.created,
 			reached,
-			was: r.was,
+			was,
 			values: settled,
 			changes: [],
 			setAside: [],

@@ -9,6 +9,7 @@ import type { ClaimReport, Loader, SettledRecord, SubmittedRecord } from '../set
 import { settle } from '../settle/settle';
 import { matchKey } from '../fields/match';
 import type { ZoneClock } from '../value/temporal';
+import { Moment } from '../value/temporal';
 import type { Value } from '../value/value';
 import { isList, same } from '../value/value';
 
@@ -185,7 +186,9 @@ export function runTrial(plan: Plan, trial: Trial, zones: ZoneClock): TrialResul
 		const want = fromJson(type.fields[i], x.value, plan.schema);
 		if (!want.ok) return { trial: trial.id, held: false, lines, fault: want.message };
 		const got = settled.values[i];
-		const equal = same(got, want.value);
+		const wanted =
+			want.value instanceof Moment ? want.value.in(plan.schema.model.zone, zones) : want.value;
+		const equal = same(got, wanted);
 		const reports = settled.reports.filter((r) => r.field === x.field);
 		lines.push({
 			...x,

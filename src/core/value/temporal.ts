@@ -166,7 +166,9 @@ export class Moment {
 		readonly date: LocalDate,
 		readonly time: LocalTime,
 		/** The zone it is read in, such as `Europe/Amsterdam`, where one was given. */
-		readonly zone: string | null = null
+		readonly zone: string | null = null,
+		/** Written as a clock reading without a zone, which means the zone's: it is shown as it was written. */
+		readonly bare = false
 	) {}
 
 	/** The instant (milliseconds since 1970 UTC) as the clock of a zone shows it. */
@@ -179,30 +181,60 @@ export class Moment {
 		return date && new Moment(date, new LocalTime(local - day * DAY_MS, offset), zone);
 	}
 
-	/** Reads `2026-11-23T10:00:00`, with an offset or `@Zone/Name` behind it or neither. */
-	static parse(text: string, clock?: ZoneClock): Moment | null {
+	/**
+	 * Reads `2026-11-23T10:00:00`, with an offset or `@Zone/Name` behind it or neither.
+	 * @param here the zone that a reading with neither means; without it, it stays a reading of no clock
+	 */
+	static parse(text: string, clock?: ZoneClock, here?: string): Moment | null {
 		const t = text.indexOf('T');
 		if (t < 0) return null;
 		const date = LocalDate.parse(text.slice(0, t));
 		const [body, zone] = text.slice(t + 1).split('@');
 		const time = LocalTime.parse(body);
 		if (!date || !time) return null;
-		if (zone === undefined) return new Moment(date, time);
+		if (zone === undefined)
+			return clock && here !== undefined && time.offset === null
+				? Moment.reading(date, time, here, clock)
+				: new Moment(date, time);
 		if (!clock || time.offset !== null) return null;
 		return Moment.inZone(date, time, zone, clock);
 	}
 
-	/** A clock reading in a zone; of two readings at the end of summer time, the earlier. */
+	/**
+	 * A clock reading in a zone: of two instants with one reading (at the end of summer time) the
+	 * earlier; a reading that no clock shows (at its beginning) is the later one it is moved to.
+	 */
 	static inZone(d: LocalDate, t: LocalTime, zone: string, clock: ZoneClock): Moment | null {
 		const local = d.epochDay * DAY_MS + t.ms;
-		const guess = clock.offsetAt(zone, local);
-		if (guess === null) return null;
-		const before = clock.offsetAt(zone, local - guess * 1000 - 3_600_000) ?? guess;
-		const offset =
-			clock.offsetAt(zone, local - before * 1000) === before
-				? before
-				: (clock.offsetAt(zone, local - guess * 1000) ?? guess);
-		return new Moment(d, new LocalTime(t.ms, offset), zone);
+		// no zone changes its offset twice within two days
+		const before = clock.offsetAt(zone, local - DAY_MS);
+		const after = clock.offsetAt(zone, local + DAY_MS);
+		if (before === null || after === null) return null;
+		for (const offset of [Math.max(before, after), Math.min(before, after)])
+			if (clock.offsetAt(zone, local - offset * 1000) === offset)
+				return new Moment(d, new LocalTime(t.ms, offset), zone);
+		return Moment.fromInstant(local - before * 1000, zone, clock);
+	}
+
+	/** A clock reading without a zone, in the zone that it means; of no clock where the zone has none so far away. */
+	static reading(d: LocalDate, t: LocalTime, zone: string, clock: ZoneClock): Moment {
+		const m = Moment.inZone(d, t, zone, clock);
+		return m ? new Moment(m.date, m.time, zone, true) : new Moment(d, t);
+	}
+
+	/** The same instant as the clock of a zone shows it; a reading of no clock is one of that zone's. */
+	in(zone: string, clock: ZoneClock): Moment {
+		if (this.zone === zone && !this.bare) return this;
+		return (
+			(this.time.offset === null
+				? Moment.inZone(this.date, this.time, zone, clock)
+				: Moment.fromInstant(this.epochMs, zone, clock)) ?? this
+		);
+	}
+
+	/** The time of day, with its offset unless it was written without. */
+	get clock(): LocalTime {
+		return this.bare ? new LocalTime(this.time.ms) : this.time;
 	}
 
 	/** Milliseconds since 1970 UTC; a reading without an offset counts as UTC. */
@@ -216,6 +248,7 @@ export class Moment {
 	}
 
 	toString(): string {
+		if (this.bare) return `${this.date}T${this.clock}`;
 		if (this.zone) return `${this.date}T${new LocalTime(this.time.ms)}@${this.zone}`;
 		return `${this.date}T${this.time}`;
 	}

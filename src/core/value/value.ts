@@ -69,8 +69,7 @@ export function equal(a: Value, b: Value): boolean | null {
 	if (a instanceof LocalDate) return b instanceof LocalDate ? a.epochDay === b.epochDay : null;
 	if (a instanceof Moment)
 		return b instanceof Moment ? sameOffsets(a.time, b.time) && a.epochMs === b.epochMs : null;
-	if (a instanceof LocalTime)
-		return b instanceof LocalTime ? sameOffsets(a, b) && utc(a) === utc(b) : null;
+	if (a instanceof LocalTime) return b instanceof LocalTime ? between(a, b) === 0 : null;
 	if (a instanceof DayTime) return b instanceof DayTime ? a.ms === b.ms : null;
 	if (a instanceof YearMonth) return b instanceof YearMonth ? a.months === b.months : null;
 	if (isList(a)) {
@@ -90,7 +89,9 @@ export function equal(a: Value, b: Value): boolean | null {
 }
 
 const sameOffsets = (a: LocalTime, b: LocalTime) => (a.offset === null) === (b.offset === null);
-const utc = (t: LocalTime) => t.ms - (t.offset ?? 0) * 1000;
+/** Milliseconds between two times; where one has no offset, between their readings. */
+const between = (a: LocalTime, b: LocalTime) =>
+	sameOffsets(a, b) ? a.ms - b.ms - ((a.offset ?? 0) - (b.offset ?? 0)) * 1000 : a.ms - b.ms;
 
 /** Below, equal or above 0; null when the two have no order between them. */
 export function order(a: Value, b: Value): number | null {
@@ -99,8 +100,7 @@ export function order(a: Value, b: Value): number | null {
 	if (a instanceof LocalDate) return b instanceof LocalDate ? a.epochDay - b.epochDay : null;
 	if (a instanceof Moment)
 		return b instanceof Moment && sameOffsets(a.time, b.time) ? a.epochMs - b.epochMs : null;
-	if (a instanceof LocalTime)
-		return b instanceof LocalTime && sameOffsets(a, b) ? utc(a) - utc(b) : null;
+	if (a instanceof LocalTime) return b instanceof LocalTime ? between(a, b) : null;
 	if (a instanceof DayTime) return b instanceof DayTime ? a.ms - b.ms : null;
 	if (a instanceof YearMonth) return b instanceof YearMonth ? a.months - b.months : null;
 	return null;

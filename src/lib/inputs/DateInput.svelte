@@ -1,5 +1,5 @@
 <script lang="ts">
-	/** A day, typed or picked from a calendar. */
+	/** A day, with a time of day if need be, typed or picked from a calendar. */
 	import { Calendar, Popover } from 'bits-ui';
 	import { CalendarDate, parseDate, type DateValue } from '@internationalized/date';
 	import CalendarDays from '@lucide/svelte/icons/calendar-days';
@@ -14,6 +14,7 @@
 		invalid = false,
 		describedby,
 		class: more = '',
+		withTime = false,
 		oninput,
 		onleave,
 		onpick
@@ -26,6 +27,8 @@
 		invalid?: boolean;
 		describedby?: string;
 		class?: string;
+		/** A time of day stands behind the day. */
+		withTime?: boolean;
 		/** Told what is typed. */
 		oninput: (text: string) => void;
 		onleave?: () => void;
@@ -36,7 +39,7 @@
 	let open = $state(false);
 	const day = $derived.by((): DateValue | undefined => {
 		try {
-			return parseDate(value);
+			return parseDate(withTime ? value.slice(0, 10) : value);
 		} catch {
 			return undefined;
 		}
@@ -48,8 +51,8 @@
 <span class="box choose inline-flex items-center p-0 {more}">
 	<input
 		{id}
-		class="mono w-28 bg-transparent px-2 py-[2px] outline-none"
-		placeholder="2026-11-30"
+		class="mono {withTime ? 'w-44' : 'w-28'} bg-transparent px-2 py-[2px] outline-none"
+		placeholder={withTime ? '2026-11-30 09:30' : '2026-11-30'}
 		autocomplete="off"
 		{disabled}
 		aria-label={label}

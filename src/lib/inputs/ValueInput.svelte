@@ -1,7 +1,8 @@
 <script lang="ts">
 	/** Enters a value of a field. What cannot be read yet stays in the box with the reason below it. */
-	import type { Field, JsonValue, Schema } from '$core';
-	import { fromText, toJson } from '$core';
+	import type { Field, JsonValue, Schema, Value } from '$core';
+	import { Moment, fromText, toJson, typedMoment } from '$core';
+	import { zones } from '../../runtime/zones';
 	import Choose from './Choose.svelte';
 	import DateInput from './DateInput.svelte';
 	import MultiChoose from './MultiChoose.svelte';
@@ -56,9 +57,17 @@
 			.filter((o) => !o.retired || o.id === value || (Array.isArray(value) && value.includes(o.id)))
 			.map((o) => ({ value: o.id, label: o.retired ? `${o.label} (retired)` : o.label }))
 	);
-	const shown = $derived(
-		raw ?? (value === null || typeof value === 'boolean' ? '' : String(value))
-	);
+	const { zone } = $derived(schema.model);
+	const ours = (m: Moment) => m.in(zone, zones);
+	/** The value as it is typed: a moment on the workspace's clock. */
+	const typed = $derived.by(() => {
+		if (value === null || typeof value === 'boolean') return '';
+		const m = field.type === 'moment' && Moment.fromInstant(Date.parse(String(value)), zone, zones);
+		return m ? typedMoment(m, ours) : String(value);
+	});
+	const shown = $derived(raw ?? typed);
+	/** As JSON, with a clock reading as the instant that it means here. */
+	const sent = (v: Value) => toJson(v instanceof Moment ? ours(v) : v);
 
 	function read(text: string) {
 		raw = text;
@@ -66,8 +75,11 @@
 		const message = r.ok ? null : r.message;
 		if (message !== fault) onfault?.(message);
 		fault = message;
-		if (r.ok) onchange(toJson(r.value));
+		if (r.ok) onchange(sent(r.value));
 	}
+
+	/** The time that stands in the box; a day picked into an empty box begins at nine. */
+	const timeOf = (text: string) => /\d{1,2}:\d\d.*$/.exec(text)?.[0] ?? '09:00';
 
 	function settle() {
 		if (!fault) raw = null;
@@ -79,7 +91,7 @@
 		const now = JSON.stringify(value);
 		if (now !== known && raw !== null && !fault) {
 			const r = fromText(field, raw, schema);
-			if (!r.ok || JSON.stringify(toJson(r.value)) !== now) raw = null;
+			if (!r.ok || JSON.stringify(sent(r.value)) !== now) raw = null;
 		}
 		known = now;
 	});
@@ -131,7 +143,7 @@
 		title={typeof value === 'string' ? (links[`${field.target}.${value}`] ?? `No. ${value}`) : ''}
 		{onchange}
 	/>
-{:else if field.type === 'date'}
+{:else if field.type === 'date' || field.type === 'moment'}
 	<DateInput
 		{id}
 		class={tone}
@@ -139,10 +151,11 @@
 		label={label ?? field.label}
 		invalid={!!fault}
 		describedby={fault ? `${id}-fault` : describedby}
+		withTime={field.type === 'moment'}
 		value={shown}
 		oninput={read}
 		onleave={settle}
-		onpick={(day) => read(day)}
+		onpick={(day) => read(field.type === 'moment' ? `${day} ${timeOf(shown)}` : day)}
 	/>
 {:else}
 	<input

@@ -49,10 +49,11 @@ export function literal(s: Scope, e: Expr & { k: 'at' }): Part {
 	if (ym) return constant(s, e, T.YEARMONTH, ym);
 	const dt = DayTime.parse(e.v);
 	if (dt) return constant(s, e, T.DAYTIME, dt);
-	if (Moment.parse(e.v)) return constant(s, e, T.MOMENT, Moment.parse(e.v));
-	// a moment in a named zone is read when it runs, where the zones are known
-	if (/^[^@]+@\w+/.test(e.v))
-		return { expr: e, ty: T.MOMENT, run: (env) => Moment.parse(e.v, env.zones) };
+	const m = Moment.parse(e.v);
+	if (m && m.time.offset !== null) return constant(s, e, T.MOMENT, m);
+	// a moment in a zone, its own or the workspace's, is read when it runs, where the zones are known
+	if (m || /^[^@]+@\w+/.test(e.v))
+		return { expr: e, ty: T.MOMENT, run: (env) => Moment.parse(e.v, env.zones, env.zone) };
 	return s.bad(
 		e,
 		`“${e.v}” is no date (2026-11-23), time (09:30:00), date and time or duration (P3D).`

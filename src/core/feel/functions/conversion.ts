@@ -4,6 +4,7 @@ import { Num } from '../../value/num';
 import { DayTime, LocalDate, LocalTime, Moment, YearMonth } from '../../value/temporal';
 import type { Value } from '../../value/value';
 import { Range, order, show } from '../../value/value';
+import type { FnEnv } from './spec';
 import { chapter, asText, whole } from './spec';
 
 function toText(v: Value): string | null {
@@ -12,15 +13,15 @@ function toText(v: Value): string | null {
 
 const RANGE = /^\s*([\[(\]])\s*(.*?)\s*\.\.\s*(.*?)\s*([\])[])\s*$/s;
 /** The ends of a range in text: numbers, texts in quotes, `@` literals, or nothing for an open end. */
-function rangeOfText(text: string): Range | null {
+function rangeOfText(text: string, env: FnEnv): Range | null {
 	const m = text.length > 1000 ? null : RANGE.exec(text);
 	if (!m) return null;
-	const [lo, hi] = [endOfRange(m[2]), endOfRange(m[3])];
+	const [lo, hi] = [endOfRange(m[2], env), endOfRange(m[3], env)];
 	if (lo === undefined || hi === undefined || (lo === null && hi === null)) return null;
 	if (lo !== null && hi !== null && (order(lo, hi) ?? 1) > 0) return null;
 	return new Range(lo, m[1] === '[' && lo !== null, hi, m[4] === ']' && hi !== null);
 }
-function endOfRange(text: string): Value | undefined {
+function endOfRange(text: string, env: FnEnv): Value | undefined {
 	if (text === '') return null;
 	const number = /^-?(\d|\.\d)/.test(text) ? n.parseNum(text) : null;
 	if (number) return number;
@@ -33,7 +34,7 @@ function endOfRange(text: string): Value | undefined {
 		LocalTime.parse(t) ??
 		YearMonth.parse(t) ??
 		DayTime.parse(t) ??
-		Moment.parse(t) ??
+		Moment.parse(t, env.zones, env.zone) ??
 		undefined
 	);
 }
@@ -90,7 +91,7 @@ export const CONVERSION_CHAPTER = chapter((def) => {
 		'time("09:30:00")',
 		([v]) => {
 			if (typeof v === 'string') return LocalTime.parse(v);
-			if (v instanceof Moment) return v.time;
+			if (v instanceof Moment) return v.clock;
 			return v instanceof LocalTime ? v : null;
 		}
 	);
@@ -113,16 +114,19 @@ export const CONVERSION_CHAPTER = chapter((def) => {
 			const t = asText(s);
 			if (t === null) return null;
 			const d = LocalDate.parse(t);
-			return d ? new Moment(d, new LocalTime(0)) : Moment.parse(t, env.zones);
+			return d
+				? Moment.reading(d, new LocalTime(0), env.zone, env.zones)
+				: Moment.parse(t, env.zones, env.zone);
 		}
 	);
 	def(
 		'date and time(date: any, time: time): moment',
-		'A date and time from a date and a time.',
+		'A date and time from a date and a time; of a time without an offset, on the clock of the workspace.',
 		'date and time(today, time("09:00:00"))',
-		([d, t]) => {
+		([d, t], env) => {
 			const date = d instanceof Moment ? d.date : d;
-			return date instanceof LocalDate && t instanceof LocalTime ? new Moment(date, t) : null;
+			if (!(date instanceof LocalDate) || !(t instanceof LocalTime)) return null;
+			return t.offset === null ? Moment.reading(date, t, env.zone, env.zones) : new Moment(date, t);
 		}
 	);
 	def(
@@ -140,7 +144,7 @@ export const CONVERSION_CHAPTER = chapter((def) => {
 		'range(from: text): any',
 		'A range from its text; its ends are literals.',
 		'range("[18..21)") = [18..21)',
-		([s]) => rangeOfText(s as string)
+		([s], env) => rangeOfText(s as string, env)
 	);
 	def(
 		'duration(from: text): any',

@@ -94,7 +94,7 @@ export const DATES_CHAPTER = chapter((def) => {
 		'format date(date("2026-11-03"), "d MMM yyyy") = "3 Nov 2026"',
 		([v, p]) => {
 			const d = dateOf(v);
-			const t = v instanceof Moment ? v.time : new LocalTime(0);
+			const t = v instanceof Moment ? v.clock : new LocalTime(0);
 			let known = true;
 			const text = (p as string).replace(
 				/'([^']*)'|([A-Za-z])\2*/g,
