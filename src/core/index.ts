@@ -88,7 +88,7 @@ export { MAX_COLUMNS, MAX_ROWS, indexTable } from './tables/reference';
 export { bandOf, bandText } from './kinds/band';
 export { kindOf, limitsOf, offersAt, sheetOf, withoutOutput, writerOf } from './kinds';
 export type { BodyKind, BodyOf, Offer, Place } from './kinds/spec';
-export { compilePlan, ruleOf, type Plan } from './plan/plan';
+export { compilePlan, ruleOf, withoutResult, type Plan } from './plan/plan';
 export { usesOf, type Use } from './plan/uses';
 
 // ── Settle: a change, all that follows from it, and the evidence ─────────────────────────────────

@@ -99,9 +99,8 @@ export function reason(
 			return because(plan, claim, report, format);
 		case 'no result': {
 			const blank = report.reads?.find((r) => r.value === null);
-			return blank
-				? `the formula has no result: ${label(blank)} is blank`
-				: 'the formula has no result';
+			const read = (report.reads ?? []).map((r) => `${label(r)} is ${format(r, r.value)}`);
+			return `the formula has no result${blank ? `: ${label(blank)} is blank` : values(read)}`;
 		}
 		case 'left':
 			return `without a result it leaves the field: ${because(plan, claim, report, format)}`;

@@ -7,6 +7,10 @@ export const isBlank = (t: Told): string => `${t.blank[0] ?? 'its input'} is bla
 /** For what computes: by what it was computed; what only reacts says what changed. */
 export function computedFrom(t: Told): string {
 	if (t.outcome === 'blank') return isBlank(t);
+	const nothing = t.outcome === 'cleared' || t.outcome === 'left';
+	if (nothing && t.blank.length) return isBlank(t);
+	if (nothing)
+		return t.read.length ? `it gives nothing for ${t.read.join(', ')}` : 'it gives nothing';
 	if (t.read.length) return `it is computed from ${t.read.join(', ')}`;
 	const { type, watch } = t.rule;
 	const watched = (watch ?? []).map((field) => t.label({ type, field }));

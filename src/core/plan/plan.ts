@@ -4,7 +4,8 @@
  */
 import type { Field, Schema } from '../document/model';
 import { refKey } from '../document/model';
-import type { MatchHow, Rule, RuleSet } from '../document/rules';
+import type { MatchHow, NoResult, Output, Rule, RuleSet } from '../document/rules';
+import { claimId } from '../document/rules';
 import { own } from '../value/own';
 import { kindOf, writerOf } from '../kinds';
 import type { Made, OfGuard } from './compile-rule';
@@ -297,4 +298,17 @@ function reportCycle(
 			place: 'order',
 			message: `These fields depend on each other in a circle: ${path}. Read was. or sent. of one of them instead.`
 		});
+}
+
+/**
+ * What an output does in the end where it has no result: *next* means that another claim of the field
+ * takes over; where none follows, a Locked field is cleared and any other is left as it is.
+ */
+export function withoutResult(plan: Plan, rule: Rule, output: Output): NoResult {
+	if (output.none !== 'next') return output.none;
+	const node = plan.nodes.find((n) => n.type === rule.type && n.field.id === output.field);
+	const claims = node?.claims ?? [];
+	const place = claims.findIndex((c) => c.id === claimId(rule.id, output.id));
+	if (place < claims.length - 1) return 'next';
+	return output.hold === 'locked' ? 'clear' : 'leave';
 }

@@ -45,6 +45,7 @@ function roundAmount(pass: Pass, rec: Working, node: PlanNode) {
 /** Walks the claim order: the first claim that applies and has a result decides. */
 function settleField(pass: Pass, rec: Working, node: PlanNode) {
 	const { env } = pass;
+	let empty: Emptied | null = null;
 	for (let k = 0; k < node.claims.length; k++) {
 		const c = node.claims[k];
 		env.begin(rec);
@@ -61,7 +62,8 @@ function settleField(pass: Pass, rec: Working, node: PlanNode) {
 			report(pass, rec, c, pending ? 'pending' : 'failed', { message });
 			if (!pending) {
 				fail(rec, c, message);
-				restore(pass, rec, node, c);
+				if (empty) clear(pass, rec, node, empty);
+				else restore(pass, rec, node, c);
 			}
 			return outrank(pass, rec, node, k);
 		}
@@ -70,16 +72,30 @@ function settleField(pass: Pass, rec: Working, node: PlanNode) {
 			const none = result.then ?? c.output.none;
 			if (none === 'next') {
 				report(pass, rec, c, WITHOUT[result.why], { row, found });
+				if (c.output.hold === 'locked') empty ??= { claim: c, result };
 				continue;
 			}
 			if (none === 'leave') {
 				report(pass, rec, c, 'left', { row, found });
+				if (empty) clear(pass, rec, node, empty);
 				return outrank(pass, rec, node, k);
 			}
 		}
 		claim(pass, rec, node, c, result);
 		return outrank(pass, rec, node, k);
 	}
+	if (empty) clear(pass, rec, node, empty);
+}
+
+/** A Locked claim that applied and had no result. */
+interface Emptied {
+	claim: Claim;
+	result: BodyResult;
+}
+
+/** A Locked field always equals its claim: where that has no result, and none below has one, it is blank. */
+function clear(pass: Pass, rec: Working, node: PlanNode, { claim: c, result }: Emptied) {
+	claimed(pass, rec, node, c, result, null);
 }
 
 /** The claims behind the one that decided. */

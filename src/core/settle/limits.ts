@@ -1,5 +1,5 @@
 /** What a field may be: read-only, one of the options that are left, and what only rules may set. */
-import type { PlanNode, Validator } from '../plan/plan';
+import type { Claim, PlanNode, Validator } from '../plan/plan';
 import type { Value } from '../value/value';
 import { isBlank, isList } from '../value/value';
 import { applies, inEffect } from './conditions';
@@ -99,16 +99,27 @@ export function states(pass: Pass, rec: Working) {
 					readOnly.set(node.field.id, v.id);
 		}
 		if (!node.restricts) continue;
-		for (const c of node.claims) {
-			pass.env.begin(rec);
-			try {
-				if (applies(pass, rec, c) !== true) continue;
-				if (!c.run(pass.env).got && c.output.none === 'next') continue;
-			} catch {
-				// what failed or waits holds its field as it is
-			}
-			if (c.output.hold === 'locked' || c.output.closed) readOnly.set(node.field.id, c.id);
-			break;
-		}
+		const holder = holderOf(pass, rec, node);
+		if (holder) readOnly.set(node.field.id, holder.id);
 	}
+}
+
+/** The claim that now keeps people from setting a field: Locked or closed, and no other comes before it. */
+function holderOf(pass: Pass, rec: Working, node: PlanNode): Claim | null {
+	let empty: Claim | null = null;
+	for (const c of node.claims) {
+		pass.env.begin(rec);
+		let got = true;
+		try {
+			if (applies(pass, rec, c) !== true) continue;
+			got = c.run(pass.env).got;
+		} catch {
+			// what failed or waits holds its field as it is, unless a Locked claim above has emptied it
+			got = empty === null;
+		}
+		if (!got && c.output.hold === 'locked') empty ??= c;
+		if (!got && (c.output.none === 'next' || empty)) continue;
+		return c.output.hold === 'locked' || c.output.closed ? c : null;
+	}
+	return empty;
 }

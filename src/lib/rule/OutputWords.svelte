@@ -1,7 +1,7 @@
 <script lang="ts">
 	/** One output of a rule in its sentence: the field it writes, from what, how firmly, and what happens without a result. */
 	import type { Hold, NoResult, Output, Rule } from '$core';
-	import { writerOf } from '$core';
+	import { withoutResult, writerOf } from '$core';
 	import { viewOf } from '../kinds';
 	import Target from '../kinds/Target.svelte';
 	import Word from '../words/Word.svelte';
@@ -38,7 +38,19 @@
 		label: h,
 		help: HOLD_HELP[h]
 	}));
-	const nones = Object.entries(NONE_LABEL).map(([value, l]) => ({ value, label: l }));
+	/** What comes of no result in the end: where no rule follows, passing on leaves or clears. */
+	const then = $derived(withoutResult(w.plan, rule, o));
+	const nones = $derived(
+		(Object.keys(NONE_LABEL) as NoResult[])
+			.filter((v) => v !== 'leave' || o.hold !== 'locked')
+			.map((value) => ({
+				value,
+				label:
+					value === 'next' && o.none === 'next' && then !== 'next'
+						? `${NONE_LABEL.next}; there is none, so it ${NONE_LABEL[then]}`
+						: NONE_LABEL[value]
+			}))
+	);
 </script>
 
 {#if !writer}{#if view.words}<view.words {rule} body={rule.body} output={o} {i} {disabled} />{/if}
@@ -76,7 +88,8 @@
 				hold: v as Hold,
 				...(v === 'locked' && o.none === 'leave' ? { none: 'clear' } : {})
 			})}
-	/>{#if o.hold === 'follow' || o.hold === 'fill'},
+	/>{#if o.hold === 'locked' && rule.guard}
+		while its condition holds (after that the last value stays){/if}{#if o.hold === 'follow' || o.hold === 'fill'},
 		<Word
 			label="Who may set {label(o.field)}"
 			value={o.closed ? 'closed' : 'open'}
@@ -95,6 +108,7 @@
 	<Word
 		label="Without a result"
 		value={o.none}
+		text={NONE_LABEL[then]}
 		choices={nones}
 		{disabled}
 		onpick={(v) => setOutput(o.id, { none: v as NoResult })}

@@ -3,6 +3,8 @@ import { zones } from '../../runtime/zones';
 import { indexMatched, readModel } from '$server/db/model';
 import { transaction } from '$server/db/pool';
 import { createRelease, hashOf, listTrials, lockDraft, readDraft } from '$server/db/rules';
+import { inForce } from '$server/records';
+import { noteOutOfLine } from '$server/records/out-of-line';
 import { BadInput, readJson } from '$door';
 import { allow, answer } from '$server/http/guard';
 import type { RequestHandler } from './$types';
@@ -43,7 +45,17 @@ export const POST: RequestHandler = (event) => {
 					`${failing.length} trial${failing.length > 1 ? 's do' : ' does'} not hold, “${failing[0].name}” first. Mend the draft or change what they expect.`
 				);
 			await indexMatched(c, plan.matched);
-			return createRelease(c, account.workspace, draft.set, model, note.trim(), account.id);
+			const before = (await inForce(c, account.workspace)).plan;
+			const number = await createRelease(
+				c,
+				account.workspace,
+				draft.set,
+				model,
+				note.trim(),
+				account.id
+			);
+			await noteOutOfLine(c, account, number, { before, after: plan }, Date.now());
+			return number;
 		});
 		return { number };
 	});

@@ -2,6 +2,7 @@
 import type { Deferred, EntryPoint, Schema } from '../../core';
 import { valuesFromJson, valuesToJson } from '../../core';
 import type { Before } from '../records/near';
+import { tableOf } from './model';
 import type { Db } from './pool';
 
 /** Stores what a change is put off at; in the transaction of the change. */
@@ -42,6 +43,36 @@ export async function putOff(
 			records.map((d) => d.touched.join('\n'))
 		]
 	);
+}
+
+/**
+ * Notes every record of some types that another release settled last, to be brought into line.
+ * @returns how many
+ */
+export async function putOutOfLine(
+	db: Db,
+	by: { workspace: string; id: string; person: string | null },
+	release: number,
+	types: readonly string[],
+	instant: number
+): Promise<number> {
+	const made = await db.query<{ id: string }>(
+		`insert into carried_change (workspace, change, account, entry_point, at, person, before, release)
+		 values ($1, null, $2, 'bulk', $3, $4, '[]', $5) returning id`,
+		[by.workspace, by.id, new Date(instant).toISOString(), by.person, release]
+	);
+	const { id } = made.rows[0];
+	let n = 0;
+	for (const type of types) {
+		const r = await db.query(
+			`insert into pending_record (carried, type, record, touched)
+			 select $1, $2, id, '{}' from ${tableOf(type)} where workspace = $3 and settled_by is distinct from $4`,
+			[id, type, by.workspace, release]
+		);
+		n += r.rowCount ?? 0;
+	}
+	if (!n) await db.query('delete from carried_change where id = $1', [id]);
+	return n;
 }
 
 /** A change with something left, and the next records to settle. */

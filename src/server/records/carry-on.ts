@@ -46,7 +46,8 @@ export async function carryOnPiece(
 					was: r.values,
 					sent: new Map(),
 					keep: new Set(),
-					inLine: true,
+					// one that nothing ran on to is here because another release settled it
+					inLine: touched.length > 0,
 					added: addedOf(r),
 					touched
 				}

@@ -1,6 +1,7 @@
 <script lang="ts">
 	/** The bands on their ruler; above it the formula they part, where it is no field. */
 	import type { BodyOf } from '$core';
+	import { withoutResult } from '$core';
 	import { readFormula } from '$core/feel/language';
 	import FormulaInput from '../../inputs/FormulaInput.svelte';
 	import { NONE_LABEL } from '../../words/format';
@@ -38,7 +39,7 @@
 	inputLabel={input ? (w.schema.field(rule.type, input)?.label ?? input) : 'value'}
 	target={w.schema.field(rule.type, rule.outputs[0]?.field ?? '') ?? field}
 	sample={w.sampleValue(rule.type, input)}
-	none={NONE_LABEL[rule.outputs[0]?.none ?? 'next']}
+	none={NONE_LABEL[withoutResult(w.plan, rule, rule.outputs[0])]}
 	{disabled}
 	onchange={(label, b) => set(label, () => b)}
 />

@@ -1,7 +1,7 @@
 <script lang="ts">
 	/** A grid for each output: every option on both sides at once. */
 	import type { BodyOf, JsonValue } from '$core';
-	import { own } from '$core';
+	import { own, withoutResult } from '$core';
 	import { NONE_LABEL } from '../../words/format';
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type EditorProps } from '../view';
@@ -55,7 +55,7 @@
 		type={rule.type}
 		target={w.schema.field(rule.type, o.field) ?? field}
 		sample={w.sampleValue(rule.type, body.input)}
-		none={NONE_LABEL[o.none]}
+		none={NONE_LABEL[withoutResult(w.plan, rule, o)]}
 		{disabled}
 		onchange={(label, part) => set(label, (b, r) => withPart(b, part, i, r.outputs.length))}
 	/>

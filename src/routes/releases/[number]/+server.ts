@@ -1,6 +1,9 @@
 import { error } from '@sveltejs/kit';
 import { db, transaction } from '$server/db/pool';
 import { putInForce, readRelease, replaceDraft, rulesOf } from '$server/db/rules';
+import { Schema, compilePlan } from '$core';
+import { inForce } from '$server/records';
+import { noteOutOfLine } from '$server/records/out-of-line';
 import { BadInput, readJson } from '$door';
 import { allow, answer } from '$server/http/guard';
 import type { RequestHandler } from './$types';
@@ -29,8 +32,12 @@ export const POST: RequestHandler = (event) => {
 		await transaction(async (c) => {
 			const doc = await readRelease(c, account.workspace, number);
 			if (!doc) error(404, `There is no release ${number}.`);
-			if (body?.do === 'put in force') await putInForce(c, account.workspace, number, account.id);
-			else if (body?.do === 'take as draft')
+			if (body?.do === 'put in force') {
+				const { plan: before, schema } = await inForce(c, account.workspace);
+				await putInForce(c, account.workspace, number, account.id);
+				const after = compilePlan(new Schema(schema.model), rulesOf(doc));
+				await noteOutOfLine(c, account, number, { before, after }, Date.now());
+			} else if (body?.do === 'take as draft')
 				await replaceDraft(c, account.workspace, rulesOf(doc), account.id);
 			else throw new BadInput('do must be “put in force” or “take as draft”.');
 		});

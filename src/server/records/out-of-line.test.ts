@@ -1,0 +1,127 @@
+/** Switching the release in force leaves no Locked value stale, in PostgreSQL. */
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { RuleSet } from '../../core';
+import { Schema, compilePlan, same, settle } from '../../core';
+import { zones } from '../../runtime/zones';
+import { pendingOf } from '../db/carried';
+import { readModel } from '../db/model';
+import { db, transaction } from '../db/pool';
+import { eachPiece } from '../db/records';
+import { createRelease, putInForce, readRelease, rulesOf } from '../db/rules';
+import { carryOn } from '../jobs/background';
+import { inForce, save } from '.';
+import { AtHand } from './near';
+import { noteOutOfLine } from './out-of-line';
+import { freshDatabase } from '../../../tests/fresh';
+
+let t: Awaited<ReturnType<typeof freshDatabase>>;
+beforeAll(async () => {
+	t = await freshDatabase({ customers: 40, contacts: 20, leads: 20, deals: 80 });
+});
+afterAll(() => t.drop());
+
+const NOW = Date.UTC(2026, 10, 24, 9);
+
+/** Fields whose Locked claim gives another value than is stored, as `type.field`, each with how many. */
+async function stale(): Promise<Record<string, number>> {
+	const { plan, schema } = await inForce(db(), t.workspace);
+	const out: Record<string, number> = {};
+	for (const { id: type } of schema.model.types) {
+		const locked = plan.nodes.filter(
+			(n) => n.type === type && n.claims.some((c) => c.output.hold === 'locked')
+		);
+		await eachPiece(db(), schema, t.workspace, type, async (piece) => {
+			for (const r of piece) {
+				const near = new AtHand(db(), t.workspace, schema);
+				const settled = await near.settle((loader) =>
+					settle(
+						plan,
+						{
+							records: [
+								{
+									type,
+									id: r.id,
+									created: false,
+									was: r.values,
+									sent: new Map(),
+									keep: new Set(),
+									inLine: false
+								}
+							],
+							entryPoint: 'bulk',
+							instant: NOW,
+							person: null
+						},
+						loader,
+						{ zones, alone: true }
+					)
+				);
+				for (const n of locked)
+					if (!same(settled.records[0].values[n.index], r.values[n.index]))
+						out[`${type}.${n.field.id}`] = (out[`${type}.${n.field.id}`] ?? 0) + 1;
+			}
+		});
+	}
+	return out;
+}
+
+/** Puts a rule set in force as the release page does. */
+const release = (change: (set: RuleSet) => RuleSet) =>
+	transaction(async (c) => {
+		const { plan: before, release: n } = await inForce(c, t.workspace);
+		const { model } = await readModel(c, t.workspace);
+		const set = change(rulesOf((await readRelease(c, t.workspace, n))!));
+		const after = compilePlan(new Schema(model), set);
+		expect(after.problems).toEqual([]);
+		const number = await createRelease(c, t.workspace, set, model, 'A test', t.admin.id);
+		return { number, noted: await noteOutOfLine(c, t.admin, number, { before, after }, NOW) };
+	});
+
+const netAmount = (set: RuleSet): RuleSet => ({
+	...set,
+	rules: set.rules.map((r) =>
+		r.id === 'open_deals' || r.outputs.some((o) => o.field === 'net_amount')
+			? {
+					...r,
+					body: {
+						kind: 'formula' as const,
+						formulas: [{ expr: { k: 'num' as const, v: '1' } }]
+					}
+				}
+			: r
+	)
+});
+
+describe('a switch of the release in force', () => {
+	it('notes what it may leave out of line, and carries it on: no Locked value stays stale', async () => {
+		expect((await release(netAmount)).noted).toBeGreaterThan(0);
+		expect(Object.keys(await stale())).not.toEqual([]);
+		expect((await pendingOf(db(), t.workspace)).counts.length).toBeGreaterThan(0);
+		await carryOn();
+		expect(await stale()).toEqual({});
+		expect((await pendingOf(db(), t.workspace)).counts).toEqual([]);
+	});
+	it('back to the release before, likewise, whatever was saved in between', async () => {
+		const { release: n } = await inForce(db(), t.workspace);
+		await transaction(async (c) => {
+			const { plan: before, schema } = await inForce(c, t.workspace);
+			await putInForce(c, t.workspace, n - 1, t.admin.id);
+			const doc = (await readRelease(c, t.workspace, n - 1))!;
+			const after = compilePlan(new Schema(schema.model), rulesOf(doc));
+			await noteOutOfLine(c, t.admin, n - 1, { before, after }, NOW);
+		});
+		const sender = { workspace: t.workspace, account: t.admin, entryPoint: 'api' as const };
+		await save({ ...sender, instant: NOW }, [
+			{ type: 'deal', id: '1', sent: [['amount', '777']], keep: [] }
+		]);
+		await carryOn();
+		expect(await stale()).toEqual({});
+	});
+	it('that changes no Locked field notes nothing', async () => {
+		const { noted } = await release((set) => ({
+			...set,
+			rules: set.rules.map((r) => ({ ...r, why: 'Another reason' }))
+		}));
+		expect(noted).toBe(0);
+	});
+});
