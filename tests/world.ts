@@ -96,6 +96,7 @@ export interface Try {
 	at?: string;
 	keep?: string[] | 'touched';
 	onRequest?: boolean;
+	fillBlanks?: boolean;
 	inLine?: boolean;
 }
 
@@ -114,7 +115,8 @@ export function run(
 		entryPoint: o.entry ?? ('full' as const),
 		instant: Date.parse(o.at ?? '2026-11-23T09:00:00Z'),
 		person: '7',
-		onRequest: o.onRequest
+		onRequest: o.onRequest,
+		fillBlanks: o.fillBlanks
 	};
 	const rec = settle(plan, change, NOTHING_ELSE, { explain: true, states: true, zones }).records[0];
 	const json = Object.fromEntries(

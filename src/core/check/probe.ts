@@ -67,7 +67,7 @@ export class Probe {
 		const t = plan.types.get(type)!;
 		const n = plan.nodes.indexOf(node);
 		const types = new Map(plan.types);
-		types.set(type, { ...t, nodes: [n], locked: [n], filling: [], validators: [], messages: [] });
+		types.set(type, { ...t, nodes: [n], locked: [n], validators: [], messages: [] });
 		return new Probe({ ...plan, types, reach: new Map() }, this.zones, this.effort);
 	}
 

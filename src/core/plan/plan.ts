@@ -144,7 +144,6 @@ export function compilePlan(model: Schema, set: RuleSet): Plan {
 			claims,
 			adders,
 			hasLocked: claims.some((c) => c.output.hold === 'locked'),
-			hasFill: claims.some((c) => c.output.hold === 'fill'),
 			restricts: claims.some((c) => c.output.hold === 'locked' || c.output.closed),
 			currency: amount?.currency ?? -1,
 			limits: limited
@@ -182,7 +181,6 @@ function index(
 				position: new Int32Array(t.fields.length).fill(-1),
 				reach: [],
 				locked: [],
-				filling: [],
 				validators: checks.filter((v) => v.rule.type === t.id),
 				messages: []
 			}
@@ -195,7 +193,6 @@ function index(
 		t.nodes.push(i);
 		t.position[node.index] = i;
 		if (node.hasLocked) t.locked.push(i);
-		if (node.hasFill) t.filling.push(i);
 		for (const c of [...node.claims, ...node.adders]) claims.set(c.id, c);
 		for (const v of node.limits) validators.set(v.id, v);
 		if (node.currency >= 0) t.watchers[node.currency].push(i);

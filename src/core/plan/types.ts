@@ -134,7 +134,6 @@ export interface PlanNode {
 	/** In claim order; those that add to a set are in {@link adders}. */
 	claims: Claim[];
 	hasLocked: boolean;
-	hasFill: boolean;
 	/** Claims that add to the set, whatever the others give. */
 	adders: Claim[];
 	/** Some claim is Locked or closed to people. */
@@ -154,9 +153,8 @@ export interface TypePlan {
 	position: Int32Array;
 	/** By index of the field that changed: what that sets going at other records. */
 	reach: readonly (readonly Reach[] | undefined)[];
-	/** Nodes with a Locked claim, and with a Fill claim. */
+	/** Nodes with a Locked claim. */
 	locked: number[];
-	filling: number[];
 	/** Checks, required and hidden fields: looked at on settled values. */
 	validators: Validator[];
 	/** Messages, as positions behind the nodes. */

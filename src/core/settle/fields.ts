@@ -155,12 +155,23 @@ function claim(pass: Pass, rec: Working, node: PlanNode, c: Claim, result: BodyR
 		}
 		case 'fill':
 			if (!isBlank(rec.settled[i])) return report(pass, rec, c, 'not blank', more);
-			if (sent && !isBlank(rec.was[i])) return report(pass, rec, c, 'cleared by hand', more);
+			if (pass.change.onRequest && !pass.change.fillBlanks)
+				return report(pass, rec, c, 'event left out', more);
+			if (!triggered(pass, rec, c)) return report(pass, rec, c, 'not triggered', more);
+			if (clearedByHand(pass, rec, node, c)) return report(pass, rec, c, 'cleared by hand', more);
 			return claimed(pass, rec, node, c, result, value);
 		case 'once':
 			if (!isBlank(rec.settled[i])) return report(pass, rec, c, 'given at creation', more);
 			return claimed(pass, rec, node, c, result, value);
 	}
+}
+
+/** Whether somebody cleared a field in this change, and touched nothing that fills it afterwards. */
+function clearedByHand(pass: Pass, rec: Working, node: PlanNode, c: Claim): boolean {
+	const i = node.index;
+	if (!rec.given[i] || !isBlank(rec.sent[i]) || isBlank(rec.was[i])) return false;
+	const touched = rec.submitted.keep === 'touched';
+	return !touched || rec.stamps[i] > cause(pass, rec, c);
 }
 
 /** Writes a claim's value and reports it. */

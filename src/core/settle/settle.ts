@@ -4,7 +4,6 @@
  * a call of the API and a trial.
  */
 import type { Claim, MessageRule, Plan, Validator } from '../plan/plan';
-import { isBlank } from '../value/value';
 import { validate } from './checks';
 import { node } from './fields';
 import { states } from './limits';
@@ -61,8 +60,6 @@ function markFirst(pass: Pass, rec: Working, dirty: number[]) {
 			for (const r of pass.plan.reach.get(key.split(' ', 1)[0]) ?? [])
 				if (r.key === key && r.type === rec.type) pass.mark(dirty, r.node);
 		if (!rec.submitted.inLine) for (const n of p.locked) pass.mark(dirty, n);
-		for (const n of p.filling)
-			if (isBlank(rec.settled[pass.plan.nodes[n].index])) pass.mark(dirty, n);
 		for (let i = 0; i < rec.given.length; i++)
 			if (rec.given[i]) {
 				if (p.position[i] >= 0) pass.mark(dirty, p.position[i]);

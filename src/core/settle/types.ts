@@ -46,6 +46,8 @@ export interface Change {
 	person: string | null;
 	/** Standing claims count as triggered, and what depends on an event is left out. */
 	onRequest?: boolean;
+	/** On request, blank fields are filled too by claims that fill them. */
+	fillBlanks?: boolean;
 }
 
 /** Stored values of a record in the order of its type's fields; null when it does not exist; undefined when not at hand. */

@@ -7,6 +7,8 @@ import { Schema, compilePlan, reason, ruleOf, settle, submissionOf, toJson } fro
 import type { SetBy } from '$server/db/records';
 import { zones } from '../../runtime/zones';
 import { Refused, ask } from '../work/http';
+import type { Touched } from '../work/touch';
+import { sameJson, touch } from '../work/touch';
 import type { Workbench } from '../work/workbench.svelte';
 import { formatValue } from '../words/format';
 
@@ -41,7 +43,6 @@ interface Kept {
 	failures: { field: string; rule: string; message: string }[];
 }
 
-const equal = (a: JsonValue, b: JsonValue) => JSON.stringify(a) === JSON.stringify(b);
 const some = (n: number, one: string, many = `${one}s`) => `${n} ${n === 1 ? one : many}`;
 
 export class Entry {
@@ -75,7 +76,7 @@ export class Entry {
 		const { version, values } = this.opened();
 		return this.#said && this.#said.version > version ? this.#said : { version, values };
 	});
-	readonly result = $derived.by(() => this.#settle());
+	readonly result = $derived.by(() => this.#settle(this.sent));
 	/** Opening an existing record runs nothing: what rules would write shows once something is touched. */
 	readonly live = $derived.by(() => this.opened().id === null || this.sent.length > 0);
 	readonly problems = $derived(this.faults.filter((x) => x.field === null));
@@ -84,20 +85,20 @@ export class Entry {
 		const { conflict } = this;
 		if (!conflict) return [];
 		const { fields } = this.w.schema.type(this.opened().type).type;
-		return fields.filter((x) => !equal(this.stored(x.id), conflict.values[x.id] ?? null));
+		return fields.filter((x) => !sameJson(this.stored(x.id), conflict.values[x.id] ?? null));
 	});
 
-	#settle() {
+	#settle(sent: [string, JsonValue][]) {
 		const { type, id, short, inLine } = this.opened();
 		try {
 			const record = {
 				...submissionOf(this.plan.schema, {
 					type,
 					was: id === null ? null : this.now.values,
-					sent: this.sent,
+					sent,
 					...(id === null ? {} : { record: id })
 				}),
-				inLine: inLine || this.sent.length === 0
+				inLine: inLine || sent.length === 0
 			};
 			const change = {
 				records: [record],
@@ -160,10 +161,11 @@ export class Entry {
 		const target = this.w.schema.field(type, field)?.target;
 		if (title && typeof v === 'string') this.w.titles.learn({ [`${target}.${v}`]: title });
 		this.faults = this.faults.filter((x) => x.field !== field);
-		const rest = this.sent.filter(([x]) => x !== field);
-		// A → B → A is no change, unless a rule has taken the field meanwhile
-		const taken = this.result?.changes.find((c) => c.field === field)?.claim;
-		this.sent = equal(this.stored(field), v) && !taken ? rest : [...rest, [field, v]];
+		const gives = (sent: Touched) => {
+			const rec = this.#settle([...sent]);
+			return rec ? toJson(rec.values[this.w.schema.type(type).at.get(field)!]) : undefined;
+		};
+		this.sent = touch(this.sent, field, v, this.stored(field), gives);
 	}
 
 	/** What was typed cannot be read, or can again. */

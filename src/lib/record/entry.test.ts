@@ -12,7 +12,7 @@ const opened = (more: Partial<Opened> = {}): Opened => ({
 	type: 'customer',
 	id: '7',
 	version: 3,
-	values: { name: 'Fen', headcount: '48', size_class: 'small' },
+	values: { trading_name: 'Fen', headcount: '48', size_class: 'small' },
 	setBy: {},
 	short: false,
 	inLine: true,
@@ -23,7 +23,7 @@ const kept = (more: object = {}) => ({
 	id: '7',
 	version: 4,
 	release: 3,
-	values: { name: 'Fen', headcount: '60', size_class: 'medium' },
+	values: { trading_name: 'Fen', headcount: '60', size_class: 'medium' },
 	changes: [{ rule: null }, { rule: 'size_class' }],
 	reached: [],
 	sent: 0,
@@ -66,6 +66,19 @@ describe('while typing', () => {
 		e.touch('headcount', '60');
 		e.touch('headcount', '48');
 		expect([e.sent, e.live]).toEqual([[], false]);
+	});
+	it('a choice made by hand is never dropped, also when it is what was stored', async () => {
+		const e = entry({ values: { key_grower: true, service_plan: 'on_call' } });
+		e.touch('key_grower', false);
+		expect(e.shown('service_plan')).toBe('yearly_check');
+		e.touch('service_plan', 'full_care');
+		e.touch('service_plan', 'on_call');
+		expect(e.shown('service_plan')).toBe('on_call');
+		await e.save();
+		expect(bodies.at(-1)!.sent).toEqual([
+			['key_grower', false],
+			['service_plan', 'on_call']
+		]);
 	});
 	it('a value that a rule gave is told with its reason of then', () => {
 		const e = entry({
@@ -139,7 +152,7 @@ describe('saving', () => {
 			status: 409,
 			body: {
 				message: '',
-				current: { version: 5, values: { name: 'Fen', headcount: '50', size_class: 'small' } }
+				current: { version: 5, values: { trading_name: 'Fen', headcount: '50', size_class: 'small' } }
 			}
 		});
 		await e.save();

@@ -136,7 +136,7 @@ export const TYPE_MARK: Record<Field['type'], string> = {
 export const HOLD_HELP: Record<Hold, string> = {
 	locked: 'always equals the rule; nobody can set it otherwise',
 	follow: 'written when a watched field changes; people may overrule it until then',
-	fill: 'written while the field is blank',
+	fill: 'written when a watched field changes, or at creation, and the field is blank',
 	once: 'written when a record is created, if nothing was given'
 };
 export const NONE_LABEL: Record<NoResult, string> = {

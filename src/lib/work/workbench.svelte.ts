@@ -48,6 +48,8 @@ import type { Rehearsal } from '../../server/look/rehearse';
 import { Analysis } from './analysis.svelte';
 import { History, type Stepped } from './history.svelte';
 import { Saver } from './saving.svelte';
+import type { Touched } from './touch';
+import { touch } from './touch';
 import { Trials } from './trials.svelte';
 
 /** The pinned record beside the sheet, and the change tried on it. */
@@ -391,11 +393,13 @@ export class Workbench {
 	touch(field: string, value: JsonValue) {
 		const s = this.sample;
 		if (!s) return;
-		const sent = s.sent.filter(([f]) => f !== field);
 		const stored = s.created ? null : (s.was[field] ?? null);
-		// back to what is stored is no change: A → B → A
-		const same = JSON.stringify(stored) === JSON.stringify(value);
-		this.sample = { ...s, sent: same ? sent : [...sent, [field, value]] };
+		const gives = (sent: Touched) => {
+			const rec = this.settleSample(s, [...sent])?.records[0];
+			const at = this.schema.type(s.type).at.get(field);
+			return rec && at !== undefined ? toJson(rec.values[at]) : undefined;
+		};
+		this.sample = { ...s, sent: touch(s.sent, field, value, stored, gives) };
 	}
 
 	instant(): string {
