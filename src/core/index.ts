@@ -86,7 +86,15 @@ export { MAX_COLUMNS, MAX_ROWS, indexTable } from './tables/reference';
 
 // ── Compile: a rule set becomes an ordered plan, or says what is wrong and where ─────────────────
 export { bandOf, bandText } from './kinds/band';
-export { kindOf, limitsOf, offersAt, sheetOf, withoutOutput, writerOf } from './kinds';
+export {
+	kindOf,
+	limitsOf,
+	refusesWhenFailing,
+	offersAt,
+	sheetOf,
+	withoutOutput,
+	writerOf
+} from './kinds';
 export type { BodyKind, BodyOf, Offer, Place } from './kinds/spec';
 export { compilePlan, ruleOf, withoutResult, type Plan } from './plan/plan';
 export { usesOf, type Use } from './plan/uses';

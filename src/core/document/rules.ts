@@ -218,7 +218,10 @@ export interface Rule {
 	each?: string;
 	/** Leaves out records that another rule reached; only those that somebody submitted count. */
 	submittedOnly?: boolean;
-	/** A claim that fails refuses the whole change; without it, it leaves its field as it was. */
+	/**
+	 * Whether the rule refuses the whole change when it fails. Left out, a claim leaves its field as it
+	 * was, and a check that blocks refuses.
+	 */
 	refuses?: boolean;
 	/** Switched off: kept, and not compiled. */
 	off?: boolean;

@@ -3,7 +3,7 @@ import * as n from '../value/num';
 import { Num } from '../value/num';
 import { DayTime, LocalDate, LocalTime, Moment, YearMonth } from '../value/temporal';
 import type { Value } from '../value/value';
-import { Range, equal, isContext, isList, order } from '../value/value';
+import { Range, equal, isContext, isList, order, same } from '../value/value';
 import { heldText, take, takeFor } from './budget';
 import type { BinOp, CmpOp } from '../document/tree';
 import type { Ty } from './types';
@@ -65,7 +65,12 @@ export function cmp(op: CmpOp, a: Value, b: Value): boolean | null {
 	return o === null ? null : ORDER[op](o);
 }
 
-/** Equality where a multi-choice is compared: a set has no order, and a list of one is its item. */
+/** Equality of two sets of options, which have no order. */
+export function equalSets(a: Value, b: Value): boolean | null {
+	return isList(a) && isList(b) ? same(a, b) : equalLoose(a, b);
+}
+
+/** Equality where a list may be compared: a list of one is its item. */
 export function equalLoose(a: Value, b: Value): boolean | null {
 	if (isList(a) && isList(b)) return equal(a, b);
 	if (isList(a) && a.length === 1 && b !== null) return equal(a[0], b);

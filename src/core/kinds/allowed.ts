@@ -53,5 +53,6 @@ export const allowed: Judges<BodyOf<'allowed'>> = {
 			events: []
 		};
 	},
-	asks: () => null
+	asks: () => null,
+	blocks: () => false
 };

@@ -44,5 +44,6 @@ export const check: Judges<BodyOf<'check'>> = {
 			events: holds?.events ?? []
 		};
 	},
-	asks: (b) => b.holds
+	asks: (b) => b.holds,
+	blocks: (b) => b.blocking
 };

@@ -67,6 +67,13 @@ export function senderOf(body: Body): Sends<Body> | null {
 	return kind.does === 'sends' ? kind : null;
 }
 
+/**
+ * Whether a change is refused when the rule fails: a claim leaves its field as it was, and what would
+ * refuse a change refuses this one, unless the author chose otherwise.
+ */
+export const refusesWhenFailing = ({ refuses, body }: Rule): boolean =>
+	refuses ?? judgeOf(body)?.blocks(body) ?? false;
+
 /** The field at whose sheet a rule is shown first. */
 export const sheetOf = (rule: Rule): string =>
 	senderOf(rule.body) ? MESSAGES : (rule.outputs[0]?.field ?? '');

@@ -340,6 +340,8 @@ export interface Judges<B> extends Facets<B> {
 	compile(body: B, c: Compiling, field: Field): Judgement | null;
 	/** What must hold; null where it asks for nothing. */
 	asks(body: B): Formula | null;
+	/** Whether what it asks refuses a change that does not meet it. */
+	blocks(body: B): boolean;
 }
 
 /** A kind that sends messages. */

@@ -52,5 +52,6 @@ export const state: Judges<BodyOf<'state'>> = {
 				: [],
 		events: []
 	}),
-	asks: () => null
+	asks: () => null,
+	blocks: (b) => b.state === 'required'
 };

@@ -3,10 +3,11 @@ import type { Validator } from '../plan/plan';
 import type { Value } from '../value/value';
 import { isBlank, same } from '../value/value';
 import { failure } from './attempt';
-import { inEffect } from './conditions';
+import { inEffect, told, wouldBe } from './conditions';
 import { report } from './evidence';
 import type { Pass } from './pass';
 import type { Working } from './working';
+import { failValidator } from './working';
 
 /** Checks, required and hidden fields, on settled values. */
 export function validate(pass: Pass, rec: Working) {
@@ -19,7 +20,7 @@ export function validate(pass: Pass, rec: Working) {
 		if (v.kind !== 'hidden') continue;
 		const fit = inEffect(pass, rec, v);
 		if (fit === true) hidden.add(v.field.id);
-		report(pass, rec, v, fit === true ? 'in effect' : fit);
+		report(pass, rec, v, fit === true ? 'in effect' : fit, told(rec, v, fit));
 	}
 	for (const v of validators) {
 		if (v.kind === 'hidden') continue;
@@ -29,9 +30,9 @@ export function validate(pass: Pass, rec: Working) {
 			report(pass, rec, v, 'not triggered');
 			continue;
 		}
-		const fit = inEffect(pass, rec, v);
+		const fit = concerned ? inEffect(pass, rec, v) : wouldBe(pass, rec, v);
 		if (fit !== true) {
-			report(pass, rec, v, fit);
+			report(pass, rec, v, fit, told(rec, v, fit));
 			continue;
 		}
 		if (v.kind === 'required') {
@@ -55,6 +56,7 @@ function check(pass: Pass, rec: Working, v: Validator) {
 		holds = v.holds!(pass.env);
 	} catch (e) {
 		const { pending, message } = failure(e);
+		if (!pending) failValidator(rec, v, message);
 		return report(pass, rec, v, pending ? 'pending' : 'failed', { message });
 	}
 	if (holds === false) {

@@ -9,6 +9,7 @@ import { failure } from './attempt';
 import type { Pass } from './pass';
 import type { Outcome } from './types';
 import type { Working } from './working';
+import { failValidator } from './working';
 
 const finite = (x: number) => (x === Infinity ? 0 : x);
 
@@ -75,12 +76,34 @@ export function setOffAt(
 	return typeof id === 'string' ? pass.view(target!, id) : null;
 }
 
-/** The same as {@link fits}, with what a rule cannot do as a reason. */
+/** The same as {@link fits}, with what a rule cannot do as a reason; that its condition fails is told. */
 export function inEffect(pass: Pass, rec: Working, v: Validator): true | Outcome {
+	return attempted(pass, rec, v, (message) => failValidator(rec, v, message));
+}
+
+/** The same for a change that does not concern the rule: a failure is nobody's business yet. */
+export function wouldBe(pass: Pass, rec: Working, v: Validator): true | Outcome {
+	return attempted(pass, rec, v, () => undefined);
+}
+
+function attempted(
+	pass: Pass,
+	rec: Working,
+	v: Validator,
+	tell: (message: string) => void
+): true | Outcome {
 	pass.env.begin(rec);
 	try {
 		return fits(pass, rec, v);
 	} catch (e) {
-		return failure(e).pending ? 'pending' : 'failed';
+		const { pending, message } = failure(e);
+		if (!pending) tell(message);
+		return pending ? 'pending' : 'failed';
 	}
+}
+
+/** What went wrong with a rule that failed, for its report. */
+export function told(rec: Working, v: Validator, fit: true | Outcome): { message?: string } {
+	const known = fit === 'failed' && rec.out.failures.find((f) => f.claim === v.id);
+	return known ? { message: known.message } : {};
 }

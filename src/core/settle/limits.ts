@@ -2,7 +2,7 @@
 import type { Claim, PlanNode, Validator } from '../plan/plan';
 import type { Value } from '../value/value';
 import { isBlank, isList } from '../value/value';
-import { applies, inEffect } from './conditions';
+import { applies, inEffect, told, wouldBe } from './conditions';
 import { report } from './evidence';
 import type { Pass } from './pass';
 import type { Working } from './working';
@@ -16,12 +16,13 @@ export const allowedIn = (v: Value, ids: readonly string[]) =>
 export function optionsLeft(
 	pass: Pass,
 	rec: Working,
-	node: PlanNode
+	node: PlanNode,
+	effect = inEffect
 ): { ids: readonly string[]; by: Validator } | null {
 	let ids = null as readonly string[] | null;
 	let by = null as Validator | null;
 	for (const v of node.limits) {
-		if (v.kind !== 'limited' || inEffect(pass, rec, v) !== true) continue;
+		if (v.kind !== 'limited' || effect(pass, rec, v) !== true) continue;
 		const some = v.allowed!(pass.env);
 		if (some === null) continue;
 		ids = ids?.filter((x) => some.includes(x)) ?? some;
@@ -35,13 +36,16 @@ export function limit(pass: Pass, rec: Working, node: PlanNode) {
 	const i = node.index;
 	for (const v of node.limits) {
 		const fit = inEffect(pass, rec, v);
-		report(pass, rec, v, fit === true ? 'in effect' : fit);
+		report(pass, rec, v, fit === true ? 'in effect' : fit, told(rec, v, fit));
 		if (v.kind === 'read-only' && fit === true && rec.given[i] && rec.changed[i])
 			refuse(rec, node, v, 'read-only');
 	}
 	if (!rec.given[i] || !rec.changed[i]) return;
 	const left = optionsLeft(pass, rec, node);
-	if (left && !allowedIn(rec.settled[i], left.ids)) refuse(rec, node, left.by, 'not allowed');
+	// a limit says which options there are to choose from; choosing none is for *required* to refuse
+	const value = rec.settled[i];
+	if (left && !isBlank(value) && !allowedIn(value, left.ids))
+		refuse(rec, node, left.by, 'not allowed');
 }
 
 /** A value that may not be set: the stored one stands. */
@@ -92,10 +96,10 @@ export function states(pass: Pass, rec: Working) {
 	for (const n of rec.plan.nodes) {
 		const node = pass.plan.nodes[n];
 		if (node.limits.length) {
-			const left = optionsLeft(pass, rec, node);
+			const left = optionsLeft(pass, rec, node, wouldBe);
 			if (left) limited.set(node.field.id, left.ids);
 			for (const v of node.limits)
-				if (v.kind === 'read-only' && inEffect(pass, rec, v) === true)
+				if (v.kind === 'read-only' && wouldBe(pass, rec, v) === true)
 					readOnly.set(node.field.id, v.id);
 		}
 		if (!node.restricts) continue;

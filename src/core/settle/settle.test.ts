@@ -248,6 +248,23 @@ describe('decided cases', () => {
 		expect(r.changes).toEqual([]);
 	});
 
+	it('2 a set has no order in a formula either', () => {
+		const plan = planOf(
+			rule('flag', 'sizes = ["Small", "Micro"]'),
+			rule('t', 'if sizes != ["Small", "Micro"] then "other" else "same"')
+		);
+		expect(plan.problems).toEqual([]);
+		for (const sizes of [
+			['micro', 'small'],
+			['small', 'micro']
+		])
+			expect(run(plan, { sizes }).json).toMatchObject({ flag: true, t: 'same' });
+		expect(run(plan, { sizes: ['small', 'large'] }).json).toMatchObject({
+			flag: false,
+			t: 'other'
+		});
+	});
+
 	it('3 creation: every field that is not blank has changed', () => {
 		expect(
 			run(planOf(rule('b', '1', { if: 'changed(a)' })), { a: '1' }, { was: null }).json.b

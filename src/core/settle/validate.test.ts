@@ -59,6 +59,27 @@ describe('checks', () => {
 		expect(run(plan, { a: '5' }).messages).toMatchObject([{ text: 'Too much: 10.' }]);
 	});
 
+	const FAILS = 'count(for i in 1..A return count(for j in 1..A return i * j)) < 0';
+	it.each([
+		['what it asks', check('b', FAILS, 'No.'), true],
+		['its condition', check('b', 'b < 0', 'No.', {}, { if: FAILS, watch: null }), true],
+		['required, its condition', state('b', 'required', { if: FAILS }), true],
+		['an advice', check('b', FAILS, 'No.', { blocking: false }), false],
+		['one whose author lets it through', check('b', FAILS, 'No.', {}, { refuses: false }), false],
+		['a limit, its condition', state('b', 'read-only', { if: FAILS }), false]
+	])('that fail are told, and refuse where they would: %s', (_, failing, refuses) => {
+		const plan = planOf(failing);
+		expect(plan.problems).toEqual([]);
+		const r = run(plan, { a: '100000', b: '5' }, { was: { a: '1', b: '4' } });
+		expect(outcome(r, 'b')).toEqual(['failed']);
+		expect(r.failures).toMatchObject([{ field: 'b' }]);
+		expect(reason(plan, r.reports[0])).toBe(`it failed: ${r.failures[0].message}`);
+		expect(r.messages.map((m) => [m.field, m.blocking])).toEqual(refuses ? [['b', true]] : []);
+		// a change that does not concern it is not stopped by it
+		if (failing.body.kind === 'check')
+			expect(run(plan, { t: 'x' }, { was: { a: '100000' } }).failures).toEqual([]);
+	});
+
 	it('need a message, and a message that can be read', () => {
 		expect(planOf(check('b', 'b > 1', '')).problems).toMatchObject([{ place: 'message' }]);
 		expect(planOf(check('b', 'b > 1', 'B is {q}')).problems).toMatchObject([
@@ -102,6 +123,16 @@ describe('read-only and limited', () => {
 			input: 'stage',
 			rows: { enquiry: ['micro', 'small'], won: ['large'], lost: ['medium', 'large'] }
 		});
+
+	it('limited is cleared by whoever wants, unless it is required', () => {
+		const was = { stage: 'enquiry', size: 'small' };
+		const r = run(planOf(allowed()), { size: null }, { was });
+		expect([r.json.size, r.setAside]).toEqual([null, []]);
+		const must = planOf(allowed(), state('size', 'required'));
+		expect(run(must, { size: null }, { was }).messages).toMatchObject([
+			{ text: 'Size class is required.' }
+		]);
+	});
 
 	it('limited by another choice: what is not allowed is set aside', () => {
 		const r = run(

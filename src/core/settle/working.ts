@@ -1,6 +1,7 @@
 /** A record while a change settles. */
 import { hold } from '../fields/codec';
 import type { RecordView } from '../feel/env';
+import { refusesWhenFailing } from '../kinds';
 import type { Schema } from '../document/model';
 import type { Claim, Plan, PlanNode, TypePlan, Validator } from '../plan/plan';
 import type { ZoneClock } from '../value/temporal';
@@ -128,14 +129,27 @@ export function open(
 export function fail(rec: Working, c: Claim, message: string) {
 	const field = c.field.id;
 	rec.out.failures.push({ claim: c.id, field, message });
-	if (c.rule.refuses)
-		rec.out.messages.push({
-			field,
-			claim: c.id,
-			text: `“${c.rule.name}” failed: ${message}`,
-			blocking: true
-		});
+	if (refusesWhenFailing(c.rule)) rec.out.messages.push(failed(c, message));
 }
+
+/**
+ * A check or a limit that failed, or its condition: it is told once. One that would refuse a change
+ * refuses this one, unless its author chose otherwise: what cannot be checked is not taken for right.
+ */
+export function failValidator(rec: Working, v: Validator, message: string) {
+	const field = v.field.id;
+	if (rec.out.failures.some((f) => f.claim === v.id)) return;
+	rec.out.failures.push({ claim: v.id, field, message });
+	if (refusesWhenFailing(v.rule)) rec.out.messages.push(failed(v, message));
+}
+
+/** What is said of a rule whose failure refuses the change. */
+const failed = (c: Claim | Validator, message: string) => ({
+	field: c.field.id,
+	claim: c.id,
+	text: `“${c.rule.name}” failed: ${message}`,
+	blocking: true
+});
 
 /** A rule writes a field. */
 export function write(rec: Working, node: PlanNode, value: Value, c: Claim | Validator) {

@@ -7,6 +7,7 @@
 	import { untrack } from 'svelte';
 	import type { JsonValue } from '$core';
 	import type { SetBy } from '$server/db/records';
+	import { sameJson } from '../work/touch';
 	import ValueInput from '../inputs/ValueInput.svelte';
 	import { formatValue } from '../words/format';
 	import { Entry } from './entry.svelte';
@@ -80,8 +81,7 @@
 					{@const said = entry.live
 						? (entry.result?.messages ?? []).filter((m) => m.field === x.id)
 						: []}
-					{@const changed =
-						JSON.stringify(entry.shown(x.id)) !== JSON.stringify(entry.stored(x.id))}
+					{@const changed = !sameJson(entry.shown(x.id), entry.stored(x.id))}
 					<div class="field" data-field={x.id}>
 						<label class="pt-1 text-sm" for="f-{x.id}"
 							>{x.label}{#if entry.result?.required.has(x.id)}<span

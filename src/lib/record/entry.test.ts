@@ -152,7 +152,10 @@ describe('saving', () => {
 			status: 409,
 			body: {
 				message: '',
-				current: { version: 5, values: { trading_name: 'Fen', headcount: '50', size_class: 'small' } }
+				current: {
+					version: 5,
+					values: { trading_name: 'Fen', headcount: '50', size_class: 'small' }
+				}
 			}
 		});
 		await e.save();

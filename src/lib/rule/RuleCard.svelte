@@ -1,6 +1,7 @@
 <script lang="ts">
 	import type { EntryPoint, Field, Format, MomentName, Rule } from '$core';
 	import {
+		refusesWhenFailing,
 		ENTRY_LABEL,
 		ENTRY_POINTS,
 		MOMENTS,
@@ -246,13 +247,19 @@
 										? 'Also where another rule reaches the record'
 										: 'Only where somebody submits the record'}</DropdownMenu.Item
 								>{/if}
-							{#if writer}<DropdownMenu.Item
+							{#if writer || refusesWhenFailing({ ...rule, refuses: undefined })}<DropdownMenu.Item
 									class="item"
 									onSelect={() =>
-										edit('failure', (r) => ({ ...r, refuses: r.refuses ? undefined : true }))}
-									>{rule.refuses
-										? 'A failure leaves the field as it was'
-										: 'A failure refuses the change'}</DropdownMenu.Item
+										edit('failure', (r) => {
+											const then = !refusesWhenFailing(r);
+											const usual = refusesWhenFailing({ ...r, refuses: undefined });
+											return { ...r, refuses: then === usual ? undefined : then };
+										})}
+									>{!refusesWhenFailing(rule)
+										? 'A failure refuses the change'
+										: writer
+											? 'A failure leaves the field as it was'
+											: 'A failure lets the change through'}</DropdownMenu.Item
 								>{/if}
 							{#if status}<DropdownMenu.Item class="item" onSelect={() => w.revertRule(rule.id)}
 									>{status === 'new'
@@ -270,8 +277,10 @@
 		</header>
 
 		<div class="mt-2 ml-6">
-			{#if rule.refuses}<p class="text-sm text-quiet">
-					Should it fail, the whole change is refused.
+			{#if rule.refuses !== undefined}<p class="text-sm text-quiet">
+					Should it fail, {rule.refuses
+						? 'the whole change is refused'
+						: 'the change goes through and history says so'}.
 				</p>{/if}
 			{#if rule.off}<p class="text-ochre">
 					▲ Switched off: it is kept in the draft and does nothing.

@@ -499,11 +499,16 @@ export async function pairCounts(
 	db: Db,
 	workspace: string,
 	type: string,
-	a: string,
-	b: string
+	a: Field,
+	b: Field
 ): Promise<{ a: string; b: string; n: number }[]> {
+	// a set has no order: its options are listed in that of their identities
+	const text = (f: Field) =>
+		f.type === 'choices'
+			? `coalesce(array_to_string(array(select unnest(${columnOf(f.id)}) order by 1 collate "C"), ','), '')`
+			: `coalesce(${columnOf(f.id)}::text, '')`;
 	const r = await db.query(
-		`select coalesce(${columnOf(a)}::text, '') as a, coalesce(${columnOf(b)}::text, '') as b, count(*)::int as n
+		`select ${text(a)} as a, ${text(b)} as b, count(*)::int as n
 		 from ${tableOf(type)} where workspace = $1 group by 1, 2`,
 		[workspace]
 	);

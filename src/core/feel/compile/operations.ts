@@ -9,6 +9,7 @@ import {
 	ORDER,
 	cmp,
 	equalLoose,
+	equalSets,
 	NUMERIC,
 	arithmeticType,
 	arithmetic
@@ -94,13 +95,17 @@ function comparison(s: Scope, e: Expr & { k: 'bin' }, op: CmpOp): Part {
 	const [x, y] = [a.run, b.run];
 	if (op === '=' || op === '!=') {
 		const yes = op === '=';
+		// a multi-choice is a set
+		const equals = [a, b].some((p) => p.ty.t === 'list' && p.ty.of.t === 'choice')
+			? equalSets
+			: equalLoose;
 		return {
 			expr,
 			ty: T.BOOLEAN,
 			run: (env) => {
 				const [p, q] = [x(env), y(env)];
 				if (isDeep(p) && isDeep(q)) takeForBoth(env, p, q);
-				const r = equalLoose(p, q);
+				const r = equals(p, q);
 				return r === null ? null : r === yes;
 			}
 		};

@@ -68,12 +68,14 @@
 			gone = true;
 		};
 	});
+	/** A value as the counts name it: a set by its options in one order. */
+	const keyOf = (v: JsonValue) => (Array.isArray(v) ? [...v].sort().join(',') : String(v ?? ''));
 	const total = (a: string) =>
 		[...(pairs ?? [])].filter(([k]) => k.startsWith(`${a}|`)).reduce((n, [, v]) => n + v, 0);
 	const elsewhere = (a: string) =>
 		[...(pairs ?? [])]
 			.filter(
-				([k]) => k.startsWith(`${a}|`) && k !== `${a}|${String(own(body.rows, a)?.[0] ?? '')}`
+				([k]) => k.startsWith(`${a}|`) && k !== `${a}|${keyOf(own(body.rows, a)?.[0] ?? null)}`
 			)
 			.reduce((n, [, v]) => n + v, 0);
 

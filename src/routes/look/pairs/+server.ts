@@ -10,6 +10,7 @@ export const GET: RequestHandler = async (event) => {
 	const account = allow(event, 'reader');
 	const [type, a, b] = ['type', 'a', 'b'].map((k) => event.url.searchParams.get(k) ?? '');
 	const { schema } = await inForce(db(), account.workspace);
-	if (!schema.field(type, a) || !schema.field(type, b)) error(404, 'There are no such fields.');
-	return json(await pairCounts(db(), account.workspace, type, a, b));
+	const [x, y] = [schema.field(type, a), schema.field(type, b)];
+	if (!x || !y) error(404, 'There are no such fields.');
+	return json(await pairCounts(db(), account.workspace, type, x, y));
 };
