@@ -65,8 +65,9 @@ type Node =
 	| { k: 'call'; fn: string; args: Expr[]; names?: string[] }
 	/** A definition, by its identity. */
 	| { k: 'use'; definition: string; args: Expr[] }
-	| { k: 'apply'; of: Expr; args: Expr[] }
-	| { k: 'fn'; params: string[]; body: Expr }
+	| { k: 'apply'; of: Expr; args: Expr[]; names?: string[] }
+	/** `types`: of each parameter, in order; `Any` where none is named. */
+	| { k: 'fn'; params: string[]; types?: TypeName[]; body: Expr }
 	| { k: 'instance'; x: Expr; type: TypeName };
 
 /** A node of a formula. `at` is there while its text is shown and is not stored. */

@@ -2,7 +2,7 @@
 import type { Schema } from '../document/model';
 import { Num } from '../value/num';
 import type { Value } from '../value/value';
-import { isBlank, isList } from '../value/value';
+import { isBlank, isList, show } from '../value/value';
 import type { FnDef } from './functions/spec';
 import { callFunction } from './functions/spec';
 import type { Expr } from '../document/tree';
@@ -20,6 +20,9 @@ export function fittingWay(
 	e: Expr & { k: 'call' },
 	args: readonly Part[]
 ): FnDef {
+	// of two with the same names, the one in whose order they are given
+	const named = e.names && able.find((d) => e.names!.every((n, i) => d.params[i]?.name === n));
+	if (named) return named;
 	const fitting = able.find((d) =>
 		args.every(({ ty }, i) => {
 			const at = e.names ? d.params.findIndex((p) => p.name === e.names![i]) : i;
@@ -76,6 +79,14 @@ export function runCall(d: FnDef, args: Run[], to: number[]): Run {
 				const l = given[i] as readonly Value[];
 				given[i] = l.length === 1 ? l[0] : null;
 			}
+			// one value where a list is wanted is a list of one
+			if (
+				ty.t === 'list' &&
+				!(d.rest && i === last) &&
+				(given[i] ?? null) !== null &&
+				!isList(given[i])
+			)
+				given[i] = [given[i]];
 			if (!d.nulls && given[i] !== undefined && !isOf(given[i], ty)) return null;
 		}
 		return callFunction(d, given, env);
@@ -95,20 +106,15 @@ function isOf(v: Value, ty: Ty): boolean {
 	}
 }
 
-/** How a value of a type is written as text: options by their label. */
+/** How a value of a type is written as text: options by their label, lists and contexts as FEEL writes them. */
 export function textOf(ty: Ty, schema: Schema): (v: Value) => string | null {
 	if (ty.t === 'choice')
 		return (v) => (typeof v === 'string' ? (schema.option(ty.list, v)?.label ?? v) : null);
-	if (ty.t === 'list') {
+	if (ty.t === 'list' && ty.of.t === 'choice') {
 		const one = textOf(ty.of, schema);
-		return (v) => (isList(v) ? v.map((x) => one(x) ?? '').join(', ') : one(v));
+		return (v) => (isList(v) ? (v.length ? v.map((x) => one(x) ?? '').join(', ') : null) : one(v));
 	}
+	// an empty list is a value, blank only where it is a field's
 	return (v) =>
-		isBlank(v)
-			? null
-			: typeof v === 'string'
-				? v
-				: isList(v)
-					? v.map(String).join(', ')
-					: String(v);
+		v === null || (isBlank(v) && !isList(v)) ? null : typeof v === 'string' ? v : show(v);
 }

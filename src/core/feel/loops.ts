@@ -3,7 +3,7 @@ import * as n from '../value/num';
 import { Num } from '../value/num';
 import { LocalDate } from '../value/temporal';
 import type { Value } from '../value/value';
-import { Range, isList } from '../value/value';
+import { Range, equal, isList } from '../value/value';
 import { take } from './budget';
 import type { Env, Part } from './env';
 
@@ -51,15 +51,23 @@ function* countedItems(from: number, to: number): Iterable<Num> {
 
 function counted(a: Value, b: Value): Iterable<Value> | null {
 	if (a instanceof Range) {
-		if (a.lo instanceof LocalDate && a.hi instanceof LocalDate)
-			return days(a.lo.epochDay, a.hi.epochDay);
-		return counted(a.lo, a.hi);
+		// an open end is not one of them
+		const ends = counted(a.lo, a.hi);
+		return ends && without(ends, a.loIn ? null : a.lo, a.hiIn ? null : a.hi);
 	}
+	if (a instanceof LocalDate && b instanceof LocalDate) return days(a.epochDay, b.epochDay);
 	const [x, y] = [
 		a instanceof Num ? n.toInteger(a) : null,
 		b instanceof Num ? n.toInteger(b) : null
 	];
 	return x === null || y === null ? null : countedItems(x, y);
+}
+
+function* without(items: Iterable<Value>, first: Value, last: Value): Iterable<Value> {
+	for (const x of items) {
+		const end = [first, last].some((e) => e !== null && equal(x, e) === true);
+		if (!end) yield x;
+	}
 }
 
 function* days(from: number, to: number): Iterable<Value> {

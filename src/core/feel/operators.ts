@@ -4,7 +4,7 @@ import { Num } from '../value/num';
 import { DayTime, LocalDate, LocalTime, Moment, YearMonth } from '../value/temporal';
 import type { Value } from '../value/value';
 import { Range, equal, isContext, isList, order, same } from '../value/value';
-import { heldText, take, takeFor } from './budget';
+import { LimitError, heldText, take, takeFor } from './budget';
 import type { BinOp, CmpOp } from '../document/tree';
 import type { Ty } from './types';
 import * as T from './types';
@@ -30,8 +30,24 @@ export const STEPS_OF: Record<BinOp, number> = {
 /** A power, paid by how hard it is to reckon: with a fraction it takes a logarithm. */
 function power(a: Num, b: Num, env: Env): Num | null {
 	const e = n.toInteger(b);
-	take(env, e === null ? 5000 : Math.min(1000, Math.abs(e) >> 2));
-	return n.pow(a, b);
+	take(env, e === null ? 5000 : Math.min(1000, Math.ceil(Math.abs(e) / 4)));
+	const r = n.pow(a, b);
+	const none = n.isZero(a) || (e === null && n.compareNum(a, ZERO) < 0);
+	return none ? r : inRange(r, !n.isZero(a));
+}
+
+const ZERO = n.num(0);
+
+/**
+ * A result of reckoning, where there must be one. One that is too large or too small to be written is
+ * no blank and no 0. @param notZero it cannot be 0 @throws {LimitError}
+ */
+function inRange(r: Num | null, notZero: boolean): Num {
+	if (r === null || (notZero && n.isZero(r)))
+		throw new LimitError(
+			'A number lies between 1e-6143 and 9.99e6144, above 0 or below; this leaves it.'
+		);
+	return r;
 }
 
 /** A value that takes more than a glance to compare. */
@@ -98,11 +114,20 @@ export function isOneOf(v: Value, test: Value): boolean | null {
 	return equal(v, test);
 }
 
+/** The product. @throws {LimitError} when it cannot be written */
+export function times(a: Num, b: Num): Num {
+	const r = n.mul(a, b);
+	return r && r.coef !== 0 ? r : inRange(r, !n.isZero(a) && !n.isZero(b));
+}
+
 export const NUMERIC: Partial<Record<BinOp, (a: Num, b: Num, env: Env) => Num | null>> = {
-	'+': n.add,
-	'-': n.sub,
-	'*': n.mul,
-	'/': n.div,
+	'+': (a, b) => n.add(a, b) ?? inRange(null, false),
+	'-': (a, b) => n.sub(a, b) ?? inRange(null, false),
+	'*': times,
+	'/': (a, b) => {
+		const r = n.div(a, b);
+		return (r && r.coef !== 0) || n.isZero(b) ? r : inRange(r, !n.isZero(a));
+	},
 	'**': power
 };
 
@@ -143,9 +168,9 @@ export function arithmetic(op: BinOp, a: Value, b: Value, env: Env): Value {
 	}
 	if (op === '+' || op === '-') {
 		const sign = op === '+' ? 1 : -1;
-		if (a instanceof DayTime && b instanceof DayTime) return new DayTime(a.ms + sign * b.ms);
+		if (a instanceof DayTime && b instanceof DayTime) return ofMs(n.num(a.ms + sign * b.ms));
 		if (a instanceof YearMonth && b instanceof YearMonth)
-			return new YearMonth(a.months + sign * b.months);
+			return ofMonths(n.num(a.months + sign * b.months));
 		if (op === '+' && (a instanceof DayTime || a instanceof YearMonth))
 			return arithmetic('+', b, a, env);
 		if (a instanceof LocalDate) {
@@ -177,10 +202,10 @@ export function arithmetic(op: BinOp, a: Value, b: Value, env: Env): Value {
 	}
 	if (op === '*' && a instanceof Num) return arithmetic('*', b, a, env);
 	if (b instanceof Num && (op === '*' || op === '/')) {
-		const k = op === '*' ? b.toDouble() : 1 / b.toDouble();
-		if (!Number.isFinite(k)) return null;
-		if (a instanceof DayTime) return new DayTime(Math.trunc(a.ms * k));
-		if (a instanceof YearMonth) return new YearMonth(Math.trunc(a.months * k));
+		if (op === '/' && n.isZero(b)) return null;
+		const times = (x: number) => NUMERIC[op]!(n.num(x), b, env)!;
+		if (a instanceof DayTime) return ofMs(times(a.ms));
+		if (a instanceof YearMonth) return ofMonths(times(a.months));
 	}
 	if (op === '/') {
 		if (a instanceof DayTime && b instanceof DayTime) return n.div(n.num(a.ms), n.num(b.ms));
@@ -188,6 +213,17 @@ export function arithmetic(op: BinOp, a: Value, b: Value, env: Env): Value {
 			return n.div(n.num(a.months), n.num(b.months));
 	}
 	return null;
+}
+
+/** A duration in whole milliseconds, or months, towards zero. @throws {LimitError} when it is too long */
+const ofMs = (x: Num) => new DayTime(wholeOf(x, 'A duration has at most 285 000 years.'));
+const ofMonths = (x: Num) =>
+	new YearMonth(wholeOf(x, 'A duration has at most 750 trillion years.'));
+function wholeOf(x: Num, bound: string): number {
+	const r = n.roundTo(x, 0, 'down');
+	const whole = r && n.toInteger(r);
+	if (whole === null) throw new LimitError(bound);
+	return whole;
 }
 
 /** An instant for a difference; a day is its first moment on the workspace's clock. */

@@ -67,8 +67,11 @@ class Names {
 }
 
 const SPACE = /\s/;
-const NAME_START = /[\p{L}_]/u;
-const NAME_PART = /[\p{L}\p{M}\p{N}_]/u;
+// halves of characters beyond the basic plane count as letters: FEEL takes all of them in names
+const NAME_START = /[\p{L}_\uD800-\uDFFF]/u;
+const NAME_PART = /[\p{L}\p{M}\p{N}_\uD800-\uDFFF]/u;
+/** Types whose names hold a word that else ends a name. */
+const LONG_TYPES = ['date and time', 'days and time duration', 'years and months duration'];
 
 /** Reads a whole formula. @throws {FormulaError} at the first place that cannot be read */
 export function parseExpression(text: string, scope: Scope): Expr {
@@ -434,6 +437,15 @@ class Parser {
 
 	/** A type: `number`, `list<string>`, `context<a: number>`, `function<number> -> string`. */
 	private typeName(): string {
+		this.skip();
+		for (const long of LONG_TYPES) {
+			const m = new RegExp(`^${long.replace(/ /g, '\\s+')}(?![\\p{L}\\p{N}_])`, 'u').exec(
+				this.s.slice(this.i, this.i + 80)
+			);
+			if (!m) continue;
+			this.i += m[0].length;
+			return long;
+		}
 		const name = this.plainName('a type');
 		if (!this.take('<')) return name;
 		const inner: string[] = [];
@@ -460,17 +472,19 @@ class Parser {
 		this.word('function');
 		this.need('(', 'A function names its parameters in brackets.');
 		const params: string[] = [];
+		const types: string[] = [];
 		if (!this.take(')')) {
 			do {
 				params.push(this.plainName('the name of a parameter'));
-				if (this.take(':')) this.typeName();
+				types.push(this.take(':') ? this.typeName() : 'Any');
 			} while (this.take(','));
 			this.need(')', 'The list of parameters is not closed.');
 		}
 		if (this.peekWord('external')) this.fail('Functions from outside are not run here.');
 		const names = params.map((p) => known(p, varEntry(p, null), true));
 		const body = this.withNames(new Names(names), () => this.expression());
-		return this.node(from, { k: 'fn', params, body });
+		const typed = types.some((t) => t !== 'Any') ? { types } : {};
+		return this.node(from, { k: 'fn', params, ...typed, body });
 	}
 
 	private chain(k: 'and' | 'or', operand: () => Expr): Expr {
@@ -575,8 +589,7 @@ class Parser {
 				e = this.filter(from, e);
 			} else if (this.s[this.i] === '(' && e.k !== 'num' && e.k !== 'text') {
 				this.i++;
-				const { args } = this.args();
-				e = this.node(from, { k: 'apply', of: e, args });
+				e = this.node(from, { k: 'apply', of: e, ...this.args() });
 			} else return e;
 		}
 	}
@@ -624,6 +637,9 @@ class Parser {
 		return this.node(from, { k: 'path', of, name });
 	}
 
+	/** How many filters on values of unknown kind are open. */
+	private unknownItems = 0;
+
 	private filter(from: number, of: Expr): Expr {
 		const shape = this.shapes.get(of) ?? null;
 		const element = shape && 'list' in shape ? shape.list : shape;
@@ -635,19 +651,27 @@ class Parser {
 		if (element && 'keys' in element)
 			for (const [key, s] of element.keys)
 				names.add(known(key, { what: 'var', name: key, shape: s, item: true }, true));
+		// of a value from outside nothing is known: names that nothing else has are entries of its items
+		if (!element) this.unknownItems++;
 		const by = this.withNames(names, () => this.expression());
+		if (!element) this.unknownItems--;
 		this.need(']', 'The filter is not closed.');
 		const one = by.k === 'num' || (by.k === 'neg' && by.a.k === 'num');
 		return this.node(from, { k: 'filter', of, by }, one ? element : shape);
 	}
 
-	private args(): { args: Expr[]; names?: string[] } {
+	/** @param takes takes an argument by its place itself, which is then none of them */
+	private args(takes?: (place: number) => boolean): { args: Expr[]; names?: string[] } {
 		const args: Expr[] = [];
 		const names: string[] = [];
 		if (this.take(')')) return { args };
+		let place = 0;
 		do {
 			this.skip();
-			const m = /^[\p{L}_][\p{L}\p{N}_ ]*?\s*:/u.exec(this.s.slice(this.i, this.i + 60));
+			if (takes?.(place++)) continue;
+			const m = /^[\p{L}_\u{10000}-\u{EFFFF}][\p{L}\p{N}_ \u{10000}-\u{EFFFF}]*?\s*:/u.exec(
+				this.s.slice(this.i, this.i + 60)
+			);
 			if (m) {
 				names.push(m[0].slice(0, -1).trim());
 				this.i += m[0].length;
@@ -658,6 +682,24 @@ class Parser {
 		if (names.length && names.length !== args.length)
 			this.fail('Arguments are given all by name or all by position.');
 		return names.length ? { args, names } : { args };
+	}
+
+	/** `moved(field, from, to)`; `anything` stands for either side, which is then not named. */
+	private moved(from: number): Expr {
+		const open: number[] = [];
+		const places = ['field', 'from', 'to'];
+		const { args, names } = this.args((i) => {
+			if (i === 0 || !this.word('anything')) return false;
+			open.push(i);
+			return true;
+		});
+		const named = names ?? (open.length ? places.filter((_, i) => !open.includes(i)) : undefined);
+		return this.node(from, {
+			k: 'call',
+			fn: 'moved',
+			args,
+			...(named?.length === args.length ? { names: named } : {})
+		});
 	}
 
 	private primary(): Expr {
@@ -689,7 +731,12 @@ class Parser {
 		for (const [w, e] of CONSTANTS) if (this.word(w)) return this.node(from, { ...e } as Expr);
 		const stray = this.s.slice(this.i, this.wordEnd(this.i));
 		if (isKeyword(stray)) this.fail(`A value is missing before “${stray}”.`);
-		return this.unknown(this.strayName(), from, this.frames);
+		const name = this.strayName();
+		if (this.unknownItems && !this.calls(this.i)) {
+			const item: Expr = { k: 'var', name: 'item', at: { from, to: from } };
+			return this.node(from, { k: 'path', of: item, name });
+		}
+		return this.unknown(name, from, this.frames);
 	}
 
 	private named(from: number, k: Known): Expr {
@@ -743,6 +790,7 @@ class Parser {
 			}
 			case 'fn': {
 				this.take('(');
+				if (e.name === 'moved') return this.moved(from);
 				const { args, names } = this.args();
 				return this.node(from, { k: 'call', fn: e.name, args, ...(names ? { names } : {}) });
 			}

@@ -184,12 +184,9 @@ class Printer {
 				return { ...e, of, by };
 			}
 			case 'call': {
+				if (e.fn === 'moved' && e.names) return this.moved(e);
 				this.put(`${e.fn}(`);
-				const args = e.args.map((a, i) => {
-					if (i) this.put(', ');
-					if (e.names) this.put(`${e.names[i]}: `);
-					return this.expr(a, 0);
-				});
+				const args = this.named(e.args, e.names);
 				this.put(')');
 				return { ...e, args };
 			}
@@ -205,12 +202,14 @@ class Printer {
 			case 'apply': {
 				const of = this.expr(e.of, 9);
 				this.put('(');
-				const args = this.list(e.args, (a) => this.expr(a, 0));
+				const args = this.named(e.args, e.names);
 				this.put(')');
 				return { ...e, of, args };
 			}
 			case 'fn':
-				this.put(`function(${e.params.join(', ')}) `);
+				this.put(
+					`function(${e.params.map((p, i) => (e.types && e.types[i] !== 'Any' ? `${p}: ${e.types[i]}` : p)).join(', ')}) `
+				);
 				return { ...e, body: this.expr(e.body, 0) };
 			case 'instance': {
 				const x = this.expr(e.x, 4);
@@ -218,6 +217,28 @@ class Printer {
 				return { ...e, x };
 			}
 		}
+	}
+
+	private named(args: readonly Expr[], names: readonly string[] | undefined): Expr[] {
+		return args.map((a, i) => {
+			if (i) this.put(', ');
+			if (names) this.put(`${names[i]}: `);
+			return this.expr(a, 0);
+		});
+	}
+
+	/** `moved(stage, anything, "Won")`: a side that is not named is anything. */
+	private moved(e: Expr & { k: 'call' }): Expr {
+		const args: Expr[] = [];
+		const at = (name: string) => e.names!.indexOf(name);
+		this.put('moved(');
+		['field', 'from', 'to'].forEach((name, k) => {
+			if (k) this.put(', ');
+			if (at(name) < 0) this.put('anything');
+			else args[at(name)] = this.expr(e.args[at(name)], 0);
+		});
+		this.put(')');
+		return { ...e, args };
 	}
 
 	private test(t: Test, min: number): Test {

@@ -45,8 +45,8 @@ const NODES: Record<
 	filter: { of: 'expr', by: 'expr' },
 	call: { fn: 'text', args: 'exprs', names: 'texts?' },
 	use: { definition: 'text', args: 'exprs' },
-	apply: { of: 'expr', args: 'exprs' },
-	fn: { params: 'texts', body: 'expr' },
+	apply: { of: 'expr', args: 'exprs', names: 'texts?' },
+	fn: { params: 'texts', types: 'texts?', body: 'expr' },
 	instance: { x: 'expr', type: 'text' }
 };
 const CHOICES: Record<string, readonly string[]> = {

@@ -130,6 +130,8 @@ function readNumber(field: Field, text: string): Reading {
 		const comma = /^-?\d+(,\d+)+$/.test(compact)
 			? ' Write decimals with a point and thousands without a sign.'
 			: '';
+		if (/^-?(\d+(\.\d*)?|\.\d+)e-?\d+$/i.test(compact))
+			return bad(`${field.label}: ${clip(text)} is beyond what a number can be; 28 digits fit.`);
 		return bad(`${field.label}: “${clip(text)}” is no number.${comma}`);
 	}
 	if (Math.abs(v.toDouble()) >= 1e28)

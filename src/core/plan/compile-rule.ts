@@ -24,6 +24,7 @@ import type {
 	Validator
 } from './types';
 import { wayKey } from './types';
+import { spell } from '../text/names';
 
 /** What the guard of a claim depends on: a claim below moves on when it lets go. */
 export interface OfGuard {
@@ -278,7 +279,7 @@ export class RuleCompiler {
 			if (edges.includes(own)) {
 				this.problem(
 					kind.place(i) === 'outputs' ? 'input' : kind.place(i),
-					`This reads ${field.label}, the field it writes. Read was.${field.label.toLowerCase()} (before the change) or sent.${field.label.toLowerCase()} (what was entered).`
+					`This reads ${field.label}, the field it writes. Read was.${spell(field.label)} (before the change) or sent.${spell(field.label)} (what was entered).`
 				);
 				return;
 			}

@@ -73,7 +73,7 @@ describe('a rule that cannot be compiled says where and why', () => {
 
 	it('when it reads the field that it writes', () => {
 		expect(only(rule('b', 'B + 1'))).toBe(
-			'formula 0: This reads B, the field it writes. Read was.b (before the change) or sent.b (what was entered).'
+			'formula 0: This reads B, the field it writes. Read was.B (before the change) or sent.B (what was entered).'
 		);
 		expect(problems(rule('b', 'was.B + 1'))).toEqual([]);
 		expect(problems(rule('t', 'upper case(sent.Text)'))).toEqual([]);

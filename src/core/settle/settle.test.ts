@@ -394,7 +394,7 @@ describe('one pass', () => {
 	});
 
 	it('refuses a formula that reads the settled value of its own field, and offers the images', () => {
-		expect(planOf(rule('b', 'b + 1')).problems[0].message).toMatch(/was\.b .*sent\.b/);
+		expect(planOf(rule('b', 'b + 1')).problems[0].message).toMatch(/was\.B .*sent\.B/);
 		expect(planOf(rule('b', 'was.b + a')).problems).toEqual([]);
 	});
 

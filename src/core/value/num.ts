@@ -98,7 +98,11 @@ export function parseNum(text: string): Num | null {
 		return null;
 	if (text.length <= 15 && /^-?\d+$/.test(text)) return num(Number(text));
 	// plus 0 rounds to the 34 digits of the context
-	return narrow(new Big(text).plus(0));
+	const read = narrow(new Big(text).plus(0));
+	// one too small to be told from 0 is not 0
+	return read && !read.big && read.coef === 0 && /[1-9]/.test(text.replace(/[eE].*$/, ''))
+		? null
+		: read;
 }
 
 /** a + b. Null when the result leaves the range of decimal128, as with the others below. */
@@ -147,11 +151,6 @@ export function div(a: Num, b: Num): Num | null {
 
 /** a to the power of b; null where that is no real number. */
 export function pow(a: Num, b: Num): Num | null {
-	const e = toInteger(b);
-	if (e !== null && Math.abs(e) > 100_000) {
-		const base = widen(a).abs();
-		if (!base.eq(1) && !base.eq(0)) return null;
-	}
 	return narrow(widen(a).pow(widen(b)));
 }
 
@@ -185,6 +184,9 @@ export function toInteger(a: Num): number | null {
 	const n = a.toDouble();
 	return Number.isSafeInteger(n) && compareNum(a, num(n)) === 0 ? n : null;
 }
+
+/** Whether a number is 0. */
+export const isZero = (a: Num): boolean => !a.big && a.coef === 0;
 
 /** Square root, natural logarithm or e to the power of a; null where there is none. */
 export function transcend(a: Num, which: 'sqrt' | 'log' | 'exp'): Num | null {

@@ -2,7 +2,7 @@
 import type { Expr } from '../../document/tree';
 import { spell } from '../../text/names';
 import type { Value } from '../../value/value';
-import { Func, same } from '../../value/value';
+import { Func, isList, same } from '../../value/value';
 import { LimitError, heldText, take, takeFor } from '../budget';
 import { FUNCTIONS, SPECIAL } from '../functions';
 import { INSTANCE, typeTest } from '../instances';
@@ -20,12 +20,21 @@ import { alike } from './operations';
 export function functionValue(s: Scope, e: Expr & { k: 'fn' }): Part {
 	const depth = s.slots.length;
 	for (const p of e.params) s.slots.push({ name: p, ty: T.ANY });
+	const tests = e.types?.map((t) => {
+		const test = typeTest(t);
+		if (!test)
+			s.fault(e.at, `There is no type “${t}”; there are ${Object.keys(INSTANCE).join(', ')}.`);
+		return test;
+	});
 	const [body, size] = s.sized(() => s.expr(e.body));
 	s.slots.length = depth;
 	const run: Run = (env) => {
 		const captured = env.vars.slice(0, depth);
-		return new Func(e.params, (args) => {
+		return new Func(e.params, (given) => {
 			take(env, size + captured.length);
+			const args = tests ? given.map((v, i) => conforming(v, tests[i])) : given;
+			// a value that is not of its parameter's type makes the call void
+			if (args.some((v, i) => v === null && (given[i] ?? null) !== null)) return null;
 			if (env.depth >= MAX_CALLS) throw new LimitError('Functions call each other too deep.');
 			const outer = env.vars;
 			env.depth++;
@@ -37,6 +46,13 @@ export function functionValue(s: Scope, e: Expr & { k: 'fn' }): Part {
 		});
 	};
 	return { expr: { ...e, body: body.expr }, ty: T.FUNCTION, run };
+}
+
+/** A value as a parameter of a type takes it: a list of one is its item, an item a list of one; else null. */
+function conforming(v: Value, test: ((v: Value) => boolean) | null | undefined): Value {
+	if (v === null || !test || test(v)) return v;
+	if (isList(v)) return v.length === 1 && test(v[0]) ? v[0] : null;
+	return test([v]) ? [v] : null;
 }
 
 /** A definition: compiled once for a schema, run with its arguments as variables. */
@@ -93,7 +109,10 @@ export function apply(s: Scope, e: Expr & { k: 'apply' }): Part {
 	const run: Run = (env) => {
 		const f = of.run(env);
 		if (!(f instanceof Func)) return null;
-		return f.params.length === args.length ? f.call(args.map((a) => a.run(env))) : null;
+		if (f.params.length !== args.length) return null;
+		if (!e.names) return f.call(args.map((a) => a.run(env)));
+		const at = f.params.map((p) => e.names!.indexOf(p));
+		return at.includes(-1) ? null : f.call(at.map((i) => args[i].run(env)));
 	};
 	return { expr: { ...e, of: of.expr, args: args.map((a) => a.expr) }, ty: T.ANY, run };
 }
@@ -160,10 +179,25 @@ function stringOf(s: Scope, e: Expr & { k: 'call' }): Part {
 	return { expr: { ...e, args: [a.expr] }, ty: T.TEXT, run };
 }
 
+/** What a field moved from and to, null for anything; null when it is not called so. */
+function movedSides(e: Expr & { k: 'call' }): [Expr | null, Expr | null] | null {
+	const names = e.names ?? ['field', 'from', 'to'].slice(0, e.args.length);
+	const known = names.every(
+		(n, i) => ['field', 'from', 'to'].includes(n) && names.indexOf(n) === i
+	);
+	if (!known || names[0] !== 'field' || (!e.names && e.args.length !== 3)) return null;
+	const side = (name: string) => e.args[names.indexOf(name)] ?? null;
+	return [side('from'), side('to')];
+}
+
 /** Functions that name a field of the record rather than take its value, or an option’s place in its list. */
 function special(s: Scope, e: Expr & { k: 'call' }, params: string[]): Part {
-	if (e.args.length !== params.length || e.names)
-		return s.bad(e, `${e.fn} is called as ${e.fn}(${params.join(', ')}).`);
+	const sides = e.fn === 'moved' ? movedSides(e) : null;
+	if (e.fn === 'moved' ? !sides : e.args.length !== params.length || e.names)
+		return s.bad(
+			e,
+			`${e.fn} is called as ${e.fn}(${params.join(', ')}).${e.fn === 'moved' ? ' Write anything for a side that does not matter: moved(stage, anything, "Won").' : ''}`
+		);
 	const target = e.args[0];
 	if (e.fn === 'position' || e.fn === 'label' || e.fn === 'code') {
 		const a = s.expr(target);
@@ -199,10 +233,10 @@ function special(s: Scope, e: Expr & { k: 'call' }, params: string[]): Part {
 	if (e.fn === 'changed')
 		return { expr: { ...e, args: [f.expr] }, ty: T.BOOLEAN, run: moved(() => true) };
 	if (e.fn === 'moved') {
-		const [x, y] = [s.expr(e.args[1], f.ty), s.expr(e.args[2], f.ty)];
-		for (const p of [x, y]) s.wanted(p, f.ty);
-		const run = moved((a, b, env) => same(a, x.run(env)) && same(b, y.run(env)));
-		return { expr: { ...e, args: [f.expr, x.expr, y.expr] }, ty: T.BOOLEAN, run };
+		const [x, y] = sides!.map((side) => side && s.wanted(s.expr(side, f.ty), f.ty));
+		const run = moved((a, b, env) => (!x || same(a, x.run(env))) && (!y || same(b, y.run(env))));
+		const args = [f, x, y].flatMap((p) => (p ? [p.expr] : []));
+		return { expr: { ...e, args }, ty: T.BOOLEAN, run };
 	}
 	if (f.ty.t !== 'choice')
 		return s.bad(

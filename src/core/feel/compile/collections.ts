@@ -65,8 +65,16 @@ function iterate(
 ): Iteration[] {
 	return its.map((it) => {
 		const of = s.expr(it.of);
-		const to = it.to && s.wanted(s.expr(it.to), T.NUMBER);
-		const ty = to ? T.NUMBER : of.ty.t === 'list' || of.ty.t === 'range' ? of.ty.of : T.ANY;
+		const days = of.ty.t === 'date';
+		const to = it.to && s.wanted(s.expr(it.to), days ? T.DATE : T.NUMBER);
+		if (to && !days) s.wanted(of, T.NUMBER);
+		const ty = to
+			? days
+				? T.DATE
+				: T.NUMBER
+			: of.ty.t === 'list' || of.ty.t === 'range'
+				? of.ty.of
+				: T.ANY;
 		env0.parts.push({ of, to, slot: s.slots.length });
 		s.slots.push({ name: it.name, ty, ways: ways(s, it.of) });
 		return { name: it.name, of: of.expr, to: to?.expr ?? null };

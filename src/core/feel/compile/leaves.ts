@@ -4,6 +4,7 @@ import { nearest } from '../../text/names';
 import { DayTime, LocalDate, LocalTime, Moment, YearMonth } from '../../value/temporal';
 import type { Value } from '../../value/value';
 import type { Part } from '../env';
+import { ZONED_TIME } from '../functions/conversion';
 import type { Ty } from '../types';
 import type { Scope } from './scope';
 import * as T from '../types';
@@ -45,6 +46,7 @@ export function literal(s: Scope, e: Expr & { k: 'at' }): Part {
 	if (d) return constant(s, e, T.DATE, d);
 	const t = LocalTime.parse(e.v);
 	if (t) return constant(s, e, T.TIME, t);
+	if (/^\d\d:\d\d[^T]*@/.test(e.v)) return s.bad(e, ZONED_TIME);
 	const ym = YearMonth.parse(e.v);
 	if (ym) return constant(s, e, T.YEARMONTH, ym);
 	const dt = DayTime.parse(e.v);

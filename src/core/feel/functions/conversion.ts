@@ -5,11 +5,12 @@ import { DayTime, LocalDate, LocalTime, Moment, YearMonth } from '../../value/te
 import type { Value } from '../../value/value';
 import { Range, order, show } from '../../value/value';
 import type { FnEnv } from './spec';
+import { LimitError } from '../budget';
 import { chapter, asText, whole } from './spec';
 
-function toText(v: Value): string | null {
-	return v === null ? null : typeof v === 'string' ? v : show(v);
-}
+/** Why a time cannot stand in a named zone. */
+export const ZONED_TIME =
+	'A time in a named zone has no offset without its day; write the offset, as in 10:00:00+01:00, or use date and time(…).';
 
 const RANGE = /^\s*([\[(\]])\s*(.*?)\s*\.\.\s*(.*?)\s*([\])[])\s*$/s;
 /** The ends of a range in text: numbers, texts in quotes, `@` literals, or nothing for an open end. */
@@ -44,7 +45,7 @@ export const CONVERSION_CHAPTER = chapter((def) => {
 		'string(from: any): text',
 		'The value as text; a choice gives its label.',
 		'string(12.50) = "12.5"',
-		([v]) => toText(v),
+		([v]) => (v === null ? null : typeof v === 'string' ? v : show(v)),
 		{ labels: true }
 	);
 	def(
@@ -90,7 +91,10 @@ export const CONVERSION_CHAPTER = chapter((def) => {
 		'A time from text, or the time of a date and time.',
 		'time("09:30:00")',
 		([v]) => {
-			if (typeof v === 'string') return LocalTime.parse(v);
+			if (typeof v === 'string') {
+				if (/^\d\d:\d\d.*@/.test(v)) throw new LimitError(ZONED_TIME);
+				return LocalTime.parse(v);
+			}
 			if (v instanceof Moment) return v.clock;
 			return v instanceof LocalTime ? v : null;
 		}
@@ -152,7 +156,15 @@ export const CONVERSION_CHAPTER = chapter((def) => {
 		'duration("P3D")',
 		([s]) => {
 			const t = asText(s);
-			return t === null ? null : (YearMonth.parse(t) ?? DayTime.parse(t));
+			const read = t === null ? null : (YearMonth.parse(t) ?? DayTime.parse(t));
+			if (
+				!read &&
+				t !== null &&
+				/^-?P(?=[\dT])(\d+[YMD])*(T(\d+(\.\d+)?[HMS])+)?$/.test(t) &&
+				/\d{10}/.test(t)
+			)
+				throw new LimitError('Each part of a duration has at most 9 digits.');
+			return read;
 		}
 	);
 	def(

@@ -4,6 +4,7 @@ import { Num } from '../../value/num';
 import type { Value } from '../../value/value';
 import { Func, equal, isList, order, show } from '../../value/value';
 import { MAX_LIST, takeFor } from '../budget';
+import { times } from '../operators';
 import { chapter, itemOf, likeList, likeListWanted, whole, int, numbers } from './spec';
 
 function extreme(list: Value, sign: number): Value {
@@ -76,9 +77,9 @@ export const LISTS_CHAPTER = chapter((def) => {
 		'product(list...: any): num',
 		'The numbers multiplied.',
 		'product(2, 3) = 6',
-		([l]) => {
+		([l], env) => {
 			const items = numbers(l);
-			return items?.length ? items.reduce<Num | null>((a, b) => a && n.mul(a, b), int(1)) : null;
+			return items?.length ? items.reduce<Num | null>((a, b) => a && times(a, b), int(1)) : null;
 		},
 		{ nulls: true }
 	);
@@ -189,15 +190,22 @@ export const LISTS_CHAPTER = chapter((def) => {
 		{ gives: likeList }
 	);
 	def(
-		'list replace(list: list, position: any, newItem: any): list',
+		'list replace(list: list, position: num, newItem: any): list',
 		'The list with the item at a position replaced.',
 		'list replace([1, 2], 2, 5) = [1, 5]',
 		([l, p, x]) => {
 			if (!isList(l)) return null;
-			if (p instanceof Func) return l.map((v) => (p.call([v, x]) === true ? x : v));
 			const i = index(l, p);
 			return i === null ? null : [...l.slice(0, i), x, ...l.slice(i + 1)];
 		},
+		{ nulls: true }
+	);
+	def(
+		'list replace(list: list, match: fn, newItem: any): list',
+		'The list with each item for which a function is true replaced.',
+		'list replace([1, 2], function(item, newItem) item > newItem, 1) = [1, 1]',
+		([l, f, x]) =>
+			isList(l) && f instanceof Func ? l.map((v) => (f.call([v, x]) === true ? x : v)) : null,
 		{ nulls: true }
 	);
 	def(

@@ -77,6 +77,23 @@ const overlapsAfter = (a: Value, b: Value) =>
 		: null;
 const not3 = (x: boolean | null) => (x === null ? null : !x);
 
+/** How they are called: by the names of their parameters in the standard. */
+const POINTS = 'point1: any, point2: any';
+const POINT_RANGE = 'point: any, range: any';
+const RANGE_POINT = 'range: any, point: any';
+const RANGES = 'range1: any, range2: any';
+const CALLED: Record<string, readonly string[]> = {
+	before: [POINTS, POINT_RANGE, RANGE_POINT, RANGES],
+	after: [POINTS, POINT_RANGE, RANGE_POINT, RANGES],
+	finishes: [POINT_RANGE, RANGES],
+	'finished by': [RANGE_POINT, RANGES],
+	includes: [RANGE_POINT, RANGES],
+	during: [POINT_RANGE, RANGES],
+	starts: [POINT_RANGE, RANGES],
+	'started by': [RANGE_POINT, RANGES],
+	coincides: [POINTS, RANGES]
+};
+
 const RELATIONS: [string, string, (a: Value, b: Value) => boolean | null][] = [
 	['before', 'before(1, [2..5]) = true', beforeAny],
 	['after', 'after([5..9], 2) = true', (a, b) => beforeAny(b, a)],
@@ -105,10 +122,11 @@ const RELATIONS: [string, string, (a: Value, b: Value) => boolean | null][] = [
 
 export const RANGES_CHAPTER = chapter((def) => {
 	for (const [name, example, call] of RELATIONS)
-		def(
-			`${name}(a: any, b: any): bool`,
-			'How two points or ranges lie to each other.',
-			example,
-			([a, b]) => call(a, b)
-		);
+		for (const params of CALLED[name] ?? [RANGES])
+			def(
+				`${name}(${params}): bool`,
+				'How two points or ranges lie to each other.',
+				example,
+				([a, b]) => call(a, b)
+			);
 });

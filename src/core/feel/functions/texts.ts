@@ -2,7 +2,7 @@
 import { RE2JS } from 're2js';
 import type { Value } from '../../value/value';
 import { isList } from '../../value/value';
-import { LimitError, MAX_LIST, MAX_TEXT, heldList, take } from '../budget';
+import { LimitError, MAX_LIST, MAX_TEXT, heldList, heldText, take } from '../budget';
 import type { FnEnv } from './spec';
 import { chapter, asText, whole, int, points } from './spec';
 
@@ -48,15 +48,47 @@ export function pattern(p: Value, flags: Value, text: Value, env: FnEnv): RE2JS 
 	if (typeof text === 'string') take(env, Math.ceil(text.length * (6 + size / 2)));
 	return re;
 }
-/** Each match replaced. What it can grow to is reckoned before, so that no text too long is ever made. */
-export function replaced(re: RE2JS, text: string, by: string): string {
+/** A replacement as XPath writes it, in parts: texts, and numbers of groups; null when it is not written so. */
+export function replacementParts(by: string, groups: number): (string | number)[] | null {
+	const out: (string | number)[] = [];
+	let text = '';
+	for (let i = 0; i < by.length; i++) {
+		const c = by[i];
+		if (c === '\\') {
+			const next = by[++i];
+			if (next !== '\\' && next !== '$') return null;
+			text += next;
+		} else if (c === '$') {
+			const digits = /^\d+/.exec(by.slice(i + 1))?.[0];
+			if (!digits) return null;
+			// as many digits as name a group there is; at least the first
+			let n = digits.length;
+			while (n > 1 && Number(digits.slice(0, n)) > groups) n--;
+			if (text) out.push(text);
+			text = '';
+			const group = Number(digits.slice(0, n));
+			if (group <= groups) out.push(group);
+			i += n;
+		} else text += c;
+	}
+	if (text) out.push(text);
+	return out;
+}
+
+/** Each match replaced; null when the replacement is not written as XPath has it. @throws {LimitError} */
+export function replaced(re: RE2JS, text: string, by: string): string | null {
+	const parts = replacementParts(by, re.groupCount());
+	if (!parts) return null;
 	const m = re.matcher(text);
-	let matches = 0;
-	while (m.find()) matches++;
-	const groups = by.split('$').length - 1;
-	if (text.length * (1 + groups) + matches * by.length > MAX_TEXT)
-		throw new LimitError(`A text may have ${MAX_TEXT} characters.`);
-	return re.matcher(text).replaceAll(by);
+	let out = '';
+	let from = 0;
+	while (m.find()) {
+		out += text.slice(from, m.start());
+		for (const p of parts) out += typeof p === 'string' ? p : (m.group(p) ?? '');
+		from = m.end();
+		if (out.length > MAX_TEXT) throw new LimitError(`A text may have ${MAX_TEXT} characters.`);
+	}
+	return heldText(out + text.slice(from));
 }
 
 export const TEXTS_CHAPTER = chapter((def) => {
@@ -185,9 +217,13 @@ export const TEXTS_CHAPTER = chapter((def) => {
 	);
 	def(
 		'words(string: text): texts',
-		'The words of a text, parted at spaces.',
-		'count(words("North Quay Roses")) = 3',
-		([s]) => (s as string).split(/\s+/u).filter((w) => w !== ''),
+		'The words of a text: what stands between spaces and has a letter or a digit, without signs at its ends.',
+		'words("Roses & Co., North Quay") = ["Roses", "Co", "North", "Quay"]',
+		([s]) =>
+			(s as string)
+				.split(/\s+/u)
+				.map((w) => w.replace(/^[^\p{L}\p{M}\p{N}]+|[^\p{L}\p{M}\p{N}]+$/gu, ''))
+				.filter((w) => w !== ''),
 		{ ours: true }
 	);
 	def(
