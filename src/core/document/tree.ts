@@ -47,6 +47,8 @@ type Node =
 	| { k: 'through'; of: Expr; type: string; field: string }
 	/** The records whose link `field` points to the record `of` (or to the record at hand). */
 	| { k: 'related'; of: Expr | null; type: string; field: string }
+	/** A certain record, by its identity. */
+	| { k: 'record'; type: string; id: string }
 	| { k: 'env'; name: EnvName }
 	| { k: 'var'; name: string }
 	| { k: 'path'; of: Expr; name: string }

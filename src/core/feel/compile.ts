@@ -7,7 +7,7 @@ import type { Definition, Schema } from '../document/model';
 import type { Expr, Tests } from '../document/tree';
 import { FormulaError } from '../document/tree';
 import * as n from '../value/num';
-import { constant, text, literal, environment, variable } from './compile/leaves';
+import { constant, text, literal, environment, record, variable } from './compile/leaves';
 import { field, through, related, path, unique, wayText } from './compile/reading';
 import { negation, logic, binary, alike, comparable } from './compile/operations';
 import { tests as testsOf } from './compile/tests';
@@ -137,6 +137,8 @@ function exprOf(s: Scope, e: Expr, expected?: Ty): Part {
 			return through(s, e);
 		case 'related':
 			return related(s, e);
+		case 'record':
+			return record(s, e);
 		case 'env':
 			return environment(s, e);
 		case 'var':

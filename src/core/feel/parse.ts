@@ -684,6 +684,30 @@ class Parser {
 		return names.length ? { args, names } : { args };
 	}
 
+	/** `record("Customer", 12)`: a certain record, which the tree holds by its identity. */
+	private record(from: number): Expr {
+		const { args } = this.args();
+		const [type, number] = args;
+		const { types } = this.scope.schema.model;
+		if (
+			type?.k !== 'text' ||
+			number?.k !== 'num' ||
+			args.length > 2 ||
+			!/^\d{1,18}$/.test(number.v)
+		)
+			this.fail('A record is named by its type and number: record("Customer", 12).', from, this.i);
+		const key = nameKey(type.v);
+		const known = types.find((t) => nameKey(t.label) === key);
+		if (!known)
+			this.fail(
+				`There is no record type “${type.v}”; there are ${types.map((t) => t.label).join(', ')}.`,
+				from,
+				this.i
+			);
+		const shape: Shape = { rec: known.id, image: 'settled' };
+		return this.node(from, { k: 'record', type: known.id, id: number.v }, shape);
+	}
+
 	/** `moved(field, from, to)`; `anything` stands for either side, which is then not named. */
 	private moved(from: number): Expr {
 		const open: number[] = [];
@@ -791,6 +815,7 @@ class Parser {
 			case 'fn': {
 				this.take('(');
 				if (e.name === 'moved') return this.moved(from);
+				if (e.name === 'record') return this.record(from);
 				const { args, names } = this.args();
 				return this.node(from, { k: 'call', fn: e.name, args, ...(names ? { names } : {}) });
 			}

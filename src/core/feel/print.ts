@@ -76,6 +76,9 @@ class Printer {
 			case 'option':
 				this.put(quote(this.schema.option(e.list, e.option)?.label ?? e.option));
 				return { ...e };
+			case 'record':
+				this.put(`record(${quote(this.schema.types.get(e.type)?.type.label ?? e.type)}, ${e.id})`);
+				return { ...e };
 			case 'env':
 				this.put(e.name);
 				return { ...e };

@@ -108,7 +108,7 @@ describe('what cannot be right is refused with its reason', () => {
 		['product([1e4000, 1e4000])', RANGE],
 		['1e-20000', /out of range/],
 		['duration("P999999999D") * 1000000', /^✗ A duration has at most 285 000 years/],
-		['duration("P999999999Y") * 999999999', /^P99/],
+		['duration("P999999999Y") * 999999999', /^✗ A duration has at most 750 trillion years/],
 		['duration("P99999999999D")', /^✗ Each part of a duration has at most 9 digits/],
 		['time("10:00:00@Europe/Paris")', /^✗ A time in a named zone has no offset without its day/],
 		['@"10:00:00@Europe/Paris"', /^✗ A time in a named zone/],

@@ -26,6 +26,7 @@ const NODES: Record<
 	field: { image: 'text', type: 'text', field: 'text' },
 	through: { of: 'expr', type: 'text', field: 'text' },
 	related: { of: 'expr?', type: 'text', field: 'text' },
+	record: { type: 'text', id: 'text' },
 	env: { name: 'text' },
 	var: { name: 'text' },
 	path: { of: 'expr', name: 'text' },
@@ -72,6 +73,7 @@ export function isTree(json: unknown): boolean {
 		if (!object(x) || typeof x.k !== 'string' || depth > MAX_DEPTH * 3 || --left < 0) return false;
 		const shape = Object.hasOwn(NODES, x.k) ? NODES[x.k] : null;
 		if (!shape) return false;
+		if (x.k === 'record' && !/^\d{1,18}$/.test(String(x.id))) return false;
 		if (x.k === 'env' && !ENV.includes(x.name as string)) return false;
 		const deeper = depth + 1;
 		return Object.entries(shape).every(([key, what]) => {

@@ -255,3 +255,68 @@ describe('settling step by step equals settling from nothing', () => {
 		);
 	});
 });
+
+describe('a collection of a collection', () => {
+	const plan = compilePlan(schema, {
+		rules: [
+			rule('area', 'sum', 'sum(Firm list.Deals.Amount)', { hold: 'locked' }),
+			rule('area', 'firms', 'count(Firm list.Deals[Open])', { hold: 'locked' }),
+			rule('firm', 'tier', 'count(Area.Firm list.Deals)', { hold: 'locked' })
+		],
+		order: {}
+	});
+	it('is one list of all of them, and what changes far off reaches it', () => {
+		expect(plan.problems).toEqual([]);
+		const store = new Store(plan);
+		const put = (t: string, id: string, sent: Record<string, string | boolean | null>) =>
+			store.change({ type: t, id, sent });
+		put('area', '1', { rate: '1' });
+		for (const id of ['1', '2']) put('firm', id, { area: '1' });
+		put('deal', '1', { firm: '1', amount: '10', open: true });
+		put('deal', '2', { firm: '2', amount: '5', open: false });
+		put('deal', '3', { firm: '2', amount: '7', open: true });
+		const at = (t: string, id: string, f: string) =>
+			String(store.records.get(`${t}.${id}`)!.values[schema.type(t).at.get(f)!]);
+		expect([at('area', '1', 'sum'), at('area', '1', 'firms'), at('firm', '1', 'tier')]).toEqual([
+			'22',
+			'2',
+			'3'
+		]);
+		put('deal', '3', { firm: null });
+		expect([at('area', '1', 'sum'), at('area', '1', 'firms'), at('firm', '1', 'tier')]).toEqual([
+			'15',
+			'1',
+			'2'
+		]);
+	});
+});
+
+describe('a certain record', () => {
+	const plan = compilePlan(schema, {
+		rules: [
+			rule('deal', 'firm', 'record("firm", 7)', { hold: 'once' }),
+			rule('deal', 'open', 'Firm = record("firm", 7)', { hold: 'locked' })
+		],
+		order: {}
+	});
+	it('is what its number says, held by its identity', () => {
+		expect(plan.problems).toEqual([]);
+		const store = new Store(plan);
+		const of = (id: string) => store.records.get(`deal.${id}`)!.values.slice(0, 3).map(String);
+		store.change({ type: 'deal', id: '1', sent: { amount: '1' } });
+		// there is none of that number yet: blank, and blank is blank
+		expect(of('1')).toEqual(['null', '1', 'true']);
+		store.change({ type: 'firm', id: '7', sent: { name: 'Seven' } });
+		store.change({ type: 'deal', id: '2', sent: { amount: '1' } });
+		expect(of('2')).toEqual(['7', '1', 'true']);
+	});
+	it.each([
+		['record("nothing", 7)', 'There is no record type “nothing”; there are area, firm, deal.'],
+		['record("firm", "7")', 'A record is named by its type and number: record("Customer", 12).'],
+		['record("firm", 7.5)', 'A record is named by its type and number: record("Customer", 12).'],
+		['record("area", 7)', 'a link to a area']
+	])('is refused otherwise: %s', (text, message) => {
+		const bad = compilePlan(schema, { rules: [rule('deal', 'firm', text)], order: {} });
+		expect(bad.problems[0].message).toContain(message);
+	});
+});

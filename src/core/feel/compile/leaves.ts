@@ -62,6 +62,16 @@ export function literal(s: Scope, e: Expr & { k: 'at' }): Part {
 	);
 }
 
+/** A certain record; null when there is none of that number. */
+export function record(s: Scope, e: Expr & { k: 'record' }): Part {
+	if (!s.schema.types.has(e.type)) return s.bad(e, 'This record type is no longer there.');
+	return {
+		expr: e,
+		ty: { t: 'record', type: e.type },
+		run: (env) => (env.record(e.type, e.id) ? e.id : null)
+	};
+}
+
 /** What stands around a rule: now, today, the person, the entry point. */
 export function environment(s: Scope, e: Expr & { k: 'env' }): Part {
 	s.outside.add(e.name);

@@ -80,17 +80,20 @@ export function related(s: Scope, e: Expr & { k: 'related' }): Part {
 	const of = e.of && s.expr(e.of);
 	const f = s.schema.field(e.type, e.field);
 	if (!f || f.type !== 'link') return s.bad(e, 'This link is no longer there.');
-	const owner = of ? of.ty : T.typeOfField({ type: 'link', target: s.o.type ?? '' });
+	const single = of?.ty.t === 'list' ? of.ty.of : of?.ty;
+	const owner = single ?? T.typeOfField({ type: 'link', target: s.o.type ?? '' });
 	if (!T.fits(owner, T.typeOfField(f)))
 		return s.bad(e, `“${f.label}” points to no ${s.say(owner).replace(/^a /, '')}.`);
 	const image = s.image(e.of ? imageOf(e.of) : 'settled');
 	for (const way of ways(s, e)) s.reads.push({ type: e.type, field: e.field, image, ...way });
 	const run: Run = (env) => {
-		const id = of ? of.run(env) : (env.rec?.id ?? null);
-		if (typeof id !== 'string') return null;
-		const ids = env.related(e.type, e.field, id, image);
-		take(env, ids.length);
-		return ids;
+		const from = of ? of.run(env) : (env.rec?.id ?? null);
+		// those of each of several records make one list: a link points to one record, so none is there twice
+		const found = (isList(from) ? from : [from]).flatMap((id) =>
+			typeof id === 'string' ? env.related(e.type, e.field, id, image) : []
+		);
+		take(env, found.length);
+		return from === null ? null : found;
 	};
 	const ty = T.listOf({ t: 'record', type: e.type });
 	return { expr: of ? { ...e, of: of.expr } : e, ty, run };

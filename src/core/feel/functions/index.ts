@@ -45,6 +45,12 @@ export const SPECIAL: { name: string; params: string[]; help: string; example: s
 		help: 'The place of the option in its list, from 1.',
 		example: 'position(stage) > 3'
 	},
+	{
+		name: 'record',
+		params: ['type', 'number'],
+		help: 'A certain record, by its type and number.',
+		example: 'record("Customer", 12)'
+	},
 	{ name: 'label', params: ['choice'], help: 'The label of the option.', example: 'label(kind)' },
 	{
 		name: 'code',

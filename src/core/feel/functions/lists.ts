@@ -77,7 +77,7 @@ export const LISTS_CHAPTER = chapter((def) => {
 		'product(list...: any): num',
 		'The numbers multiplied.',
 		'product(2, 3) = 6',
-		([l], env) => {
+		([l]) => {
 			const items = numbers(l);
 			return items?.length ? items.reduce<Num | null>((a, b) => a && times(a, b), int(1)) : null;
 		},
