@@ -3,7 +3,8 @@
 	 * A record's form, full or short. Every keystroke settles afresh what is stored and touched, by the
 	 * release in force; saving settles it again on the server, which decides the same.
 	 */
-	import { goto, invalidateAll } from '$app/navigation';
+	import { beforeNavigate, goto, invalidateAll } from '$app/navigation';
+	import { Dialog } from 'bits-ui';
 	import { untrack } from 'svelte';
 	import type { JsonValue } from '$core';
 	import type { SetBy } from '$server/db/records';
@@ -51,6 +52,30 @@
 				}))
 	);
 
+	/** Where somebody was about to go with something typed and not saved. */
+	let leaving = $state<{ to: string } | null>(null);
+	let sure = false;
+	beforeNavigate((nav) => {
+		if (!entry.unsaved || sure) return;
+		nav.cancel();
+		// reloading or closing the page: the browser asks itself
+		if (nav.willUnload || !nav.to) return;
+		leaving = { to: nav.to.url.pathname + nav.to.url.search + nav.to.url.hash };
+	});
+	async function leave(first?: 'save') {
+		const to = leaving!.to;
+		if (first) {
+			const { to: stored, at } = await entry.save();
+			leaving = null;
+			if (at) document.getElementById(`f-${at}`)?.focus();
+			if (stored === null) return;
+		}
+		sure = true;
+		leaving = null;
+		await goto(to);
+		sure = false;
+	}
+
 	async function save(e?: SubmitEvent) {
 		e?.preventDefault();
 		const { to, at } = await entry.save();
@@ -62,6 +87,28 @@
 	/** Loads the page again; what was typed stays, upon the record as it is now. */
 	const again = () => entry.keeping(invalidateAll);
 </script>
+
+<Dialog.Root open={leaving !== null} onOpenChange={(now) => !now && (leaving = null)}>
+	<Dialog.Portal>
+		<Dialog.Overlay class="fixed inset-0 z-40 bg-ink/30" />
+		<Dialog.Content
+			class="fixed top-1/2 left-1/2 z-50 w-full max-w-md -translate-x-1/2 -translate-y-1/2 border border-ink bg-sheet p-6"
+			data-testid="leaving"
+		>
+			<Dialog.Title class="text-lg font-semibold">Not saved yet</Dialog.Title>
+			<Dialog.Description class="mt-1 text-quiet"
+				>What you typed in {entry.sent.length === 1
+					? f(entry.sent[0][0]).label
+					: `${entry.sent.length} fields`} is stored nowhere.</Dialog.Description
+			>
+			<div class="mt-4 flex flex-wrap gap-3">
+				<button class="button main" onclick={() => leave('save')}>Save, then leave</button>
+				<Dialog.Close class="button">Stay</Dialog.Close>
+				<button class="button" onclick={() => leave()}>Leave without saving</button>
+			</div>
+		</Dialog.Content>
+	</Dialog.Portal>
+</Dialog.Root>
 
 <form onsubmit={save} novalidate>
 	{#each groups as g (g.name)}

@@ -117,6 +117,11 @@ export class Entry {
 		}
 	}
 
+	/** Whether something was typed that is stored nowhere yet. */
+	get unsaved(): boolean {
+		return this.sent.length > 0 || Object.keys(this.#unread).length > 0;
+	}
+
 	stored(field: string): JsonValue {
 		return this.opened().id === null ? null : (this.now.values[field] ?? null);
 	}

@@ -24,8 +24,19 @@ export interface Call {
 	signal?: AbortSignal;
 }
 
+let signInAgain: (() => Promise<boolean>) | null = null;
+
 /**
- * Asks the server and reads its JSON.
+ * Says what is done when a session has ended: whoever waits for an answer waits for it, and asks
+ * again when it was done. @param again lets the person sign in where they are; false when they will not
+ */
+export function whenSignedOut(again: (() => Promise<boolean>) | null): void {
+	signInAgain = again;
+}
+
+/**
+ * Asks the server and reads its JSON. Where the session has ended, the person signs in in place, and it
+ * is asked again: nothing that was to be stored is lost.
  * @throws {Refused} in the words of the server, or that it cannot be reached
  * @throws {DOMException} `AbortError`, when the signal was given
  */
@@ -53,6 +64,7 @@ export async function ask<T = unknown>(url: string, call: Call = {}): Promise<T>
 		answer = {};
 	}
 	if (response.ok) return answer as T;
+	if (response.status === 401 && signInAgain && (await signInAgain())) return ask<T>(url, call);
 	const said = (answer ?? {}) as Record<string, unknown>;
 	const words = typeof said.message === 'string' ? said.message : 'The server refused this.';
 	throw new Refused(words, response.status, said);

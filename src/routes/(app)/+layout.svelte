@@ -7,6 +7,7 @@
 	import { tell } from '$lib/shell/notices';
 	import Theme from '$lib/shell/Theme.svelte';
 	import { Toaster } from 'svelte-sonner';
+	import SignInAgain from '$lib/shell/SignInAgain.svelte';
 	import Shortcuts from '$lib/shell/Shortcuts.svelte';
 	import Splitter from '$lib/shell/Splitter.svelte';
 	import TypeList from '$lib/inputs/TypeList.svelte';
@@ -77,6 +78,7 @@
 	class="sr-only bg-ink text-paper focus:not-sr-only focus:absolute focus:z-50 focus:p-2"
 	>To the page</a
 >
+<SignInAgain email={data.account.email} />
 <Toaster
 	position="bottom-right"
 	offset={{ bottom: 44, right: 16 }}
