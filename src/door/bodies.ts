@@ -69,7 +69,8 @@ const BODIES: Record<Body['kind'], () => yup.ObjectShape> = {
 	options: () => ({
 		input: text(60),
 		rows: byOption(() => jsons().required()),
-		blank: blank()
+		blank: blank(),
+		nothing: optionIds().optional()
 	}),
 	check: () => ({ holds: formula(), message: template(), blocking: flag(), always: flag() }),
 	state: () => ({ state: word(FIELD_STATES), options: optionIds().required(), always: flag() }),

@@ -80,7 +80,14 @@ export type Body =
 			blank: Blank;
 	  }
 	/** Option (or yes/no) of one field to results; options left out are not decided. */
-	| { kind: 'options'; input: string; rows: Record<string, JsonValue[]>; blank: Blank }
+	| {
+			kind: 'options';
+			input: string;
+			rows: Record<string, JsonValue[]>;
+			blank: Blank;
+			/** Options that give nothing where their row has no value: somebody decided so. */
+			nothing?: string[];
+	  }
 	/** What must hold, and what is said at the output's field when it does not. */
 	| { kind: 'check'; holds: Formula; message: Template; blocking: boolean; always: boolean }
 	/** What the output's field is while the guard holds. `options` are those left by `limited`. */

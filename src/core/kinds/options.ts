@@ -94,9 +94,8 @@ export const options: Writes<Options> = {
 		if (t.row === undefined) return isBlank(t);
 		const v: Value = t.row === 'true' ? true : t.row === 'false' ? false : (t.row as string);
 		const said = `${t.label(source)} is ${t.format(source, v)}`;
-		return t.outcome === 'no row' || !own(b.rows, String(t.row))
-			? `${said}, which nobody mapped`
-			: said;
+		if (t.outcome !== 'no row' && own(b.rows, String(t.row))) return said;
+		return `${said}, ${b.nothing?.includes(String(t.row)) ? 'which gives nothing' : 'which nobody mapped'}`;
 	},
 	results: (b, i) => [
 		...Object.values(b.rows).map((r) => r[i] ?? null),
@@ -123,7 +122,8 @@ function unmapped(b: Options, look: Look, input: Spot): Flaw[] {
 	const most = mostGiven(b);
 	const target = look.schema.field(look.rule.type, look.rule.outputs[0].field);
 	return keysOf(look.schema, input.field).flatMap((key): Flaw[] => {
-		if (own(b.rows, key.id)?.some((v) => v !== null)) return [];
+		const decided = b.nothing?.includes(key.id) || own(b.rows, key.id)?.some((v) => v !== null);
+		if (decided) return [];
 		const witness = look.show(
 			[{ spot: input, value: key.value }],
 			['no row', 'no result', 'left', 'cleared'],

@@ -104,4 +104,16 @@ describe('a settled record', () => {
 		expect(r.changes).toEqual([]);
 		expect(r.setAside).toMatchObject([{ field: 'b', why: 'locked' }]);
 	});
+	it('tells what somebody gave where a rule put it into another form', () => {
+		const plan = compilePlan(schema, {
+			rules: [rule('t', 'upper case(sent.Text)'), rule('u', 'Text')],
+			order: {}
+		});
+		const r = run(plan, { t: 'ab' }, { was: {} });
+		expect(r.changes).toMatchObject([
+			{ field: 't', to: 'AB', typed: 'ab' },
+			{ field: 'u', to: 'AB' }
+		]);
+		expect(r.changes[1].typed).toBeUndefined();
+	});
 });

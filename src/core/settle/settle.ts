@@ -4,6 +4,8 @@
  * a call of the API and a trial.
  */
 import type { Claim, MessageRule, Plan, Validator } from '../plan/plan';
+import type { Value } from '../value/value';
+import { same } from '../value/value';
 import { validate } from './checks';
 import { node } from './fields';
 import { states } from './limits';
@@ -75,6 +77,14 @@ function markWatchers(pass: Pass, rec: Working, field: number, dirty: number[]) 
 	if (rec.changed[field]) for (const n of rec.plan.watchers[field]) pass.mark(dirty, n);
 }
 
+/** What somebody gave of which a claim made its value: cleaned, split, put into another form. */
+function typedOf(pass: Pass, rec: Working, i: number): { typed?: Value } {
+	const claim = rec.wrote[i] === null ? undefined : pass.plan.claims.get(rec.wrote[i]);
+	return claim?.readsOwnSent && rec.given[i] && !same(rec.sent[i], rec.was[i])
+		? { typed: rec.sent[i] }
+		: {};
+}
+
 function close(pass: Pass, rec: Working) {
 	const { fields } = pass.schema.type(rec.type).type;
 	const { changes } = rec.out;
@@ -84,7 +94,8 @@ function close(pass: Pass, rec: Working) {
 				field: fields[i].id,
 				from: rec.was[i],
 				to: rec.settled[i],
-				claim: rec.wrote[i]
+				claim: rec.wrote[i],
+				...typedOf(pass, rec, i)
 			});
 	validate(pass, rec);
 	if (pass.options.states) pass.env.aside(() => states(pass, rec));

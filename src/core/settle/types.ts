@@ -165,6 +165,8 @@ export interface FieldChange {
 	to: Value;
 	/** The claim that wrote it, or null when the sender did. */
 	claim: string | null;
+	/** What the sender gave, where the claim made its value of that. */
+	typed?: Value;
 }
 
 export interface SettledRecord {

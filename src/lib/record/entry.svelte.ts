@@ -36,7 +36,7 @@ interface Kept {
 	version: number;
 	release: number;
 	values: Record<string, JsonValue>;
-	changes: { rule: string | null }[];
+	changes: { rule: string | null; typed?: JsonValue }[];
 	reached: unknown[];
 	sent: number;
 	pending: number;
@@ -240,7 +240,8 @@ export class Entry {
 	}
 
 	#keep(kept: Kept) {
-		const rules = kept.changes.filter((c) => c.rule).length;
+		// what a rule only put into another form is the person's all the same
+		const rules = kept.changes.filter((c) => c.rule && c.typed === undefined).length;
 		const more = [
 			...(kept.reached.length ? [some(kept.reached.length, 'related record')] : []),
 			...(kept.sent ? [`${some(kept.sent, 'message')} to send`] : []),

@@ -19,6 +19,8 @@ export interface SaveOutcome {
 		to: JsonValue;
 		rule: string | null;
 		because: string | null;
+		/** What the sender gave, where the rule made its value of that. */
+		typed?: JsonValue;
 	}[];
 	setAside: {
 		field: string;
@@ -130,6 +132,11 @@ export function describe(
 	const reports = new Map(rec.reports.map((r) => [r.claim, r]));
 	const why = (claim: string) => reason(plan, reports.get(claim)!, format);
 	const ruleName = (claim: string) => ruleOf(plan, claim)!.name;
+	/** A reason with who gave what the rule made its value of. */
+	const credited = (c: SettledRecord['changes'][number], because: string) =>
+		c.typed === undefined
+			? because
+			: `made of “${format({ type: rec.type, field: c.field }, c.typed)}”, which ${told.name} gave: ${because}`;
 	const history: HistoryLine[] = [];
 	const setBy: Record<string, SetBy> = {};
 	const line = (
@@ -152,7 +159,7 @@ export function describe(
 			outcome
 		});
 	for (const c of rec.changes) {
-		const because = c.claim && why(c.claim);
+		const because = c.claim && credited(c, why(c.claim));
 		line(c.field, toJson(c.from), toJson(c.to), c.claim, because, 'set');
 		setBy[c.field] = c.claim
 			? {
@@ -210,7 +217,8 @@ export function describe(
 			from: toJson(c.from),
 			to: toJson(c.to),
 			rule: c.claim && ruleName(c.claim),
-			because: c.claim && why(c.claim)
+			because: c.claim && credited(c, why(c.claim)),
+			...(c.typed === undefined ? {} : { typed: toJson(c.typed) })
 		})),
 		setAside: rec.setAside.map((a) => ({
 			field: a.field,

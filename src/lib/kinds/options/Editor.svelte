@@ -34,6 +34,7 @@
 		const had = b.blank && 'give' in b.blank ? b.blank.give : undefined;
 		return {
 			...part,
+			...(part.nothing?.length ? {} : { nothing: undefined }),
 			rows: Object.fromEntries(
 				keys.map((k) => [k, put(own(b.rows, k), own(part.rows, k)?.[0] ?? null)])
 			),

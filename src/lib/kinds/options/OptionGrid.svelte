@@ -84,7 +84,21 @@
 		const next = { ...body.rows };
 		if (v === undefined || v === null) delete next[row];
 		else next[row] = [v];
-		onchange('row', { ...body, rows: next });
+		onchange('row', { ...body, rows: next, nothing: gives(row, false) });
+	}
+	/** The options that give nothing, with one more or less. */
+	function gives(row: string, nothing: boolean): string[] {
+		const rest = (body.nothing ?? []).filter((x) => x !== row);
+		return nothing ? [...rest, row] : rest;
+	}
+	const isNothing = (row: string) => !!body.nothing?.includes(row);
+	/** Whether a row, blank among them, is said to give nothing. */
+	const nothingOn = (row: string) =>
+		row === '' ? !!body.blank && 'none' in body.blank : isNothing(row);
+	function setNothing(row: string) {
+		const rows = { ...body.rows };
+		delete rows[row];
+		onchange('row', { ...body, rows, nothing: gives(row, !isNothing(row)) });
 	}
 	function setBlank(v: JsonValue | 'none' | 'unsaid') {
 		onchange('blank', {
@@ -149,7 +163,7 @@
 				{#each [...rows, { id: '', label: 'blank', retired: false }] as r, ri (r.id)}
 					{@const isBlank = r.id === ''}
 					{@const given = isBlank ? blankGives : own(body.rows, r.id)?.[0]}
-					{@const decided = isBlank ? body.blank !== null : r.id in body.rows}
+					{@const decided = isBlank ? body.blank !== null : r.id in body.rows || isNothing(r.id)}
 					<tr
 						class="border-b border-hairline {sample !== undefined && String(sample ?? '') === r.id
 							? 'now'
@@ -187,23 +201,22 @@
 								</td>
 							{/each}
 							<td class="p-0 text-center">
-								{#if isBlank}
-									{@const on = !!body.blank && 'none' in body.blank}
-									<button
-										class="cell"
-										class:on
-										data-r={ri}
-										data-c={columns.length}
-										{disabled}
-										aria-pressed={on}
-										aria-label="blank gives nothing"
-										title="It {none}"
-										onclick={() => setBlank(on ? 'unsaid' : 'none')}
-									>
-										<span class="mark" aria-hidden="true">{on ? '■' : '·'}</span><span class="n"
-										></span>
-									</button>
-								{/if}
+								<button
+									class="cell"
+									class:on={nothingOn(r.id)}
+									data-r={ri}
+									data-c={columns.length}
+									{disabled}
+									aria-pressed={nothingOn(r.id)}
+									aria-label="{r.label} gives nothing"
+									title="It {none}"
+									onclick={() =>
+										isBlank ? setBlank(nothingOn(r.id) ? 'unsaid' : 'none') : setNothing(r.id)}
+								>
+									<span class="mark" aria-hidden="true">{nothingOn(r.id) ? '■' : '·'}</span><span
+										class="n"
+									></span>
+								</button>
 							</td>
 						{:else if isBlank}
 							<td class="px-2 py-0.5">
@@ -225,6 +238,13 @@
 									value={given ?? null}
 									onchange={(v) => set(r.id, v)}
 								/>
+								{#if given === undefined || given === null}<button
+										class="textlink text-sm"
+										{disabled}
+										aria-pressed={isNothing(r.id)}
+										onclick={() => setNothing(r.id)}
+										>{isNothing(r.id) ? `nothing: it ${none}` : 'gives nothing'}</button
+									>{/if}
 							</td>
 						{/if}
 						<td class="mono px-2 py-0.5 text-right text-xs whitespace-nowrap text-quiet">
