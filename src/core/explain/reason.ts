@@ -1,12 +1,12 @@
 /** Says in a sentence why a claim wrote or did not: the same words on every page, in history and on the command line. */
 import type { FieldRef, Schema } from '../document/model';
-import type { Claim, Plan } from '../plan/plan';
+import type { Claim, Plan, Validator } from '../plan/plan';
 import { ruleOf } from '../plan/plan';
 import { writerOf } from '../kinds';
 import { toJson } from '../fields/codec';
 import type { Value } from '../value/value';
 import { isList } from '../value/value';
-import type { ClaimReport } from '../settle/settle';
+import type { ClaimReport, Counted, SeenPart, SeenValue } from '../settle/settle';
 
 /** Writes a value for people, in their locale; the default is plain. */
 export type Format = (ref: FieldRef, v: Value) => string;
@@ -52,9 +52,9 @@ export function reason(
 		case 'not blank':
 		case 'given at creation':
 		case 'cleared by hand': {
-			const why = because(plan, claim, report, format);
+			const why = caused(plan, claim, report, format);
 			if (report.outcome === 'same value') return `it has this value already: ${why}`;
-			if (report.outcome === 'kept') return 'it was set by hand after the fields it follows';
+			if (report.outcome === 'kept') return keptReason(report);
 			if (report.outcome === 'not blank') return 'it is not blank';
 			if (report.outcome === 'given at creation') return 'a value was given when it was created';
 			if (report.outcome === 'cleared by hand') return 'it was cleared by hand in this change';
@@ -69,7 +69,7 @@ export function reason(
 			const names = [
 				...new Set([...[...claim.triggers, ...claim.triggersSent].map((i) => t[i].label), ...far])
 			];
-			if (!names.length) return 'it reacts to no field';
+			if (!names.length) return 'it does something only when a record is created';
 			const list =
 				names.length > 1 ? `${names.slice(0, -1).join(', ')} and ${names.at(-1)}` : names[0];
 			return `${list} did not change`;
@@ -113,13 +113,65 @@ export function reason(
 	}
 }
 
+/** Why a value that a rule would have overwritten stands. */
+function keptReason(report: ClaimReport): string {
+	if (report.asked === 'import') return 'it was kept, as the import asked';
+	if (report.asked) return 'it was kept, as the sender asked';
+	return 'it was set by hand after the fields it follows';
+}
+
+/** What a rule gives when nothing but its condition made it do so. */
+const PLAIN = 'that is what the rule gives';
+
+/** Why a claim gave what it gave: by what it read, by which branch, and by the condition that held. */
+function caused(plan: Plan, claim: Claim, report: ClaimReport, format: Format): string {
+	const why = because(plan, claim, report, format);
+	const branch = branchReason(plan, report, format);
+	const held = (report.guard ?? [])
+		.filter((p) => p.result === true)
+		.map((p) => partValues(plan, p, format) || `“${p.text}” is so`);
+	const as = [...new Set([...(branch ? [branch] : []), ...held])].filter((x) => !why.includes(x));
+	if (!as.length) return why;
+	return why === PLAIN ? as.join(', ') : `${why}, as ${as.join(', ')}`;
+}
+
+/** Which branch of a formula was taken: the condition that was so, or the last that was not. */
+function branchReason(plan: Plan, report: ClaimReport, format: Format): string | null {
+	const part = report.branches?.at(-1);
+	if (!part) return null;
+	const said = partValues(plan, part, format);
+	if (part.result === true) return said || `“${part.text}” is so`;
+	const blank = part.values.find((v) => v.value === null);
+	if (part.result === null && blank)
+		return `it is unknown whether “${part.text}”: ${labelOf(plan.schema, blank)} is blank`;
+	return `“${part.text}” is not so${said ? `: ${said}` : ''}`;
+}
+
+const WHEN = { settled: '', was: ' before', sent: ' as sent' };
+
+/** The values in a condition: `Stage went from Offer to Won, Headcount before is 12`. */
+function partValues(plan: Plan, part: SeenPart, format: Format): string {
+	const told: string[] = [];
+	const same = (a: SeenValue, b: SeenValue) =>
+		a.type === b.type && a.field === b.field && !a.via.length && !b.via.length;
+	for (const v of part.values) {
+		const label = labelOf(plan.schema, v);
+		const now = part.values.find((x) => x !== v && same(v, x) && x.image !== 'was');
+		if (v.image === 'was' && now)
+			told.push(`${label} went from ${format(v, v.value)} to ${format(now, now.value)}`);
+		else if (!part.values.some((x) => x.image === 'was' && same(v, x) && v.image !== 'was'))
+			told.push(`${label}${WHEN[v.image]} is ${format(v, v.value)}`);
+	}
+	return told.join(', ');
+}
+
 /** Which part of a guard kept a rule out, with the values that were in it. */
 function guardReason(plan: Plan, report: ClaimReport, format: Format): string {
 	const label = (r: FieldRef) => labelOf(plan.schema, r);
 	if (report.outcome === 'guard false') {
 		const part = report.guard?.find((p) => p.result === false);
-		const told = part?.values.map((r) => `${label(r)} is ${format(r, r.value)}`) ?? [];
-		return part ? `“${part.text}” is not so${values(told)}` : 'its guard does not hold';
+		const told = part ? partValues(plan, part, format) : '';
+		return part ? `“${part.text}” is not so${told ? `: ${told}` : ''}` : 'its guard does not hold';
 	}
 	const part = report.guard?.find((p) => p.result === null);
 	const blank = part?.values.find((v) => v.value === null);
@@ -188,22 +240,17 @@ function validatorReason(plan: Plan, report: ClaimReport, format: Format): strin
 			return `it cannot tell: ${blank ? `${labelOf(schema, blank)} is blank` : 'what it asks has no answer'}`;
 		}
 		case 'in effect':
-			return `${v.field.label} is ${v.kind === 'limited' ? 'limited to the options it allows' : v.kind} now`;
+			return inEffectReason(plan, v, report, format);
 		case 'not triggered': {
 			const t = schema.types.get(v.rule.type)!.type.fields;
 			const names = [...new Set([...v.triggers, ...v.triggersSent])].map((i) => t[i].label);
-			return names.length ? `${names.join(', ')} did not change` : 'it reacts to no field';
+			return names.length
+				? `${names.join(', ')} did not change`
+				: 'it looks at a record only when it is created';
 		}
 		case 'guard false':
-		case 'guard unknown': {
-			const part = report.guard?.find((p) => p.result !== true);
-			const unknown = report.outcome === 'guard unknown';
-			return part
-				? unknown
-					? `it is unknown whether “${part.text}”`
-					: `“${part.text}” is not so`
-				: 'its guard does not hold';
-		}
+		case 'guard unknown':
+			return guardReason(plan, report, format);
 		case 'entry point left out':
 			return 'it does not apply on this entry point';
 		case 'moment left out':
@@ -215,13 +262,39 @@ function validatorReason(plan: Plan, report: ClaimReport, format: Format): strin
 	}
 }
 
+/** What a field is now, and why: which options are left of one that is limited. */
+function inEffectReason(plan: Plan, v: Validator, report: ClaimReport, format: Format): string {
+	const ref = { type: v.rule.type, field: v.field.id };
+	const left = report.left?.map((o) => format(ref, o)).join(', ');
+	const what =
+		v.kind !== 'limited' ? v.kind : left ? `limited to ${left}` : 'limited, and no option is left';
+	const held = (report.guard ?? [])
+		.filter((p) => p.result === true)
+		.map((p) => partValues(plan, p, format))
+		.filter(Boolean);
+	const read = (report.reads ?? [])
+		.filter((r) => r.field !== v.field.id)
+		.map((r) => `${labelOf(plan.schema, r)} is ${format(r, r.value)}`);
+	const as = [...new Set([...held, ...read])];
+	return `${v.field.label} is ${what} now${as.length ? `, as ${as.join(', ')}` : ''}`;
+}
+
 const values = (told: string[]) => (told.length ? `: ${told.join(', ')}` : '');
+
+/** `Amount and Stage of 14 deals`. */
+function countedText(schema: Schema, { type: id, fields, n }: Counted): string {
+	const { type } = schema.type(id);
+	const labels = fields
+		.map((f) => schema.field(id, f))
+		.flatMap((f) => (f && f.type !== 'link' ? [f.label] : []));
+	const what = `${n} ${(n === 1 ? type.label : type.plural).toLowerCase()}`;
+	return labels.length ? `${labels.join(' and ')} of ${what}` : what;
+}
 
 function because(plan: Plan, claim: Claim, report: ClaimReport, format: Format): string {
 	const { body, type } = claim.rule;
 	const { schema } = plan;
 	const label = (r: FieldRef) => labelOf(schema, r);
-	const when = { settled: '', was: ' before', sent: ' as sent' };
 	// a link that only leads on to another field goes without saying
 	const reads = (report.reads ?? []).filter(
 		(r, _, all) => r.via.length || !all.some((x) => x.via[0]?.field === r.field)
@@ -236,7 +309,8 @@ function because(plan: Plan, claim: Claim, report: ClaimReport, format: Format):
 		found: (report.found ?? []).map((id) => format({ type, field: claim.field.id }, id)),
 		read: reads
 			.filter((r) => r.value !== null)
-			.map((r) => `${label(r)}${when[r.image]} ${format(r, r.value)}`),
+			.map((r) => `${label(r)}${WHEN[r.image]} ${format(r, r.value)}`),
+		counted: (report.counted ?? []).map((c) => countedText(schema, c)),
 		blank: reads.filter((r) => r.value === null).map(label),
 		label,
 		format

@@ -1,5 +1,6 @@
 /** One formula for each output. */
 import type { Formula } from '../document/rules';
+import type { Expr } from '../document/tree';
 import { typeOfField } from '../feel/types';
 import type { BodyOf, Writes } from './spec';
 import { none } from './spec';
@@ -9,6 +10,11 @@ const squeezed = (f: Formula): Formula =>
 	'expr' in f
 		? { expr: { k: 'call', fn: 'squeeze', args: [f.expr] } }
 		: { text: `squeeze(${f.text})` };
+
+/** The conditions of `if … then … else if …`, in order. */
+function conditionsOf(e: Expr): Expr[] {
+	return e.k === 'if' ? [e.c, ...conditionsOf(e.e)] : [];
+}
 
 export const formula: Writes<BodyOf<'formula'>> = {
 	does: 'writes',
@@ -43,6 +49,7 @@ export const formula: Writes<BodyOf<'formula'>> = {
 		if (!f) return null;
 		return {
 			...f,
+			chooses: conditionsOf(f.expr),
 			run: (env) => {
 				const value = f.run(env);
 				return value === null ? { got: false, why: 'null' } : { got: true, value };

@@ -87,9 +87,13 @@ export const match: Writes<Match> = {
 		const { found: ids } = t;
 		if (!ids.length) return `no ${target.label.toLowerCase()} matches ${wanted}`;
 		if (ids.length === 1) return `${ids[0]} matches ${wanted}`;
+		const took = t.outcome !== 'several rows' && t.outcome !== 'left' && t.outcome !== 'cleared';
 		const list = ids.slice(0, 5).join(', ') + (ids.length > 5 ? ' and more' : '');
 		const many = `${ids.length}${ids.length === MOST_TOLD ? ' or more' : ''}`;
-		return `${many} ${target.plural.toLowerCase()} match ${wanted}: ${list}`;
+		const plural = target.plural.toLowerCase();
+		return took
+			? `${ids[0]} is the first of ${many} ${plural} that match ${wanted}: ${list}`
+			: `${many} ${plural} match ${wanted}: ${list}`;
 	},
 	results: () => null,
 	decides: () => null,

@@ -97,6 +97,8 @@ export interface CompiledBody extends Pick<Compiled, 'reads' | 'events' | 'outsi
 	run: (env: Env) => BodyResult;
 	/** How the rows of a decision table fared. */
 	trace?: (env: Env) => TableTrace;
+	/** The conditions by which it chooses what it gives, in order. */
+	chooses?: Expr[];
 }
 
 /** What a body is compiled with. What is wrong is told by `problem`; a rule with problems is left out whole. */
@@ -156,6 +158,8 @@ export interface Told {
 	readonly found: readonly string[];
 	/** What it read and was not blank, each as `Headcount 50`. */
 	readonly read: readonly string[];
+	/** What it looked at behind links, each as `Amount of 14 deals`. */
+	readonly counted: readonly string[];
 	/** The labels of what it read and was blank. */
 	readonly blank: readonly string[];
 	label(r: FieldRef): string;

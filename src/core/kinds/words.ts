@@ -11,7 +11,8 @@ export function computedFrom(t: Told): string {
 	if (nothing && t.blank.length) return isBlank(t);
 	if (nothing)
 		return t.read.length ? `it gives nothing for ${t.read.join(', ')}` : 'it gives nothing';
-	if (t.read.length) return `it is computed from ${t.read.join(', ')}`;
+	const from = [...t.read, ...t.counted];
+	if (from.length) return `it is computed from ${from.join(', ')}`;
 	const { type, watch } = t.rule;
 	const watched = (watch ?? []).map((field) => t.label({ type, field }));
 	return watched.length ? `${watched.join(' or ')} changed` : 'that is what the rule gives';

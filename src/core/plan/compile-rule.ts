@@ -303,6 +303,7 @@ export class RuleCompiler {
 					guardParts: guard ? this.parts(guard.expr, this.setOffAt) : [],
 					run: body.run,
 					runBefore: earlier?.body?.run ?? null,
+					branches: (body.chooses ?? []).map((e) => this.part(e)),
 					trace: body.trace ?? null,
 					triggers,
 					triggersSent,
@@ -418,20 +419,20 @@ export class RuleCompiler {
 			say('So without a result it passes on or clears; it cannot leave the field.');
 	}
 
+	/** A condition by itself, with what it reads; a field that it asks about has moved from a value to another. */
+	private part(e: Expr, type = this.rule.type): GuardPart {
+		const { text, expr: shown } = printExpression(e, this.schema);
+		const c = compileExpression(shown, { schema: this.schema, type, expected: BOOLEAN });
+		const before = c.events.map((f): Read => ({ ...f, image: 'was', via: [], many: false }));
+		return { text, run: c.run, reads: dedupe([...before, ...c.reads]) };
+	}
+
 	private parts(expr: Expr, type = this.rule.type): GuardPart[] {
 		const out: GuardPart[] = [];
 		const visit = (e: Expr) => {
 			if (e.k === 'and' || e.k === 'or') e.items.forEach(visit);
 			else if (e.k === 'call' && e.fn === 'not' && e.args.length === 1) visit(e.args[0]);
-			else {
-				const { text, expr: shown } = printExpression(e, this.schema);
-				const c = compileExpression(shown, {
-					schema: this.schema,
-					type,
-					expected: BOOLEAN
-				});
-				out.push({ text, run: c.run, reads: dedupe(c.reads) });
-			}
+			else out.push(this.part(e, type));
 		};
 		visit(expr);
 		return out;

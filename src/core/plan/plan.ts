@@ -24,6 +24,7 @@ import type {
 } from './types';
 
 export type {
+	GuardPart,
 	Claim,
 	MessageRule,
 	Plan,

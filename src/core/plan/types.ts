@@ -86,6 +86,8 @@ export interface Claim {
 	run: (env: Parameters<Run>[0]) => BodyResult;
 	/** The body on values before the change, where the claim adds to a set. */
 	runBefore: ((env: Parameters<Run>[0]) => BodyResult) | null;
+	/** The conditions by which a formula chooses what it gives, in order, for explanations. */
+	branches: GuardPart[];
 	/** How the rows of a decision table fare, for explanations. */
 	trace: ((env: Parameters<Run>[0]) => TableTrace) | null;
 	/** Own fields (indices) whose change triggers it, guards above in the claim order included. */

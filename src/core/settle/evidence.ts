@@ -1,11 +1,11 @@
 /** What a rule did at a record and what it saw, noted where somebody asked. */
 import type { Env, RecordView } from '../feel/env';
 import type { TableTrace } from '../kinds/spec';
-import type { Claim, MessageRule, Seen, Validator } from '../plan/plan';
+import type { Claim, GuardPart, MessageRule, Seen, Validator } from '../plan/plan';
 import type { Value } from '../value/value';
 import { setOffAt } from './conditions';
 import type { Pass } from './pass';
-import type { ClaimReport, Outcome, SeenValue } from './types';
+import type { ClaimReport, Counted, Outcome, SeenPart, SeenValue } from './types';
 import type { Working } from './working';
 
 /** Notes what a claim did, where somebody asked. */
@@ -44,20 +44,82 @@ function seen(pass: Pass, rec: Working, c: Claim | Validator | MessageRule): Par
 			const value = valueOf(pass, rec, r);
 			return value === undefined ? [] : [{ ...r, value }];
 		});
+	const counted = countedBy(pass, rec, c.used);
 	return {
 		...('trace' in c && c.trace ? { table: traced(pass, c.trace) } : {}),
-		guard: c.guardParts.map((p) => {
-			pass.env.rec = at;
-			const result = at ? safely(pass, p.run) : null;
-			pass.env.rec = rec;
-			const values = p.reads.flatMap((r) => {
-				const value = at ? valueOf(pass, at, r) : undefined;
-				return value === undefined ? [] : [{ ...r, value }];
-			});
-			return { text: p.text, result, values };
-		}),
-		reads: own(c.used)
+		guard: c.guardParts.map((p) => partAt(pass, rec, at, p)),
+		...('branches' in c && c.branches.length ? { branches: taken(pass, rec, c.branches) } : {}),
+		reads: own(c.used),
+		...(counted.length ? { counted } : {})
 	};
+}
+
+/** A condition at a record, with what was in it. */
+function partAt(pass: Pass, rec: Working, at: RecordView | null, p: GuardPart): SeenPart {
+	pass.env.rec = at;
+	const result = at ? safely(pass, p.run) : null;
+	pass.env.rec = rec;
+	const values = p.reads.flatMap((r) => {
+		const value = at ? valueOf(pass, at, r) : undefined;
+		return value === undefined ? [] : [{ ...r, value }];
+	});
+	return { text: p.text, result, values };
+}
+
+/** The conditions that a formula asked, up to the first that was so. */
+function taken(pass: Pass, rec: Working, branches: readonly GuardPart[]): SeenPart[] {
+	const out: SeenPart[] = [];
+	for (const b of branches) {
+		const part = partAt(pass, rec, rec, b);
+		out.push(part);
+		if (part.result === true) break;
+	}
+	return out;
+}
+
+/** Most records that are named of those looked at behind a link. */
+const MOST_NAMED = 20;
+
+/** The records behind links that a rule looked at: how many, and the first of them. */
+function countedBy(pass: Pass, rec: Working, used: readonly Seen[]): Counted[] {
+	const out = new Map<string, Counted>();
+	for (const r of used) {
+		const last = r.via.map((v) => v.back).lastIndexOf(true);
+		if (!r.many || last < 0) continue;
+		const way = r.via.slice(0, last + 1);
+		const { type } = way[last];
+		const key = way.map((v) => `${v.type}.${v.field}${v.back ? '<' : '>'}`).join();
+		const field = r.via.length === last + 1 ? r.field : r.via[last + 1].field;
+		const had = out.get(key);
+		if (had) {
+			if (!had.fields.includes(field)) had.fields.push(field);
+			continue;
+		}
+		const ids = pass.nearby(() => behind(pass, rec, way));
+		if (ids) out.set(key, { type, fields: [field], n: ids.length, ids: ids.slice(0, MOST_NAMED) });
+	}
+	return [...out.values()];
+}
+
+/** The records that a way leads to. */
+function behind(pass: Pass, rec: Working, way: Seen['via']): string[] {
+	let here: string[] = [rec.id];
+	let type = rec.type;
+	for (const v of way) {
+		if (v.back) {
+			here = here.flatMap((id) => pass.relatedIds(v.type, v.field, id, 'settled'));
+			type = v.type;
+			continue;
+		}
+		const i = pass.schema.type(v.type).at.get(v.field)!;
+		const from = type;
+		here = here.flatMap((id) => {
+			const to = (from === rec.type && id === rec.id ? rec : pass.view(from, id))?.settled[i];
+			return typeof to === 'string' ? [to] : [];
+		});
+		type = pass.schema.field(v.type, v.field)!.target!;
+	}
+	return here;
 }
 
 /** What a read gave: of the record itself, or of the one record that links lead to; undefined for many. */

@@ -151,7 +151,8 @@ function claim(pass: Pass, rec: Working, node: PlanNode, c: Claim, result: BodyR
 				setAside(rec, node, c, rec.was[i]);
 				write(rec, node, rec.was[i], c);
 			}
-			return report(pass, rec, c, setOff ? 'kept' : 'not triggered', more);
+			const asked = rec.submitted.keep === 'touched' ? {} : { asked: pass.change.entryPoint };
+			return report(pass, rec, c, setOff ? 'kept' : 'not triggered', { ...more, ...asked });
 		}
 		case 'fill':
 			if (!isBlank(rec.settled[i])) return report(pass, rec, c, 'not blank', more);

@@ -36,7 +36,11 @@ export function limit(pass: Pass, rec: Working, node: PlanNode) {
 	const i = node.index;
 	for (const v of node.limits) {
 		const fit = inEffect(pass, rec, v);
-		report(pass, rec, v, fit === true ? 'in effect' : fit, told(rec, v, fit));
+		const left = fit === true && rec.outcomes ? v.allowed?.(pass.env) : null;
+		report(pass, rec, v, fit === true ? 'in effect' : fit, {
+			...told(rec, v, fit),
+			...(left ? { left } : {})
+		});
 		if (v.kind === 'read-only' && fit === true && rec.given[i] && rec.changed[i])
 			refuse(rec, node, v, 'read-only');
 	}

@@ -30,7 +30,13 @@ export function addTo(pass: Pass, rec: Working, node: PlanNode) {
 				continue;
 			}
 			if (rec.given[i] && rec.stamps[i] > cause(pass, rec, c)) {
-				report(pass, rec, c, 'kept');
+				report(
+					pass,
+					rec,
+					c,
+					'kept',
+					rec.submitted.keep === 'touched' ? {} : { asked: pass.change.entryPoint }
+				);
 				if (memory) kept.push([c, memory]);
 				continue;
 			}

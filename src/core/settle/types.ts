@@ -110,6 +110,23 @@ export interface SeenValue extends Seen {
 	value: Value;
 }
 
+/** A condition with what came of it and the values that were in it. */
+export interface SeenPart {
+	text: string;
+	result: Value;
+	values: SeenValue[];
+}
+
+/** Records of one type at the other side of a link. */
+export interface Counted {
+	type: string;
+	/** The fields read of them. */
+	fields: string[];
+	n: number;
+	/** The first of them. */
+	ids: readonly string[];
+}
+
 /** What one claim did in a change, with the values that decided it. */
 export interface ClaimReport {
 	claim: string;
@@ -122,13 +139,17 @@ export interface ClaimReport {
 	value?: Value;
 	/** Which band (index), option (identity) or `blank` row was taken or missing. */
 	row?: number | string;
-	guard?: {
-		text: string;
-		result: Value;
-		values: { type: string; field: string; value: Value }[];
-	}[];
+	guard?: SeenPart[];
+	/** The conditions by which its formula chose what it gives, in order, as far as they were asked. */
+	branches?: SeenPart[];
 	/** Values of the fields read. */
 	reads?: SeenValue[];
+	/** The records behind links that it looked at, with the first of them. */
+	counted?: Counted[];
+	/** The options that a limit leaves. */
+	left?: readonly string[];
+	/** By which road the sender asked that a value be kept; left out where a person touched it. */
+	asked?: EntryPoint;
 	/** How the rows of a decision table fared. */
 	table?: TableTrace;
 	/** Records that a match found. */
