@@ -70,13 +70,15 @@ function settleField(pass: Pass, rec: Working, node: PlanNode) {
 		if (!result.got) {
 			const { row, found } = result;
 			const none = result.then ?? c.output.none;
+			// one that nothing set off did not run, whatever it would have come to
+			const off = c.output.hold === 'locked' || triggered(pass, rec, c);
 			if (none === 'next') {
-				report(pass, rec, c, WITHOUT[result.why], { row, found });
+				report(pass, rec, c, off ? WITHOUT[result.why] : 'not triggered', { row, found });
 				if (c.output.hold === 'locked') empty ??= { claim: c, result };
 				continue;
 			}
 			if (none === 'leave') {
-				report(pass, rec, c, 'left', { row, found });
+				report(pass, rec, c, off ? 'left' : 'not triggered', { row, found });
 				if (empty) clear(pass, rec, node, empty);
 				return outrank(pass, rec, node, k);
 			}

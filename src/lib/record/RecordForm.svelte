@@ -168,6 +168,9 @@
 									{m.text}
 								</p>
 							{/each}
+							{#if entry.nothing(x.id)}<p class="text-xs text-quiet" data-testid="nothing-{x.id}">
+									{entry.nothing(x.id)}
+								</p>{/if}
 							{#if fault}<p class="text-xs text-brick" role="alert">● {fault.message}</p>{/if}
 							<p id="w-{x.id}" class="text-xs text-quiet">
 								{#if entry.live && changed && id !== null}<span class="mono"

@@ -3,7 +3,16 @@
  * every stroke, and what came of saving. It shows nothing; the form does.
  */
 import type { Format, JsonValue } from '$core';
-import { Schema, compilePlan, reason, ruleOf, settle, submissionOf, toJson } from '$core';
+import {
+	Schema,
+	cameToNothing,
+	compilePlan,
+	reason,
+	ruleOf,
+	settle,
+	submissionOf,
+	toJson
+} from '$core';
 import type { SetBy } from '$server/db/records';
 import { zones } from '../../runtime/zones';
 import { Refused, ask } from '../work/http';
@@ -134,6 +143,19 @@ export class Entry {
 	isTouched(field: string): boolean {
 		return this.sent.some(([x]) => x === field);
 	}
+
+	/** One line where a rule was set off and gave a field nothing: why. */
+	nothing(field: string): string | null {
+		if (!this.live || !this.result) return null;
+		const r = this.#cameToNothing.find((x) => x.field === field);
+		return r
+			? `nothing by “${ruleOf(this.plan, r.claim)?.name}”: ${reason(this.plan, r, this.#told)}`
+			: null;
+	}
+
+	readonly #cameToNothing = $derived.by(() =>
+		this.result ? cameToNothing(this.plan, this.result) : []
+	);
 
 	/** One line for the sales person on why a field is as it is. */
 	why(field: string): string | null {

@@ -13,6 +13,7 @@
 			w.shown.plan.messages.find((m) => m.id === report.claim)
 	);
 	const Evidence = $derived(claim && viewOf(claim.rule.body).evidence);
+	const WHEN = { settled: '', was: ' before', sent: ' as sent' };
 	const label = (type: string, field: string) => w.schema.field(type, field)?.label ?? field;
 </script>
 
@@ -45,18 +46,41 @@
 				<span class="mono">{g.text}</span>
 				{#if g.values.length}<span class="block pl-4 text-quiet"
 						>{g.values
-							.map((v) => `${label(v.type, v.field)}: ${format(v, v.value)}`)
+							.map((v) => `${label(v.type, v.field)}${WHEN[v.image]}: ${format(v, v.value)}`)
 							.join(', ')}</span
 					>{/if}
 			</p>
 		{/each}
 	{/if}
+	{#if report.branches?.length}
+		<h4 class="mt-3 text-xs font-semibold text-quiet">It chose by</h4>
+		{#each report.branches as g, i (i)}
+			<p class="text-sm">
+				<span class={g.result === true ? 'text-teal' : 'text-quiet'}
+					>{g.result === true ? '✓ so' : g.result === false ? '✕ not so' : '? unknown'}</span
+				>
+				<span class="mono">{g.text}</span>
+			</p>
+		{/each}
+	{/if}
+	{#each report.counted ?? [] as c, i (i)}
+		{@const of = w.schema.type(c.type).type}
+		<h4 class="mt-3 text-xs font-semibold text-quiet">
+			It looked at {c.n}
+			{(c.n === 1 ? of.label : of.plural).toLowerCase()}
+		</h4>
+		<p class="text-sm">
+			{#each c.ids as id, k (id)}{k ? ', ' : ''}<a class="textlink" href="/records/{c.type}/{id}"
+					>{w.titles.all[`${c.type}.${id}`] ?? `No. ${id}`}</a
+				>{/each}{c.n > c.ids.length ? ` and ${c.n - c.ids.length} more` : ''}
+		</p>
+	{/each}
 	{#if report.reads?.length}
 		<h4 class="mt-3 text-xs font-semibold text-quiet">It read</h4>
 		<ul class="text-sm">
 			{#each report.reads as r (r.image + refKey(r.type, r.field))}
 				<li>
-					{label(r.type, r.field)}{{ settled: '', was: ' before', sent: ' as sent' }[r.image]}:
+					{label(r.type, r.field)}{WHEN[r.image]}:
 					<span class="mono text-teal">{format(r, r.value)}</span>
 				</li>
 			{/each}

@@ -3,6 +3,8 @@ export const OUTCOME_LABEL: Record<string, string> = {
 	set: 'wrote',
 	'set aside': 'set aside what was sent',
 	failed: 'failed',
+	refused: 'refused the change',
+	nothing: 'came to nothing',
 	sent: 'sent',
 	'same value': 'same value already',
 	'event left out': 'left out on request',

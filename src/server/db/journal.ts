@@ -11,6 +11,8 @@ export interface RuleTally {
 	sent: number;
 	setAside: number;
 	failed: number;
+	/** How often it refused a change. */
+	refused: number;
 	/** How often it ran and wrote nothing, by outcome. */
 	quiet: Record<string, number>;
 	/** When it last wrote, sent or failed. */
@@ -45,23 +47,38 @@ export async function tallies(db: Db, workspace: string, since: string): Promise
 		 from change c, jsonb_array_elements(c.quiet) q where c.workspace = $1 and c.at >= $2 group by 1, 2`,
 		[workspace, since]
 	);
-	const out = new Map<string, RuleTally>(
-		lines.rows.map(({ aside, ...r }) => [r.rule, { ...r, setAside: aside, quiet: {} }])
+	const refused = await db.query<{ rule: string; name: string; n: number; last: string }>(
+		`select split_part(claim, ':', 1) as rule, (array_agg(rule_name order by id desc))[1] as name,
+		        count(*)::int as n, ${iso('max(at)')} as last
+		 from refusal where workspace = $1 and at >= $2 group by 1`,
+		[workspace, since]
 	);
-	for (const { rule, outcome, n } of quiet.rows) {
-		const t = out.get(rule) ?? {
+	const out = new Map<string, RuleTally>(
+		lines.rows.map(({ aside, ...r }) => [r.rule, { ...r, setAside: aside, refused: 0, quiet: {} }])
+	);
+	const of = (rule: string, name = rule) => {
+		const had = out.get(rule);
+		if (had) return had;
+		const made: RuleTally = {
 			rule,
-			name: rule,
+			name,
 			wrote: 0,
 			sent: 0,
 			setAside: 0,
 			failed: 0,
+			refused: 0,
 			quiet: {},
 			last: null
 		};
-		t.quiet[outcome] = n;
-		out.set(rule, t);
+		out.set(rule, made);
+		return made;
+	};
+	for (const { rule, name, n, last } of refused.rows) {
+		const t = of(rule, name);
+		t.refused = n;
+		if (!t.last || last > t.last) t.last = last;
 	}
+	for (const { rule, outcome, n } of quiet.rows) of(rule).quiet[outcome] = n;
 	return [...out.values()].sort(
 		(a, b) => b.wrote + b.sent - (a.wrote + a.sent) || (a.name < b.name ? -1 : 1)
 	);
@@ -69,13 +86,15 @@ export async function tallies(db: Db, workspace: string, since: string): Promise
 
 /** One thing that a rule did, or did not do, at one record. */
 export interface JournalLine {
-	change: string;
+	/** Null for one that was refused: nothing was changed. */
+	change: string | null;
 	at: string;
 	who: string | null;
 	entryPoint: EntryPoint;
 	release: number | null;
 	type: string;
-	record: string;
+	/** Null for a record that was not made. */
+	record: string | null;
 	field: string | null;
 	was: JsonValue;
 	now: JsonValue;
@@ -92,19 +111,25 @@ export async function journalOf(
 ): Promise<JournalLine[]> {
 	const { page = 0, size = 50, quiet = true } = options;
 	const r = await db.query<JournalLine>(
-		`select x.change, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint", c.release,
+		`select y.* from (
+		 select x.change, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint", c.release,
 		        x.type, x.record, x.field, x.was, x.now, x.outcome, x.because
 		 from (
 			select l.change, l.type, l.record::text, l.field, l.was, l.now, l.outcome, l.because
 			from change_line l where l.claim like $2
 			union all
-			select c.id, q->>0, q->>1, null, null, null, q->>3, null
+			select c.id, q->>0, q->>1, q->>5, null, null, q->>3, q->>4
 			from change c, jsonb_array_elements(c.quiet) q where $5 and c.workspace = $1 and q->>2 like $2
 		 ) x join change c on c.id = x.change left join account a on a.id = c.account
-		 where c.workspace = $1 order by c.id desc, x.type, x.record limit $3 offset $4`,
+		 where c.workspace = $1
+		 union all
+		 select null, ${iso('f.at')}, a.name, f.entry_point, f.release, f.type, f.record::text, f.field, null, null,
+		        'refused', f.message
+		 from refusal f left join account a on a.id = f.account where f.workspace = $1 and f.claim like $2
+		 ) y order by y.at desc, y.change desc nulls last, y.type, y.record limit $3 offset $4`,
 		[workspace, `${rule.replace(/[\\%_]/g, '\\$&')}:%`, size, page * size, quiet]
 	);
-	return r.rows.map((x) => ({ ...x, change: String(x.change) }));
+	return r.rows.map((x) => ({ ...x, change: x.change === null ? null : String(x.change) }));
 }
 
 /** What else a change did: the records it ran on to, with how many fields of each were set. */
@@ -184,5 +209,43 @@ async function askOverruled(
 	const day = since.slice(0, 10);
 	return Object.fromEntries(
 		r.rows.map(({ claim, wrote, overruled }) => [claim, { wrote, overruled, since: day }])
+	);
+}
+
+/** What a rule refused. */
+export interface Refusal {
+	type: string;
+	/** Null for a record that was not made. */
+	record: string | null;
+	field: string;
+	claim: string;
+	ruleName: string;
+	message: string;
+}
+
+/** Notes what rules refused; after the change itself was given up, in a statement of its own. */
+export async function noteRefusals(
+	db: Db,
+	workspace: string,
+	by: { at: string; account: string; entryPoint: EntryPoint; release: number },
+	all: readonly Refusal[]
+): Promise<void> {
+	if (!all.length) return;
+	await db.query(
+		`insert into refusal (workspace, at, account, entry_point, release, type, record, field, claim, rule_name, message)
+		 select $1, $2, $3, $4, $5, * from unnest($6::text[], $7::bigint[], $8::text[], $9::text[], $10::text[], $11::text[])`,
+		[
+			workspace,
+			by.at,
+			by.account,
+			by.entryPoint,
+			by.release,
+			all.map((x) => x.type),
+			all.map((x) => x.record),
+			all.map((x) => x.field),
+			all.map((x) => x.claim),
+			all.map((x) => x.ruleName),
+			all.map((x) => x.message)
+		]
 	);
 }

@@ -392,7 +392,16 @@ export interface HistoryLine {
 }
 
 /** A rule that ran at a record and wrote nothing, with its outcome. */
-export type QuietLine = [type: string, record: string, claim: string, outcome: string];
+export type QuietLine = [
+	type: string,
+	record: string,
+	claim: string,
+	outcome: string,
+	/** Where somebody may wait for the value: why it came to nothing, at which field, by the name of which rule. */
+	because?: string,
+	field?: string,
+	ruleName?: string
+];
 
 /** Stores what changes did, in their order; returns their numbers. */
 export async function writeHistory(
@@ -448,8 +457,13 @@ export interface HistoryEntry {
 	who: string | null;
 	entryPoint: EntryPoint;
 	release: number | null;
-	lines: Omit<HistoryLine, 'type' | 'record'>[];
+	lines: HistoryEntryLine[];
 }
+
+/** One field's line; `nothing` where a rule was set off and came to nothing. */
+export type HistoryEntryLine = Omit<HistoryLine, 'type' | 'record' | 'outcome'> & {
+	outcome: HistoryLine['outcome'] | 'nothing';
+};
 
 /** The history of a record, newest first. */
 export async function readHistory(
@@ -469,7 +483,21 @@ export async function readHistory(
 		 group by c.id, a.name order by c.id desc limit $4`,
 		[workspace, type, id, limit]
 	);
-	return r.rows.map((x) => ({ ...x, change: String(x.change) }));
+	const quiet = await db.query<{ change: string; line: HistoryEntryLine }>(
+		`select c.id as change, json_build_object('field', q->>5, 'was', null, 'now', null, 'claim', q->>2,
+		          'ruleName', q->>6, 'because', q->>4, 'outcome', 'nothing') as line
+		 from change c, jsonb_array_elements(c.quiet) q
+		 where c.id = any($1::bigint[]) and q->>0 = $2 and q->>1 = $3 and q->>4 is not null`,
+		[r.rows.map((x) => x.change), type, id]
+	);
+	return r.rows.map((x) => ({
+		...x,
+		change: String(x.change),
+		lines: [
+			...x.lines,
+			...quiet.rows.filter((q) => String(q.change) === String(x.change)).map((q) => q.line)
+		]
+	}));
 }
 
 /** How the values of a number or date field are spread: numbers, or days since 1970, and how many records have none. */

@@ -1,6 +1,16 @@
 /** What a settled change means to the sender, to history and to who set each field. */
 import type { Format, JsonValue, Outcome, Plan, SetAside, SettledRecord, Value } from '../../core';
-import { MESSAGES, isList, plainFormat, reason, refKey, ruleOf, toJson } from '../../core';
+import {
+	MESSAGES,
+	cameToNothing,
+	isList,
+	plainFormat,
+	reason,
+	refKey,
+	ruleOf,
+	toJson
+} from '../../core';
+import { formatValue } from '../../runtime/format';
 import type { Db } from '../db/pool';
 import type { HistoryLine, QuietLine, SetBy } from '../db/records';
 import { titlesOf } from '../db/records';
@@ -30,6 +40,8 @@ export interface SaveOutcome {
 		why: SetAside['why'];
 	}[];
 	failures: { field: string; rule: string; message: string }[];
+	/** Fields for which a rule was set off and came to nothing, and why. */
+	nothing: { field: string; rule: string; because: string }[];
 	/** Advice of checks; blocking messages refuse the change instead. */
 	messages: { field: string; rule: string; message: string }[];
 	/** Other records that the change ran on to; told with the first record of a change. */
@@ -49,10 +61,10 @@ export interface Told {
 	release: number;
 }
 
-/** Outcomes of rules that did not run at all, or that lines of history tell of already. */
 /** Most titles that are read with one statement. */
 const PIECE = 5_000;
 
+/** Outcomes of rules that did not run at all, or that lines of history tell of already. */
 const NOT_QUIET: ReadonlySet<Outcome> = new Set<Outcome>([
 	'not triggered',
 	'moment left out',
@@ -90,7 +102,8 @@ export async function titledFormat(
 		for (const r of rec.reports) {
 			if (NOT_QUIET.has(r.outcome) && r.outcome !== 'wrote' && r.outcome !== 'cleared') continue;
 			for (const x of r.reads ?? []) want(x.type, x.field, x.value);
-			for (const p of r.guard ?? []) for (const x of p.values) want(x.type, x.field, x.value);
+			for (const p of [...(r.guard ?? []), ...(r.branches ?? [])])
+				for (const x of p.values) want(x.type, x.field, x.value);
 			want(rec.type, r.field, r.found ? [...r.found] : undefined);
 		}
 	const titles = new Map<string, string>();
@@ -103,11 +116,12 @@ export async function titledFormat(
 		}
 	}
 	const plain = plainFormat(plan);
+	const links = new Proxy<Record<string, string>>({}, { get: (_, k) => titles.get(String(k)) });
 	return {
 		format: (ref, v) => {
 			const f = schema.field(ref.type, ref.field);
-			const title = f?.type === 'link' && typeof v === 'string' && titles.get(`${f.target}.${v}`);
-			return title || plain(ref, v);
+			if (v === null || !f) return plain(ref, v);
+			return formatValue(f, toJson(v), schema, links);
 		},
 		learn: (settled) => {
 			for (const r of settled) {
@@ -200,9 +214,13 @@ export function describe(
 	// in a record that the change ran on to, a check refuses nothing: what it says is kept for people to see
 	if (rec.reached)
 		for (const m of rec.messages) line(m.field, null, null, m.claim, m.text, 'failed');
+	const nothing = new Set(cameToNothing(plan, rec));
 	const quiet = rec.reports
 		.filter((r) => !NOT_QUIET.has(r.outcome))
-		.map((r): QuietLine => [rec.type, rec.id, r.claim, r.outcome]);
+		.map((r): QuietLine => {
+			const line = [rec.type, rec.id, r.claim, r.outcome] as const;
+			return nothing.has(r) ? [...line, why(r.claim), r.field, ruleName(r.claim)] : [...line];
+		});
 	const outcome: SaveOutcome = {
 		type: rec.type,
 		id: rec.id,
@@ -231,6 +249,11 @@ export function describe(
 			field: f.field,
 			rule: ruleName(f.claim),
 			message: f.message
+		})),
+		nothing: [...nothing].map((r) => ({
+			field: r.field,
+			rule: ruleName(r.claim),
+			because: why(r.claim)
 		})),
 		messages: rec.messages.map((m) => ({
 			field: m.field,

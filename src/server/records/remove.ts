@@ -8,7 +8,7 @@ import { AtHand } from './near';
 import { inForce } from './force';
 import { keepChanges } from './keep';
 import { lockRecords, locking, needLocks, toLock } from './locks';
-import { changeOf, refuseBlocked } from './save';
+import { changeOf, noteRefused, refuseBlocked } from './save';
 import { readSubmission, storedOf } from './submitted';
 import type { Sender, Submission } from './types';
 import { RefusedChange } from './types';
@@ -21,6 +21,18 @@ const MOST_BLANKED = 2_000;
  * roll-ups follow. @throws {RefusedChange}
  */
 export async function remove(
+	sender: Sender,
+	target: { type: string; id: string; version?: number }
+): Promise<void> {
+	try {
+		await removeIn(sender, target);
+	} catch (e) {
+		if (e instanceof RefusedChange) await noteRefused(sender, e);
+		throw e;
+	}
+}
+
+async function removeIn(
 	sender: Sender,
 	target: { type: string; id: string; version?: number }
 ): Promise<void> {
@@ -60,7 +72,7 @@ export async function remove(
 			settle(plan, change, loader, { explain, zones, most: sender.most })
 		);
 		needLocks(toLock(settled, atHand.children), stored, locks);
-		refuseBlocked(settled.records);
+		refuseBlocked(force, settled.records);
 		await keepChanges(client, sender, force, [{ records, settled }], stored);
 	});
 }

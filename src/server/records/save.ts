@@ -4,8 +4,10 @@
  */
 import type pg from 'pg';
 import type { Change, Settled, SettledRecord, SubmittedRecord } from '../../core';
-import { compilePlan, refKey, same, settle, toJson } from '../../core';
+import { compilePlan, refKey, ruleOf, same, settle, toJson } from '../../core';
 import { zones } from '../../runtime/zones';
+import { noteRefusals } from '../db/journal';
+import { db } from '../db/pool';
 import type { StoredRecord } from '../db/records';
 import { nextIds } from '../db/records';
 import { readRelease, rulesOf } from '../db/rules';
@@ -41,13 +43,28 @@ export async function saveInOrder(
 	changes: readonly (readonly Submission[])[]
 ): Promise<(SaveOutcome[] | RefusedChange)[]> {
 	if (!changes.length) return [];
-	return locking(async (client, locks) => {
+	const outcomes = await locking(async (client, locks) => {
 		const force = await inForce(client, sender.workspace);
 		const all = changes.flat();
 		const stored = await lockRecords(client, sender.workspace, force.schema, all, locks);
 		const series = new Series(client, sender, force, stored, locks);
 		return series.save(changes);
 	});
+	for (const o of outcomes) if (o instanceof RefusedChange) await noteRefused(sender, o);
+	return outcomes;
+}
+
+/** Notes in the journal which rules refused a change. */
+export async function noteRefused(sender: Sender, { by }: RefusedChange): Promise<void> {
+	const { workspace, account, entryPoint } = sender;
+	const at = new Date(sender.instant).toISOString();
+	if (by)
+		await noteRefusals(
+			db(),
+			workspace,
+			{ at, account: account.id, entryPoint, release: by.release },
+			by.rules
+		);
 }
 
 /** What the core is told of a change. */
@@ -59,13 +76,21 @@ export const changeOf = (sender: Sender, records: readonly SubmittedRecord[]): C
 });
 
 /** A blocking message refuses the whole change, at its field. */
-export function refuseBlocked(records: readonly SettledRecord[]): void {
+export function refuseBlocked({ plan, release }: InForce, records: readonly SettledRecord[]): void {
 	records.forEach((rec, i) => {
 		if (rec.reached) return;
-		const faults = rec.messages
-			.filter((m) => m.blocking)
-			.map((m) => ({ field: m.field, message: m.text }));
-		if (faults.length) throw new RefusedChange(faults, i, 422);
+		const blocking = rec.messages.filter((m) => m.blocking);
+		if (!blocking.length) return;
+		const faults = blocking.map((m) => ({ field: m.field, message: m.text }));
+		const rules = blocking.map((m) => ({
+			type: rec.type,
+			record: rec.created ? null : rec.id,
+			field: m.field,
+			claim: m.claim,
+			ruleName: ruleOf(plan, m.claim)!.name,
+			message: m.text
+		}));
+		throw new RefusedChange(faults, i, 422, undefined, undefined, { release, rules });
 	});
 }
 
@@ -177,7 +202,7 @@ class Series {
 			settle(plan, change, loader, { explain, zones, most: this.sender.most })
 		);
 		needLocks(toLock(settled, this.atHand.children), this.now, this.locks);
-		refuseBlocked(settled.records);
+		refuseBlocked(this.force, settled.records);
 		for (const [i, s] of submissions.entries())
 			if (s.release !== undefined && s.release !== this.force.release)
 				await this.refuseOtherwise(s.release, change, settled, i);

@@ -1,5 +1,6 @@
 /** What senders submit, and how a change is refused. */
 import type { EntryPoint, JsonValue } from '../../core';
+import type { Refusal } from '../db/journal';
 
 /** One record as a sender submits it. */
 export interface Submission {
@@ -37,7 +38,9 @@ export class RefusedChange extends Error {
 		/** On a conflict: the record as it is stored now. */
 		readonly current?: { version: number; values: Record<string, JsonValue> },
 		/** Where the release in force decides otherwise than the one the sender saw. */
-		readonly otherwise?: Otherwise
+		readonly otherwise?: Otherwise,
+		/** The rules that refused it, by which release. */
+		readonly by?: { release: number; rules: readonly Refusal[] }
 	) {
 		super(faults.map((f) => f.message).join(' '));
 		this.name = 'RefusedChange';

@@ -49,6 +49,7 @@
 		column('quiet', 'Did nothing', (t) => quiet(t.quiet), 96),
 		{ id: 'because', label: 'Because', value: (t) => why(t.quiet) || null, width: 150, grow: true },
 		column('aside', 'Set aside', (t) => t.setAside),
+		column('refused', 'Refused', (t) => t.refused, 72),
 		column('failed', 'Failed', (t) => t.failed, 64),
 		{
 			id: 'last',
@@ -116,6 +117,9 @@
 			{:else if c.id === 'because'}<span class="text-quiet">{why(t.quiet)}</span>
 			{:else if c.id === 'aside'}<span class="mono text-ochre"
 					>{t.setAside ? `▲ ${formatCount(t.setAside)}` : ''}</span
+				>
+			{:else if c.id === 'refused'}<span class="mono text-brick"
+					>{t.refused ? `● ${formatCount(t.refused)}` : ''}</span
 				>
 			{:else if c.id === 'failed'}<span class="mono text-brick"
 					>{t.failed ? `● ${formatCount(t.failed)}` : ''}</span

@@ -21,10 +21,14 @@
 		set: 'text-brass-ink font-semibold',
 		sent: 'text-brass-ink font-semibold',
 		failed: 'text-brick',
+		refused: 'text-brick',
 		'set aside': 'text-ochre'
 	};
 	type Line = (typeof data.lines)[number];
-	const recordOf = (l: Line) => w.titles.all[`${l.type}.${l.record}`] ?? `No. ${l.record}`;
+	const recordOf = (l: Line) =>
+		l.record === null
+			? `a new ${w.schema.types.get(l.type)?.type.label.toLowerCase() ?? 'record'}`
+			: (w.titles.all[`${l.type}.${l.record}`] ?? `No. ${l.record}`);
 	const fieldOf = (l: Line) =>
 		l.field && l.field !== MESSAGES ? (w.schema.field(l.type, l.field)?.label ?? l.field) : '';
 	const moved = (l: Line) =>
@@ -91,6 +95,9 @@
 			{:else if c.id === 'by'}{l.who ?? ''}
 				<span class="text-xs text-quiet"
 					>{ENTRY_LABEL[l.entryPoint]}{l.release ? `, v${l.release}` : ''}</span
+				>
+			{:else if c.id === 'record' && l.record === null}<span class="text-quiet"
+					>{recordOf(l)}, not made</span
 				>
 			{:else if c.id === 'record'}<a class="textlink" href="/records/{l.type}/{l.record}"
 					>{recordOf(l)}</a

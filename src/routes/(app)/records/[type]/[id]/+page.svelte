@@ -118,6 +118,9 @@
 									><span class="text-ochre">▲ set aside</span>
 									<span class="mono">{say(l.field, l.now)}</span></td
 								>
+							{:else if l.outcome === 'nothing'}
+								<td></td>
+								<td class="text-quiet">nothing happened</td>
 							{:else}
 								<td></td>
 								<td class="text-brick">● failed</td>

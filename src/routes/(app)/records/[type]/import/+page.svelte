@@ -110,6 +110,8 @@
 							>{#each r.outcome?.changes.filter((c) => c.rule) ?? [] as c (c.field)}<div>
 									{label(c.field)} <span class="mono text-brass-ink">{say(c.field, c.to)}</span>
 									<span class="text-quiet">because {c.because}</span>
+								</div>{/each}{#each r.outcome?.nothing ?? [] as n (n.field)}<div class="text-quiet">
+									{label(n.field)}: nothing, because {n.because}
 								</div>{/each}</td
 						>
 						<td

@@ -1,0 +1,44 @@
+/** Rules that were set off and came to nothing, where somebody may wait for their value. */
+import type { Plan } from '../plan/plan';
+import type { ClaimReport, Outcome, SettledRecord } from '../settle/settle';
+import { isBlank } from '../value/value';
+
+/** Outcomes of a rule that looked for something and did not find the one. */
+const TO_NOTHING: ReadonlySet<Outcome> = new Set<Outcome>([
+	'no row',
+	'several rows',
+	'no result',
+	'left',
+	'guard unknown'
+]);
+
+/**
+ * Of each field that no rule gave a value and that is not filled otherwise: the first rule that was set
+ * off and came to nothing. The record must have been settled with its reports.
+ */
+export function cameToNothing(plan: Plan, rec: SettledRecord): ClaimReport[] {
+	const out = new Map<string, ClaimReport>();
+	const { at } = plan.schema.type(rec.type);
+	const byRule = new Set(rec.changes.flatMap((c) => (c.claim ? [c.field] : [])));
+	for (const r of rec.reports) {
+		if (!plan.claims.has(r.claim) || byRule.has(r.field) || out.has(r.field)) continue;
+		if (!TO_NOTHING.has(r.outcome)) continue;
+		// what a person sent stands, and nobody waits for the rule's
+		if (rec.changes.some((c) => c.field === r.field && !isBlank(c.to))) continue;
+		if (rec.reports.some((x) => x.field === r.field && GAVE.has(x.outcome))) continue;
+		const value = rec.values[at.get(r.field)!];
+		if (r.outcome === 'guard unknown' && !isBlank(value)) continue;
+		out.set(r.field, r);
+	}
+	return [...out.values()];
+}
+
+/** Outcomes by which another rule of the field has the say. */
+const GAVE: ReadonlySet<Outcome> = new Set<Outcome>([
+	'wrote',
+	'same value',
+	'cleared',
+	'kept',
+	'not blank',
+	'given at creation'
+]);

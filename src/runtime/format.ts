@@ -1,0 +1,75 @@
+/**
+ * Values for people, the same on pages, in history and in answers: dates, numbers and money in the
+ * workspace's locale, options by label, links by title.
+ */
+import type { Field, JsonValue, Schema } from '../core';
+
+const LOCALE = 'en-GB';
+const counts = new Intl.NumberFormat(LOCALE);
+
+/** A plain decimal text with narrow spaces for thousands; digits are never lost. */
+export function formatNumber(text: string): string {
+	const m = /^(-?)(\d+)(\.\d+)?$/.exec(text);
+	if (!m) return text;
+	const grouped = m[2].length > 4 ? m[2].replace(/\B(?=(\d{3})+(?!\d))/g, '\u202f') : m[2];
+	return `${m[1] ? '−' : ''}${grouped}${m[3] ?? ''}`;
+}
+
+/** A count, such as of records. */
+export function formatCount(n: number): string {
+	return counts.format(n).replace(/,/g, '\u202f');
+}
+
+const day = new Intl.DateTimeFormat(LOCALE, {
+	day: 'numeric',
+	month: 'short',
+	year: 'numeric',
+	timeZone: 'UTC'
+});
+
+/** A date `2026-11-23` as `23 Nov 2026`. */
+export const formatDate = (iso: string) => day.format(new Date(`${iso.slice(0, 10)}T00:00:00Z`));
+
+/** An instant in the workspace's zone. */
+export function formatMoment(iso: string, zone: string): string {
+	return new Intl.DateTimeFormat(LOCALE, {
+		day: 'numeric',
+		month: 'short',
+		year: 'numeric',
+		hour: '2-digit',
+		minute: '2-digit',
+		timeZone: zone
+	}).format(new Date(iso));
+}
+
+/** A field value as people read it; blank as an empty text. */
+export function formatValue(
+	field: Field,
+	v: JsonValue,
+	schema: Schema,
+	links: Record<string, string> = {}
+): string {
+	if (v === null) return '';
+	if (Array.isArray(v)) return v.map((x) => schema.option(field.list!, x)?.label ?? x).join(', ');
+	if (typeof v === 'boolean') return v ? 'yes' : 'no';
+	switch (field.type) {
+		case 'choice':
+			return schema.option(field.list!, v)?.label ?? v;
+		case 'number':
+			return formatNumber(v) + (field.unit ? `\u00a0${field.unit}` : '');
+		case 'money':
+			return field.currencyField
+				? formatNumber(v)
+				: `${formatNumber(v)}\u00a0${field.currency ?? 'EUR'}`;
+		case 'percent':
+			return `${formatNumber(v)}\u00a0%`;
+		case 'date':
+			return formatDate(v);
+		case 'moment':
+			return formatMoment(v, schema.model.zone);
+		case 'link':
+			return links[`${field.target}.${v}`] ?? `No. ${v}`;
+		default:
+			return v;
+	}
+}
