@@ -522,7 +522,10 @@ const third: Rule[] = [
 		'Label lines by words of the name',
 		'Names of more than three words do not fit one line of a label.',
 		['label_lines'],
-		compute('customer', 'if count(words(Trading name)) > 3 then 2 else 1'),
+		compute(
+			'customer',
+			'if is blank(Trading name) then null else if count(words(Trading name)) > 3 then 2 else 1'
+		),
 		{ hold: 'locked', none: 'clear' }
 	),
 	rule(

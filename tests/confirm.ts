@@ -40,7 +40,7 @@ export function confirm(plan: Plan, f: Finding): string {
 				person: null
 			},
 			recordsLoader(schema, near),
-			{ explain: true, zones }
+			{ explain: true, states: true, zones }
 		).records[0];
 	};
 	const rec = run();
@@ -76,6 +76,16 @@ export function confirm(plan: Plan, f: Finding): string {
 		const was = valuesToJson(schema, f.type, rec.values);
 		return differs(run({ was, sent: [] }, AT, false), rec);
 	}
+	if (/^With .* blank nobody can tell/.test(f.message)) return did('wrote', 'same value');
+	if (/lets nobody set it|nobody else can/.test(f.message))
+		return rec.messages.some((m) => m.field === f.field && m.blocking)
+			? 'shown'
+			: 'nothing refuses it';
+	if (/nothing for any of|so it stays blank/.test(f.message)) return did(...EMPTY);
+	if (/leave no option/.test(f.message))
+		return rec.limited.get(f.field)?.length === 0 ? 'shown' : 'options are left';
+	if (/required only where it is hidden/.test(f.message))
+		return rec.hidden.has(f.field) ? 'shown' : 'it is not hidden';
 	if (/space/.test(f.message)) return did('wrote', 'same value');
 	if (/Nothing takes|No row|no row|Nobody|gets nothing/.test(f.message)) return did(...EMPTY);
 	return `no way to confirm “${f.message}”`;

@@ -12,6 +12,7 @@ import type { Claim, PlanNode } from '../plan/plan';
 import type { SettledRecord } from '../settle/settle';
 import { valuesToJson } from '../trials/trials';
 import type { Value } from '../value/value';
+import { spell } from '../text/names';
 import { isBlank, isList, same } from '../value/value';
 import { candidates, candidatesFor } from './candidates';
 import { stretches } from '../spots/cells';
@@ -141,6 +142,19 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 				};
 			}
 		});
+	if (c.branches.length && !c.eventful)
+		looks.push({
+			is: 'blank into else',
+			look: (w, rec, outcome) => {
+				if (outcome !== 'wrote' && outcome !== 'same value') return null;
+				const blank = undecided(probe, c, w);
+				if (blank === null || isBlank(rec.values[at])) return null;
+				return {
+					place,
+					message: `With ${blank.label} blank nobody can tell whether “${blank.text}”, and it gives ${say(rec.values[at])} all the same.`
+				};
+			}
+		});
 	const left = rule.entryPoints && ENTRY_POINTS.filter((e) => !rule.entryPoints!.includes(e));
 	if (left?.length && rule.entryPoints!.length)
 		looks.push({
@@ -267,6 +281,105 @@ function sayValue(probe: Probe, c: Claim, v: Value): string {
 			? (probe.schema.option(c.field.list, x)?.label ?? x)
 			: String(toJson(x));
 	return isList(v) ? v.map(one).join(', ') : `“${one(v)}”`;
+}
+
+/** The condition of a formula that a blank leaves open for a record, where none before it is so; with that blank. */
+function undecided(probe: Probe, c: Claim, w: Witness): { text: string; label: string } | null {
+	const env = probe.env(c.rule.type, w);
+	for (const b of c.branches) {
+		let result: Value = null;
+		try {
+			result = b.run(env);
+		} catch (e) {
+			if (!(e instanceof LimitError)) throw e;
+			return null;
+		}
+		if (result === true) return null;
+		const own = b.reads.filter((r) => !r.via.length && !r.many && r.image === 'settled');
+		const blank = own.find((r) => (w.values[r.field] ?? null) === null);
+		if (result === null && blank)
+			return {
+				text: b.text,
+				label: probe.schema.field(blank.type, blank.field)?.label ?? blank.field
+			};
+	}
+	return null;
+}
+
+/**
+ * A claim that had no result for any record it was tried with, although it applied. Those that speak of
+ * what was before are tried as changes.
+ */
+export function neverSeen(probe: Probe, c: Claim, node: PlanNode): Shown | null {
+	if (c.each >= 0 || c.reads.some((r) => r.many || r.via.length)) return null;
+	const alone = probe.only(c.rule.type, node);
+	let without: Witness | null = null;
+	let tried = 0;
+	const all = candidates(probe, c, node);
+	// what speaks of before is tried as a change of each record to another
+	const before = c.eventful ? all.slice(0, MOST_PAIRED) : [];
+	for (const w of all) {
+		probe.setOff(c.rule, w);
+		for (const was of [undefined, ...before.map((b) => b.values)]) {
+			const as = was ? { ...w, was } : w;
+			const report = alone.run(c.rule.type, as).reports.find((r) => r.claim === c.id);
+			if (!report || !RAN.has(report.outcome)) continue;
+			if (!WITHOUT_RESULT.has(report.outcome)) return null;
+			tried++;
+			without ??= as;
+		}
+	}
+	if (!without || tried < 2) return null;
+	return {
+		is: 'never seen to give',
+		place: writerOf(c.rule.body)!.place(c.rule.outputs.indexOf(c.output)),
+		message: `It gave ${c.field.label} nothing for any of the ${tried} records that it was tried with.`,
+		...carried(without)
+	};
+}
+
+const WITHOUT_RESULT = new Set(['no result', 'cleared', 'left']);
+/** Outcomes of a claim whose condition held. */
+const RAN = new Set([
+	...WITHOUT_RESULT,
+	'wrote',
+	'same value',
+	'kept',
+	'not blank',
+	'no row',
+	'several rows',
+	'blank',
+	'failed',
+	'pending'
+]);
+
+/**
+ * A claim that goes on from the value that its own field had before, and has no result where that is
+ * blank: on every new record it is, and so it stays. Run as a change of a record with a blank there.
+ */
+export function staysBlank(probe: Probe, c: Claim, node: PlanNode): Shown | null {
+	const own = c.used.some((r) => r.image === 'was' && r.field === c.field.id && !r.via.length);
+	if (!own || c.each >= 0 || node.claims.length > 1) return null;
+	const { rule } = c;
+	let shown: Witness | null = null;
+	for (const w of candidates(probe, c, node)) {
+		const { [c.field.id]: _own, ...values } = w.values;
+		for (const was of candidates(probe, c, node).slice(0, MOST_PAIRED)) {
+			const { [c.field.id]: _before, ...before } = was.values;
+			const as = { values, near: w.near, was: before };
+			const rec = probe.run(rule.type, as);
+			if (!isBlank(rec.values[c.target])) return null;
+			const report = rec.reports.find((r) => r.claim === c.id);
+			if (report && WITHOUT_RESULT.has(report.outcome)) shown ??= as;
+		}
+	}
+	if (!shown) return null;
+	return {
+		is: 'stays blank',
+		place: writerOf(rule.body)!.place(rule.outputs.indexOf(c.output)),
+		message: `It goes on from what ${c.field.label} was, which is blank on every new record: so it stays blank. Say what it starts from, as in otherwise(was.${spell(c.field.label)}, 0).`,
+		...carried(shown)
+	};
 }
 
 /** Whether a text of a witness has a space too many itself: then the rule is not to blame. */

@@ -149,6 +149,15 @@ export function candidates(probe: Probe, claim: Claim, node: PlanNode | undefine
 	);
 }
 
+/** Records for several rules of a type together. */
+export function candidatesOfRules(probe: Probe, type: string, rules: readonly Rule[]): Witness[] {
+	return records(
+		probe,
+		type,
+		rules.filter((r) => !r.each).map((r) => spotsOfRule(r, probe.schema))
+	);
+}
+
 /** Records for a formula: each value of each field it reads, in pairs as far as there is room. */
 export function candidatesFor(probe: Probe, type: string, e: Expr): Witness[] {
 	return records(probe, type, [spotsOf([e], probe.schema).seen]);

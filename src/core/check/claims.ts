@@ -10,7 +10,7 @@ import type { Place } from '../kinds/spec';
 import type { SubmittedRecord } from '../settle/settle';
 import { settle } from '../settle/settle';
 import { recordsLoader, valuesFromJson } from '../trials/trials';
-import { tryClaim, tryUpdate } from './behaviour';
+import { neverSeen, staysBlank, tryClaim, tryUpdate } from './behaviour';
 import type { Context } from './context';
 import { ofRule } from './context';
 import { givesNothing, outrankedBy } from './guards';
@@ -31,7 +31,11 @@ export function claimFindings(
 			...ofRule(rule, is, place, output.id),
 			field: output.field
 		});
-		const shown = claim.each >= 0 ? [update(c, claim, node)] : tryClaim(c.probe, claim, node);
+		const blank = staysBlank(c.probe, claim, node);
+		const shown =
+			claim.each >= 0
+				? [update(c, claim, node)]
+				: [...tryClaim(c.probe, claim, node), blank ?? neverGave(c, claim, node)];
 		return [
 			...neverWrites(c, claim, node, output, of),
 			...shown.flatMap((s) => {
@@ -43,6 +47,10 @@ export function claimFindings(
 		];
 	});
 }
+
+/** One that gives nothing in any case is told already. */
+const neverGave = (c: Context, claim: Claim, node: PlanNode) =>
+	givesNothing(c.probe, claim) ? null : neverSeen(c.probe, claim, node);
 
 type Of = (place: Place, is: FindingIs) => ReturnType<typeof ofRule>;
 

@@ -6,22 +6,50 @@ import type { Rule } from '../document/rules';
 import type { Context } from './context';
 import { ofRule } from './context';
 import { exprOf, formulasOf } from './formulas';
+import type { Place } from '../kinds/spec';
 import type { Finding } from './types';
 
-/** Where a rule adds amounts of different currencies. */
+/** Where a rule adds, compares or copies amounts of different currencies. */
 export function mixedCurrencies(c: Context, rule: Rule): Finding[] {
-	return formulasOf(rule, c.schema).flatMap(({ place, formula, type }) => {
+	return formulasOf(rule, c.schema).flatMap(({ place, formula, type, output }) => {
 		const expr = exprOf(c, type, formula);
 		const mixed = expr && mixedIn(expr, c.schema);
-		if (!mixed) return [];
+		if (!mixed) return copied(c, rule, place, expr, output);
 		return [
 			{
 				...ofRule(rule, 'mixed currencies', place, place),
-				message: `This adds amounts in ${mixed[0]} and ${mixed[1]}, which have no common sum.`,
-				certificate: 'the currencies of the fields it adds'
+				message: `This ${mixed.does} amounts in ${mixed.of[0]} and ${mixed.of[1]}, which have no common ${mixed.does === 'adds' ? 'sum' : 'measure'}.`,
+				certificate: `the currencies of the fields it ${mixed.does}`
 			}
 		];
 	});
+}
+
+/** An amount that is put into a field of another currency as it stands. */
+function copied(
+	c: Context,
+	rule: Rule,
+	place: Place,
+	expr: Expr | null,
+	output: number | undefined
+): Finding[] {
+	const field = output === undefined ? undefined : rule.outputs[output]?.field;
+	const target = field && c.schema.field(rule.type, field);
+	const from = expr && currencyOf(expr, c.schema);
+	if (!target || !from || target.type !== 'money') return [];
+	const into = currencyOf(
+		{ k: 'field', image: 'settled', type: rule.type, field: target.id },
+		c.schema
+	);
+	if (!into || into === from) return [];
+	return [
+		{
+			...ofRule(rule, 'mixed currencies', place, `${place} into`),
+			field: target.id,
+			message: `This puts an amount in ${from} into ${target.label}, which is in ${into}, as it stands.`,
+			certificate: 'the currencies of the field it reads and of the one it writes'
+		}
+	];
 }
 
 /** The currency of what an expression gives, where the fields it is made of tell one. */
@@ -55,14 +83,32 @@ function currencyOf(e: Expr, schema: Schema): string | null {
 	}
 }
 
-/** The two currencies that an expression adds somewhere, or null. */
-function mixedIn(tree: Expr, schema: Schema): [string, string] | null {
-	let mixed: [string, string] | null = null;
+interface Mixed {
+	does: 'adds' | 'compares';
+	of: [string, string];
+}
+
+const ADDED = new Set(['+', '-']);
+const COMPARED = new Set(['=', '!=', '<', '<=', '>', '>=']);
+
+/** The two currencies that an expression adds or compares somewhere, or null. */
+function mixedIn(tree: Expr, schema: Schema): Mixed | null {
+	let mixed: Mixed | null = null;
+	const meet = (does: Mixed['does'], all: readonly Expr[]) => {
+		const of = all.map((x) => currencyOf(x, schema)).filter((x) => x !== null);
+		const other = of.find((x) => x !== of[0]);
+		if (other !== undefined) mixed ??= { does, of: [of[0], other] };
+	};
 	walk(tree, (e) => {
 		if (mixed) return false;
-		if (e.k !== 'bin' || (e.op !== '+' && e.op !== '-')) return;
-		const [a, b] = [currencyOf(e.a, schema), currencyOf(e.b, schema)];
-		if (a && b && a !== b) mixed = [a, b];
+		if (e.k === 'bin' && ADDED.has(e.op)) meet('adds', [e.a, e.b]);
+		else if (e.k === 'bin' && COMPARED.has(e.op)) meet('compares', [e.a, e.b]);
+		else if (e.k === 'between') meet('compares', [e.x, e.lo, e.hi]);
+		else if (e.k === 'call' && e.fn === 'sum') meet('adds', listed(e.args));
+		else if (e.k === 'call' && (e.fn === 'min' || e.fn === 'max')) meet('compares', listed(e.args));
 	});
 	return mixed;
 }
+
+/** Arguments given one by one, or as one list. */
+const listed = (args: readonly Expr[]) => args.flatMap((a) => (a.k === 'list' ? a.items : [a]));

@@ -15,6 +15,9 @@ import { Context, ofRule } from './context';
 import { inTrees } from './formulas';
 import { mixedCurrencies } from './currencies';
 import { bodyFindings, together } from './flaws';
+import { momentFindings } from './moments';
+import { shapeFindings } from './shapes';
+import { stateFindings } from './states';
 import type { Checked, Finding, Overruled } from './types';
 import { TooMuch } from './probe';
 import { definitionFaults, tableFaults } from './vocabulary';
@@ -37,14 +40,26 @@ export function analyse(
 	const plan = set === stored ? given : compilePlan(given.schema, set);
 	const c = new Context(plan, zones);
 	const byRule = new Map(set.rules.map((r) => [r.id, r]));
-	const findings: Finding[] = plan.problems.map((p) => ({
-		...ofRule(byRule.get(p.rule)!, 'rule fault', p.place, p.place),
-		message: p.message,
-		certificate:
-			p.place === 'order'
-				? 'the fields in the order in which they read each other'
-				: 'the rule was read'
-	}));
+	const said = new Set<string>();
+	const findings: Finding[] = plan.problems.flatMap((p): Finding[] => {
+		// a circle leaves out several rules and is one mistake
+		if (p.place === 'order' && said.has(p.message)) return [];
+		said.add(p.message);
+		const others = plan.problems.filter(
+			(x) => x !== p && x.place === 'order' && x.message === p.message
+		);
+		return [
+			{
+				...ofRule(byRule.get(p.rule)!, 'rule fault', p.place, p.place),
+				message: p.message,
+				certificate:
+					p.place === 'order'
+						? 'the fields in the order in which they read each other'
+						: 'the rule was read',
+				...(others.length ? { others: others.map((x) => x.rule) } : {})
+			}
+		];
+	});
 	findings.push(...definitionFaults(plan.schema), ...tableFaults(plan.schema));
 	const broken = new Set(plan.problems.map((p) => p.rule));
 	for (const rule of set.rules)
@@ -58,6 +73,9 @@ function ofOne(c: Context, rule: Rule, overruled: Readonly<Record<string, Overru
 		watchFindings,
 		mixedCurrencies,
 		retiredOptions,
+		shapeFindings,
+		stateFindings,
+		momentFindings,
 		guardFindings,
 		checkFindings,
 		(_: Context, r: Rule) => claimFindings(c, r, overruled),

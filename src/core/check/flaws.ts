@@ -68,7 +68,7 @@ export function together(
 	}
 	return [...out].map(([id, f]) => {
 		const { others } = f;
-		if (!others) return { ...f, id };
+		if (!others || f.is !== 'missing row') return { ...f, id };
 		const names = others.map((r) => `“${nameOf(r)}”`).join(', ');
 		return {
 			...f,

@@ -29,18 +29,20 @@ export interface Placed {
 	place: Place;
 	formula: Formula;
 	type: string;
+	/** The output (index) that it gives, where it is no more than that. */
+	output?: number;
 }
 
 /** Every formula of a rule, those within its texts included. */
 export function formulasOf(rule: Rule, schema: Schema): Placed[] {
 	const out: Placed[] = [];
-	const add = (place: Place, formula: Formula, type = rule.type) => {
-		out.push({ place, formula, type });
+	const add = (place: Place, formula: Formula, type = rule.type, output?: number) => {
+		out.push({ place, formula, type, output });
 		return formula;
 	};
 	if (rule.guard) add('guard', rule.guard, guardType(rule, schema));
 	mapBody(rule, {
-		formula: (f, place, about) => add(place, f, about?.type),
+		formula: (f, place, about) => add(place, f, about?.type, about?.output),
 		text: (t, place, about) => {
 			for (const piece of t) if (typeof piece !== 'string') add(place, piece, about?.type);
 			return t;

@@ -1,151 +1,25 @@
 /** Each kind of finding: rule sets that have it, and rule sets that only look as if they had. Invented data. */
 import { describe, expect, it } from 'vitest';
-import type { Field, Model, ReferenceTable } from '../document/model';
-import { Schema } from '../document/model';
-import type { Body, MatchBody, Output, Rule, RuleSet } from '../document/rules';
+import type { ReferenceTable } from '../document/model';
+import type { Body, MatchBody } from '../document/rules';
 import { ENTRY_POINTS } from '../document/rules';
 import { compilePlan } from '../plan/plan';
 import { zones } from '../../runtime/zones';
-import { confirm } from '../../../tests/confirm';
 import { analyse } from './findings';
 import { repaired } from './repair';
-import type { Finding } from './types';
-
-const field = (id: string, type: Field['type'], more: Partial<Field> = {}): Field => ({
-	id,
-	label: id[0].toUpperCase() + id.slice(1),
-	group: 'G',
-	type,
-	...more
-});
-const model: Model = {
-	zone: 'Europe/Amsterdam',
-	lists: [
-		{
-			id: 'size',
-			label: 'Size',
-			options: ['Small', 'Medium', 'Large', 'Old'].map((label) => ({
-				id: label.toLowerCase(),
-				label,
-				...(label === 'Old' ? { retired: true } : {})
-			}))
-		},
-		{
-			id: 'stage',
-			label: 'Stage',
-			options: ['Open', 'Won', 'Lost'].map((label) => ({ id: label.toLowerCase(), label }))
-		}
-	],
-	types: [
-		{
-			id: 'firm',
-			label: 'Firm',
-			plural: 'Firms',
-			title: 'name',
-			short: [],
-			columns: [],
-			fields: [
-				field('name', 'text'),
-				field('mail', 'email'),
-				field('key', 'yesno'),
-				field('heads', 'number', { places: 0 }),
-				field('size', 'choice', { list: 'size' })
-			]
-		},
-		{
-			id: 'deal',
-			label: 'Deal',
-			plural: 'Deals',
-			title: 'title',
-			short: [],
-			columns: [],
-			fields: [
-				field('title', 'text'),
-				field('note', 'text'),
-				field('company', 'text'),
-				field('firm', 'link', { target: 'firm', inverse: 'Deals' }),
-				field('stage', 'choice', { list: 'stage' }),
-				field('size', 'choice', { list: 'size' }),
-				field('sizes', 'choices', { list: 'size' }),
-				field('amount', 'number'),
-				field('share', 'number'),
-				field('rate', 'percent'),
-				field('urgent', 'yesno'),
-				field('day', 'date'),
-				field('at', 'moment'),
-				field('price', 'money', { currency: 'EUR' }),
-				field('fee', 'money', { currency: 'USD' })
-			]
-		}
-	]
-};
-const schema = new Schema(model);
-
-let serial = 0;
-type More = Partial<Rule> & { output?: Partial<Output>; if?: string };
-function rule(target: string, body: Body | string, more: More = {}): Rule {
-	const { output, if: guard, ...rest } = more;
-	return {
-		id: `r${++serial}`,
-		type: 'deal',
-		kind: 'derive',
-		name: `Rule ${serial}`,
-		why: '',
-		moments: ['created', 'changed', 'request'],
-		entryPoints: null,
-		watch: null,
-		entering: false,
-		guard: guard === undefined ? null : { text: guard },
-		outputs: [{ id: 'o', field: target, hold: 'follow', none: 'next', ...output }],
-		body: typeof body === 'string' ? { kind: 'formula', formulas: [{ text: body }] } : body,
-		...rest
-	};
-}
-const setOf = (rules: Rule[], more: Partial<RuleSet> = {}): RuleSet => ({
-	rules,
-	order: {},
-	...more
-});
-
-/** What an analysis says, each witness run again and each certificate there. */
-function found(set: RuleSet, history = {}): Finding[] {
-	const plan = compilePlan(schema, set);
-	const all = analyse(plan, set, zones, history).findings;
-	for (const f of all) {
-		expect(!!f.witness || !!f.certificate, `${f.message} has no proof`).toBe(true);
-		if (f.witness) expect(confirm(plan, f), f.message).toBe('shown');
-	}
-	return all;
-}
-const messages = (set: RuleSet, history = {}) => found(set, history).map((f) => f.message);
-const says = (pattern: RegExp, ...rules: Rule[]) =>
-	messages(setOf(rules)).filter((m) => pattern.test(m)).length;
-/** The findings left after the repair of one that fits a pattern was taken. */
-function afterRepair(pattern: RegExp, set: RuleSet): string[] {
-	const f = found(set).find((x) => pattern.test(x.message))!;
-	return messages(repaired(set, f.repair!, schema));
-}
-
-const options = (rows: Record<string, string | null>, blank = true): Body => ({
-	kind: 'options',
-	input: 'stage',
-	rows: Object.fromEntries(Object.entries(rows).map(([k, v]) => [k, [v]])),
-	blank: blank ? { none: true } : null
-});
-const bands = (limits: string[], results: (string | null)[], input = 'Amount'): Body => ({
-	kind: 'bands',
-	input: { text: input },
-	limits: limits.map((at) => ({ at, belongs: 'above' })),
-	results: results.map((r) => r && [r]) as (string[] | null)[],
-	blank: { none: true }
-});
-const check = (holds: string, blocking = true): Body => ({
-	kind: 'check',
-	holds: { text: holds },
-	message: ['Look at it'],
-	blocking,
-	always: false
-});
+import {
+	afterRepair,
+	bands,
+	check,
+	found,
+	messages,
+	options,
+	rule,
+	says,
+	schema,
+	setOf,
+	type More
+} from '../../../tests/deals';
 
 describe('a gap in bands or options', () => {
 	const gap = /Nothing takes/;
@@ -380,7 +254,7 @@ describe('a condition', () => {
 		expect(got, said).toBe(truth);
 	});
 	it('that always holds goes by its repair', () => {
-		const set = setOf([rule('share', '1', { if: 'true' })]);
+		const set = setOf([rule('share', 'Amount', { if: 'true' })]);
 		expect(afterRepair(/always holds/, set)).toEqual([]);
 	});
 	it('that always holds and is to come to hold is told, and not taken away', () => {
@@ -482,7 +356,9 @@ describe('what fails, or does not fit', () => {
 	it('is shown by a record at which it fails', () => {
 		const retired = rule('size', 'if Urgent then "Old" else "Small"');
 		expect(messages(setOf([retired])).join()).toMatch(/It fails.*retired/);
-		expect(messages(setOf([rule('size', 'if Urgent then "Large" else "Small"')]))).toEqual([]);
+		expect(messages(setOf([rule('size', 'if Urgent = true then "Large" else "Small"')]))).toEqual(
+			[]
+		);
 	});
 	it('a result outside what is left of its options', () => {
 		const limit = rule(

@@ -1,6 +1,6 @@
 /** Runs witnesses through the engine: a finding is only made when the engine shows it. */
 import { EVALUATION_STEPS } from '../feel/budget';
-import type { Env, RecordView } from '../feel/env';
+import type { Env, RecordView, Run } from '../feel/env';
 import type { JsonValue } from '../fields/codec';
 import { fromJson, toJson } from '../fields/codec';
 import type { Schema } from '../document/model';
@@ -155,6 +155,8 @@ export class Probe {
 			entryPoint?: EntryPoint;
 			instant?: number;
 			inLine?: boolean;
+			/** What the fields may be is asked for too. */
+			states?: boolean;
 		} = {}
 	): SettledRecord {
 		const { was = w.was ?? null, entryPoint = w.entryPoint ?? 'full' } = more;
@@ -179,10 +181,25 @@ export class Probe {
 			inLine
 		};
 		const change = { records: [record], entryPoint, instant, person: null };
-		const options = { explain: 'outcomes', alone: true, zones: this.zones } as const;
+		const options = {
+			explain: 'outcomes',
+			alone: true,
+			zones: this.zones,
+			states: more.states
+		} as const;
 		const done = settle(this.plan, change, recordsLoader(this.schema, near), options);
 		this.effort.take(done.steps);
 		return done.records[0];
+	}
+
+	/** Whether the condition of a rule holds for a witness that no rule has touched. */
+	inEffect(type: string, w: Witness, v: { guard: Run | null }): boolean {
+		if (!v.guard) return true;
+		try {
+			return v.guard(this.env(type, w)) === true;
+		} catch {
+			return false;
+		}
 	}
 
 	/** What a guard or a body runs in, over a witness that no rule has touched. */

@@ -2,9 +2,10 @@
 import { compileDefinition } from '../feel/compile';
 import { FUNCTION_NAMES } from '../feel/functions';
 import { nameKey } from '../text/names';
-import type { Schema } from '../document/model';
+import type { ReferenceTable, Schema } from '../document/model';
 import { sayTwice, twoForOneKey } from '../tables/twice';
 import { indexTable } from '../tables/reference';
+import { order } from '../value/value';
 import type { FindingIs, Gravity } from '../kinds/catalogue';
 import { FINDINGS } from '../kinds/catalogue';
 import type { Finding } from './types';
@@ -57,6 +58,40 @@ export function definitionFaults(schema: Schema): Finding[] {
 	});
 }
 
+/**
+ * Rows that no look-up finds: with a blank where they are looked up exactly or loosely, or a range whose
+ * ends stand the wrong way round. A range may be open, and every text begins with a blank prefix.
+ */
+function neverFound(t: ReferenceTable, schema: Schema): Finding[] {
+	const index = indexTable(t, schema);
+	const at = (id: string) => t.columns.findIndex((c) => c.id === id);
+	const label = (id: string) => t.columns[at(id)].label;
+	const why = (r: number): string | null => {
+		for (const k of t.keys) {
+			if (k.match === 'range') {
+				const [from, to] = [index.value(r, at(k.from)), index.value(r, at(k.to))];
+				if (from !== null && to !== null && (order(from, to) ?? 0) > 0)
+					return `its ${label(k.from)} lies above its ${label(k.to)}`;
+			} else if (k.match !== 'prefix' && index.value(r, at(k.column)) === null)
+				return `it has no ${label(k.column)}`;
+		}
+		return null;
+	};
+	return t.rows
+		.flatMap((_, r) => {
+			const reason = why(r);
+			if (!reason) return [];
+			return [
+				{
+					...ofPart('table', t.id, 'row never found', r, r),
+					message: `${t.label}: no look-up finds row ${r + 1}; ${reason}.`,
+					certificate: 'the keys of the row were read'
+				}
+			];
+		})
+		.slice(0, MOST);
+}
+
 /** Faults of tables; two rows for one key, where no range parts them. */
 export function tableFaults(schema: Schema): Finding[] {
 	return [...schema.tables.values()].flatMap((t) => {
@@ -70,6 +105,7 @@ export function tableFaults(schema: Schema): Finding[] {
 			? out
 			: [
 					...out,
+					...neverFound(t, schema),
 					...twoForOneKey(t, schema).map((x): Finding => ({
 						...ofPart('table', t.id, x.is, x.row, x.row),
 						message: sayTwice(t, schema, x),

@@ -200,8 +200,80 @@ export const FINDINGS = {
 	},
 	'mixed currencies': {
 		gravity: 'blocking',
-		proves: 'it adds amounts that have no common sum',
+		proves: 'it adds, compares or copies amounts that are not in one currency',
 		helps: 'bring the amounts to one currency first'
+	},
+	'percent as fraction': {
+		gravity: 'advisory',
+		proves: 'it reckons with a percentage of 9 as with the number 9, not with 0.09',
+		helps: 'divide the percentage by 100'
+	},
+	'same branches': {
+		gravity: 'advisory',
+		proves: 'both branches give the same, so the condition decides nothing',
+		helps: 'mend one of the branches, or take the condition away'
+	},
+	'empty range': {
+		gravity: 'advisory',
+		proves: 'no value lies between the two ends',
+		helps: 'turn the ends round, or take the range away'
+	},
+	'never seen to give': {
+		gravity: 'advisory',
+		proves: 'of all records tried it had a result for none',
+		helps: 'look at what it gives for an ordinary record, and mend the formula'
+	},
+	'stays blank': {
+		gravity: 'blocking',
+		proves:
+			'it starts from its own value of before, which is blank on every new record and so stays blank',
+		helps: 'say what it starts from: otherwise(was.…, 0)'
+	},
+	'blank into else': {
+		gravity: 'advisory',
+		proves: 'with a blank the condition cannot be told, and the else gives its value all the same',
+		helps: 'say first what a blank gives'
+	},
+	'set off by nothing': {
+		gravity: 'advisory',
+		proves: 'no change of a record that is there sets it going',
+		helps: 'let it be set at creation only, or watch a field'
+	},
+	'narrow moment': {
+		gravity: 'advisory',
+		proves:
+			'what it reads can change at a moment that it leaves out, and the value stays as it was',
+		helps: 'let it apply to changes as well, or say that it is set once'
+	},
+	'nobody can save': {
+		gravity: 'blocking',
+		proves: 'a record is refused for a field that nobody can set',
+		helps: 'let people set the field there, or do not require it'
+	},
+	'refused although set by a rule': {
+		gravity: 'advisory',
+		proves: 'a check refuses the record at a field whose value only a rule gives',
+		helps: 'show the message at a field that people can set, or mend the rule'
+	},
+	'required while hidden': {
+		gravity: 'advisory',
+		proves: 'wherever the field is required it is hidden, so nobody is ever asked for it',
+		helps: 'take one of the two rules away, or part their conditions'
+	},
+	'no option left': {
+		gravity: 'blocking',
+		proves: 'two limits leave no option, so the field can hold nothing',
+		helps: 'let the limits share an option'
+	},
+	'row never found': {
+		gravity: 'advisory',
+		proves: 'no look-up finds the row: a key is blank, or its range holds nothing',
+		helps: 'mend the key, or take the row away'
+	},
+	'retired field': {
+		gravity: 'advisory',
+		proves: 'it speaks of a field that is retired',
+		helps: 'speak of another field, or take the rule away'
 	}
 } as const satisfies Record<string, FindingKind>;
 

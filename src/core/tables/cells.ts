@@ -1,5 +1,6 @@
 /** Reference tables as rows of text: for CSV files, spreadsheets and the grid on the page. */
 import { nameKey } from '../text/names';
+import { looseKey } from '../text/loose';
 import { fromText, toJson } from '../fields/codec';
 import type { JsonValue } from '../document/json';
 import type { ReferenceTable, Schema, TableColumn } from '../document/model';
@@ -91,15 +92,23 @@ export function rowsFromCells(
 /** Rows (zero-based) whose keys are those of an earlier row, with that row; ranges count when they are equal. */
 export function doubledRows(table: ReferenceTable): Map<number, number> {
 	const at = new Map(table.columns.map((c, i) => [c.id, i]));
-	const ids = table.keys.flatMap((k) => (k.match === 'range' ? [k.from, k.to] : [k.column]));
-	const places = ids.map((id) => at.get(id)).filter((i) => i !== undefined);
+	const plain = (s: string) => s.trim();
+	// two keys are one where a look-up takes them for one
+	const keys = table.keys.flatMap((k) =>
+		(k.match === 'range' ? [k.from, k.to] : [k.column]).flatMap((id) => {
+			const i = at.get(id);
+			return i === undefined ? [] : [{ i, text: k.match === 'loose' ? looseKey : plain }];
+		})
+	);
 	const first = new Map<string, number>();
 	const out = new Map<number, number>();
-	if (!places.length) return out;
+	if (!keys.length) return out;
 	table.rows.forEach((row, r) => {
-		const key = JSON.stringify(
-			places.map((i) => (typeof row[i] === 'string' ? nameKey(row[i]) : row[i]))
-		);
+		const parts = keys.map(({ i, text }) => {
+			const v = row[i] ?? null;
+			return typeof v === 'string' ? text(v) : v;
+		});
+		const key = JSON.stringify(parts);
 		const had = first.get(key);
 		if (had === undefined) first.set(key, r);
 		else out.set(r, had);

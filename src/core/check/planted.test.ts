@@ -1,0 +1,227 @@
+/** Mistakes planted in rule sets, each beside a twin that only looks like it: found in the one, silent on the other. Invented data. */
+import { describe, expect, it } from 'vitest';
+import type { Body, Rule, RuleSet } from '../document/rules';
+import type { FindingIs } from '../kinds/catalogue';
+import { check, found, rule, setOf, type More } from '../../../tests/deals';
+
+const state = (
+	field: string,
+	s: 'required' | 'read-only' | 'hidden' | 'limited',
+	more: More = {},
+	options: string[] = []
+) =>
+	rule(field, { kind: 'state', state: s, options, always: false }, { kind: 'validate', ...more });
+const validate = (field: string, body: Body, more: More = {}) =>
+	rule(field, body, { kind: 'validate', ...more });
+const locked: More = { output: { hold: 'locked', none: 'clear' } };
+const how = (is: FindingIs, set: RuleSet) => found(set).filter((f) => f.is === is).length;
+
+/** Kind of finding, the rules that have it, and twins that have not. */
+const CASES: [FindingIs, string, () => Rule[], () => Rule[]][] = [
+	[
+		'mixed currencies',
+		'compared',
+		() => [rule('urgent', 'Price > Fee')],
+		() => [rule('urgent', 'Price > 10')]
+	],
+	[
+		'mixed currencies',
+		'copied',
+		() => [rule('price', 'Fee')],
+		() => [rule('price', 'Fee / Fee * 3')]
+	],
+	[
+		'mixed currencies',
+		'summed',
+		() => [rule('share', 'sum(Price, Fee)')],
+		() => [rule('share', 'sum(Price, 3)')]
+	],
+	[
+		'mixed currencies',
+		'between',
+		() => [rule('urgent', 'Price between 1 and Fee')],
+		() => [rule('urgent', 'Price between 1 and 9')]
+	],
+	[
+		'percent as fraction',
+		'times',
+		() => [rule('share', 'Amount * Rate')],
+		() => [rule('share', 'Amount * Rate / 100')]
+	],
+	[
+		'percent as fraction',
+		'taken from 1',
+		() => [rule('share', 'Amount * (1 - Rate)')],
+		() =>
+			[
+				rule('share', 'Amount * (1 - Rate / 100)'),
+				rule('rate', 'Rate * Amount', { id: 'p' })
+			].slice(0, 1)
+	],
+	[
+		'same branches',
+		'of an if',
+		() => [rule('size', 'if Urgent then "Small" else "Small"')],
+		() => [rule('size', 'if Urgent then "Small" else "Large"')]
+	],
+	[
+		'empty range',
+		'between',
+		() => [rule('share', '1', { if: 'Amount between 10 and 5' })],
+		() => [rule('share', '1', { if: 'Amount between 5 and 10' })]
+	],
+	[
+		'empty range',
+		'an open end',
+		() => [rule('share', '1', { if: 'Amount in (5..5]' })],
+		() => [rule('share', '1', { if: 'Amount in [5..5]' })]
+	],
+	[
+		'empty range',
+		'of days',
+		() => [rule('share', '1', { if: 'Day in [@"2026-02-01"..@"2026-01-01"]' })],
+		() => [rule('share', '1', { if: 'Day in [@"2026-01-01"..@"2026-02-01"]' })]
+	],
+	[
+		'never seen to give',
+		'division by nothing',
+		() => [rule('share', 'Amount / (Amount - Amount)')],
+		() => [rule('share', 'Amount / (Amount - 1)')]
+	],
+	[
+		'stays blank',
+		'a counter',
+		() => [rule('share', 'was.Share + 1', { if: 'changed(Stage)' })],
+		() => [rule('share', 'otherwise(was.Share, 0) + 1', { if: 'changed(Stage)' })]
+	],
+	[
+		'blank into else',
+		'a condition on a number',
+		() => [rule('size', 'if Amount > 5 then "Large" else "Small"')],
+		() => [
+			rule('size', 'if is blank(Amount) then null else if Amount > 5 then "Large" else "Small"')
+		]
+	],
+	[
+		'set off by nothing',
+		'today alone',
+		() => [rule('day', 'today + duration("P7D")')],
+		() => [rule('day', 'today + duration("P7D")', { watch: ['stage'] })]
+	],
+	[
+		'narrow moment',
+		'new records only',
+		() => [rule('share', 'Amount * 2', { moments: ['created'] })],
+		() => [rule('share', 'Amount * 2', { output: { hold: 'once' }, moments: ['created'] })]
+	],
+	[
+		'nobody can save',
+		'required and read-only',
+		() => [state('note', 'required', { if: 'Urgent' }), state('note', 'read-only')],
+		() => [
+			state('note', 'required', { if: 'Urgent' }),
+			state('note', 'read-only', { if: 'Urgent = false' })
+		]
+	],
+	[
+		'nobody can save',
+		'required and Locked without a result',
+		() => [state('share', 'required'), rule('share', 'Amount * 2', locked)],
+		() => [state('share', 'required'), rule('share', 'otherwise(Amount, 0) * 2', locked)]
+	],
+	[
+		'refused although set by a rule',
+		'a Locked value',
+		() => [
+			validate('share', check('Share < 100')),
+			rule('share', 'if is blank(Amount) then 1 else Amount * 2', locked)
+		],
+		() => [
+			validate('share', check('Share < 100')),
+			rule('share', 'if Urgent then 1 else 2', { ...locked })
+		]
+	],
+	[
+		'required while hidden',
+		'under one condition',
+		() => [state('note', 'required', { if: 'Urgent' }), state('note', 'hidden', { if: 'Urgent' })],
+		() => [
+			state('note', 'required', { if: 'Urgent' }),
+			state('note', 'hidden', { if: 'Stage = "Lost"' })
+		]
+	],
+	[
+		'no option left',
+		'two limits',
+		() => [
+			state('size', 'limited', {}, ['small']),
+			state('size', 'limited', { if: 'Urgent' }, ['large'])
+		],
+		() => [
+			state('size', 'limited', {}, ['small', 'large']),
+			state('size', 'limited', { if: 'Urgent' }, ['large'])
+		]
+	]
+];
+
+describe('a planted mistake is found, and its twin is clean', () => {
+	it.each(CASES)('%s: %s', (is, _, planted, clean) => {
+		expect(how(is, setOf(planted()))).toBeGreaterThan(0);
+		expect(how(is, setOf(clean()))).toBe(0);
+	});
+
+	it('a row of a table without its key', () => {
+		const table = (keys: (string | null)[]) => ({
+			id: 'rates',
+			label: 'Rates',
+			why: '',
+			columns: [
+				{ id: 'name', label: 'Name', type: 'text' as const },
+				{ id: 'rate', label: 'Rate', type: 'number' as const }
+			],
+			keys: [{ match: 'loose' as const, column: 'name' }],
+			rows: keys.map((k) => [k, '1'])
+		});
+		const one = (keys: (string | null)[]) =>
+			how('row never found', { rules: [], order: {}, tables: [table(keys)] });
+		expect(one(['a', null, ' '])).toBe(2);
+		expect(one(['a', 'b'])).toBe(0);
+		const range = (rows: (string | null)[][]) =>
+			how('row never found', {
+				rules: [],
+				order: {},
+				tables: [
+					{
+						...table([]),
+						columns: ['from', 'to', 'rate'].map((id) => ({
+							id,
+							label: id,
+							type: 'number' as const
+						})),
+						keys: [{ match: 'range' as const, from: 'from', to: 'to' }],
+						rows
+					}
+				]
+			});
+		expect(range([['10', '7', '1']])).toBe(1);
+		expect(
+			range([
+				['7', '7', '1'],
+				[null, '6', '1'],
+				['8', null, '1']
+			])
+		).toBe(0);
+		// and two keys that are one under the loose matching of the table
+		const doubled = (keys: string[]) =>
+			how('doubled key', { rules: [], order: {}, tables: [table(keys)] });
+		expect(doubled(['Zéphyr & Co', 'zephyr  & CO'])).toBe(1);
+		expect(doubled(['Zéphyr', 'Zephyra'])).toBe(0);
+	});
+
+	it('a circle is one finding, with all the rules in it', () => {
+		const [f, ...rest] = found(setOf([rule('share', 'Amount'), rule('amount', 'Share')]));
+		expect(rest).toEqual([]);
+		expect(f.others).toHaveLength(1);
+		expect(f.message).toContain('Deal: Amount → Deal: Share');
+	});
+});
