@@ -181,7 +181,11 @@ test('a check blocks a save at its field, in the form and past it; the import is
 	await expect(capacity.getByRole('alert')).toContainText('Electrical capacity is required.');
 	await expect(page).toHaveURL(/new$/);
 	await page.locator('#f-electrical_capacity').fill('63');
-	await page.locator('#f-discount_limit_percent').fill('5');
+	// Locked: without a kind there is no limit, and nobody sets one by hand
+	await expect(page.locator('[data-field=discount_limit_percent] output')).toHaveText('—');
+	await choose(page.locator('#f-kind'), 'Retrofit');
+	await expect(page.locator('[data-field=discount_limit_percent] output')).toContainText('5');
+	await page.locator('#f-name').fill('Tern Island retrofit');
 	await page.locator('#f-discount_percent').fill('7');
 	await expect(page.locator('[data-field=discount_percent]')).toContainText(
 		'▲ A discount of 7 % is more than the limit of 5 %.'
@@ -199,4 +203,59 @@ test('a check blocks a save at its field, in the form and past it; the import is
 	await expect(page.getByRole('row', { name: /^3/ })).toContainText(
 		'has passed, and the deal is still at Survey'
 	);
+});
+
+test('a form with something typed is not left by mistake, and an ended session signs in in place', async ({
+	page
+}) => {
+	await open(page, '/records/lead/new');
+	await page.locator('#f-company_as_typed').fill('Nobody of that name');
+	// nothing happened, and why
+	await expect(page.getByTestId('nothing-customer')).toContainText(
+		'no customer matches Company as typed Nobody of that name'
+	);
+	const journal = page.getByRole('link', { name: 'Journal', exact: true });
+	await journal.click();
+	const dialog = page.getByTestId('leaving');
+	await expect(dialog).toContainText('Company as typed is stored nowhere');
+	await page.keyboard.press('Escape');
+	await expect(page).toHaveURL(/lead\/new/);
+	await expect(page.locator('#f-company_as_typed')).toHaveValue('Nobody of that name');
+	// a moment is typed on the workspace's clock, and shown so
+	await page.locator('#f-status_changed_at').fill('2026-11-24 09:30');
+	await page.context().clearCookies();
+	await page.getByRole('button', { name: 'Create lead' }).click();
+	const again = page.getByTestId('sign-in-again');
+	await expect(again).toBeVisible();
+	await page.locator('#again-password').fill('wrong');
+	await page.keyboard.press('Enter');
+	await expect(again.getByRole('alert')).toContainText('●');
+	await page.locator('#again-password').fill('glasshouse-2');
+	await page.keyboard.press('Enter');
+	await expect(page).toHaveURL(/lead\/\d+$/);
+	await expect(page.locator('#f-status_changed_at')).toHaveValue('2026-11-24 09:30');
+	await expect(page.getByRole('row', { name: /Customer.*nothing happened/ })).toContainText(
+		'no customer matches'
+	);
+	// its own display form is read as well
+	await page.locator('#f-status_changed_at').fill('24 Nov 2026, 10:15');
+	await journal.click();
+	await dialog.getByRole('button', { name: 'Save, then leave' }).click();
+	await expect(page).toHaveURL(/journal/);
+});
+
+test('an ended session in the sheet: the edit is stored once signed in again', async ({ page }) => {
+	await open(page, '/write/customer/label_lines');
+	const why = page.getByLabel('Why the rule exists').first();
+	const had = await why.inputValue();
+	await page.context().clearCookies();
+	await why.fill('Two lines fit a long name');
+	const again = page.getByTestId('sign-in-again');
+	await expect(again).toBeVisible();
+	await page.locator('#again-password').fill('glasshouse-2');
+	await page.keyboard.press('Enter');
+	await expect(again).toBeHidden();
+	await expect(page.getByText('Draft saved')).toBeVisible();
+	await why.fill(had);
+	await expect(page.getByText('Draft saved')).toBeVisible();
 });

@@ -8,8 +8,7 @@ const TO_NOTHING: ReadonlySet<Outcome> = new Set<Outcome>([
 	'no row',
 	'several rows',
 	'no result',
-	'left',
-	'guard unknown'
+	'left'
 ]);
 
 /**
@@ -18,7 +17,6 @@ const TO_NOTHING: ReadonlySet<Outcome> = new Set<Outcome>([
  */
 export function cameToNothing(plan: Plan, rec: SettledRecord): ClaimReport[] {
 	const out = new Map<string, ClaimReport>();
-	const { at } = plan.schema.type(rec.type);
 	const byRule = new Set(rec.changes.flatMap((c) => (c.claim ? [c.field] : [])));
 	for (const r of rec.reports) {
 		if (!plan.claims.has(r.claim) || byRule.has(r.field) || out.has(r.field)) continue;
@@ -26,8 +24,8 @@ export function cameToNothing(plan: Plan, rec: SettledRecord): ClaimReport[] {
 		// what a person sent stands, and nobody waits for the rule's
 		if (rec.changes.some((c) => c.field === r.field && !isBlank(c.to))) continue;
 		if (rec.reports.some((x) => x.field === r.field && GAVE.has(x.outcome))) continue;
-		const value = rec.values[at.get(r.field)!];
-		if (r.outcome === 'guard unknown' && !isBlank(value)) continue;
+		// what waits for an input that is blank yet is no surprise
+		if (r.reads?.some((x) => x.value === null)) continue;
 		out.set(r.field, r);
 	}
 	return [...out.values()];

@@ -71,6 +71,15 @@ describe('a reason', () => {
 		expect(reason(plan, report)).toBe('it is computed from A of 3 things');
 		expect(report.counted).toMatchObject([{ type: 'thing', n: 3, ids: ['2', '3', '4'] }]);
 	});
+	it('says what stands around the change where a rule reads no field', () => {
+		const once = { output: { hold: 'once' as const } };
+		const created = (text: string, field: string) =>
+			why(planOf(rule(field, text, once)), { t: 'x' }, { was: null });
+		expect(created('person', 'boss')).toBe('that is who makes the change');
+		expect(created('today', 'day')).toBe('that is the day of the change');
+		expect(created('now', 'at')).toBe('that is the moment of the change');
+		expect(created('3', 'b')).toBe('a new record begins with it');
+	});
 	it('says who asked that a value be kept', () => {
 		const plan = planOf(rule('b', 'A * 2'));
 		const sent = { a: '3', b: '5' };

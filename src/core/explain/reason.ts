@@ -125,7 +125,8 @@ const PLAIN = 'that is what the rule gives';
 
 /** Why a claim gave what it gave: by what it read, by which branch, and by the condition that held. */
 function caused(plan: Plan, claim: Claim, report: ClaimReport, format: Format): string {
-	const why = because(plan, claim, report, format);
+	const told = because(plan, claim, report, format);
+	const why = told === PLAIN ? (aroundReason(claim) ?? told) : told;
 	const branch = branchReason(plan, report, format);
 	const held = (report.guard ?? [])
 		.filter((p) => p.result === true)
@@ -133,6 +134,15 @@ function caused(plan: Plan, claim: Claim, report: ClaimReport, format: Format): 
 	const as = [...new Set([...(branch ? [branch] : []), ...held])].filter((x) => !why.includes(x));
 	if (!as.length) return why;
 	return why === PLAIN ? as.join(', ') : `${why}, as ${as.join(', ')}`;
+}
+
+/** Where a rule reads no field: what stands around the change, or that a new record begins so. */
+function aroundReason(claim: Claim): string | null {
+	if (claim.outside.has('person')) return 'that is who makes the change';
+	if (claim.outside.has('now')) return 'that is the moment of the change';
+	if (claim.outside.has('today')) return 'that is the day of the change';
+	if (claim.outside.has('entry point')) return 'that is the road by which the change came in';
+	return claim.output.hold === 'once' ? 'a new record begins with it' : null;
 }
 
 /** Which branch of a formula was taken: the condition that was so, or the last that was not. */

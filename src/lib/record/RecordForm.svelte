@@ -92,7 +92,7 @@
 	<Dialog.Portal>
 		<Dialog.Overlay class="fixed inset-0 z-40 bg-ink/30" />
 		<Dialog.Content
-			class="fixed top-1/2 left-1/2 z-50 w-full max-w-md -translate-x-1/2 -translate-y-1/2 border border-ink bg-sheet p-6"
+			class="fixed top-1/2 left-1/2 z-50 w-full max-w-lg -translate-x-1/2 -translate-y-1/2 border border-ink bg-sheet p-6"
 			data-testid="leaving"
 		>
 			<Dialog.Title class="text-lg font-semibold">Not saved yet</Dialog.Title>

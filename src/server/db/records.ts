@@ -533,7 +533,7 @@ export async function pairCounts(
 	// a set has no order: its options are listed in that of their identities
 	const text = (f: Field) =>
 		f.type === 'choices'
-			? `coalesce(array_to_string(array(select unnest(${columnOf(f.id)}) order by 1 collate "C"), ','), '')`
+			? `coalesce(array_to_string(array(select o from unnest(${columnOf(f.id)}) o order by o collate "C"), ','), '')`
 			: `coalesce(${columnOf(f.id)}::text, '')`;
 	const r = await db.query(
 		`select ${text(a)} as a, ${text(b)} as b, count(*)::int as n

@@ -251,7 +251,7 @@
 							{pairs ? formatCount(total(r.id)) : ''}
 							{#if pairs && !isBlank && decided && elsewhere(r.id)}<span
 									title="records that hold something else"
-									>, {formatCount(elsewhere(r.id))} differ</span
+									>· {formatCount(elsewhere(r.id))} differ</span
 								>{/if}
 						</td>
 					</tr>
