@@ -61,6 +61,7 @@ export const demoDefinitions: Definition[] = written.map((d) => ({
 export const countryDesk: ReferenceTable = {
 	id: 'country_desk',
 	label: 'Country desk',
+	missing: 'mistake',
 	why: 'Kept by the sales office: the region that a country counts to and the currency it is quoted in.',
 	columns: [
 		{ id: 'country', label: 'Country', type: 'choice', list: 'country' },

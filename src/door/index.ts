@@ -19,6 +19,7 @@ import {
 	MATCH_HOWS,
 	MAX_COLUMNS,
 	MAX_ROWS,
+	MISSING_KEYS,
 	MOMENTS,
 	isIdentity,
 	isKeptName,
@@ -93,6 +94,7 @@ const tableHead = only({
 	id: id(),
 	label: text(100).matches(/\S/, 'A table needs a name'),
 	why: text(1000),
+	missing: word(MISSING_KEYS).optional(),
 	columns: list(
 		only({
 			id: id(),

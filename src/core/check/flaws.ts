@@ -63,12 +63,12 @@ export function together(
 		if (had?.part.kind === 'table' && f.part.kind === 'table') {
 			// the table alone proves it; a rule that looks it up shows it, one is enough
 			if (!had.rule) out.set(f.id, f);
-		} else if (had && f.is === 'missing row') had.others = [...(had.others ?? []), f.rule];
+		} else if (had && isMissing(f)) had.others = [...(had.others ?? []), f.rule];
 		else out.set(out.has(f.id) ? `${f.id}-${out.size}` : f.id, { ...f });
 	}
 	return [...out].map(([id, f]) => {
 		const { others } = f;
-		if (!others || f.is !== 'missing row') return { ...f, id };
+		if (!others || !isMissing(f)) return { ...f, id };
 		const names = others.map((r) => `“${nameOf(r)}”`).join(', ');
 		return {
 			...f,
@@ -77,6 +77,8 @@ export function together(
 		};
 	});
 }
+
+const isMissing = (f: Finding) => f.is === 'missing row' || f.is === 'key without a row';
 
 /** Whether a finding is about a rule, alone or with others. */
 export const isAbout = (f: Finding, rule: string): boolean =>

@@ -218,6 +218,42 @@ describe('a planted mistake is found, and its twin is clean', () => {
 		expect(doubled(['Zéphyr', 'Zephyra'])).toBe(0);
 	});
 
+	it('a table says what a key without a row means; only a mistake stops a release', () => {
+		const look: Body = {
+			kind: 'lookup',
+			table: 'desk',
+			keys: [{ text: 'Stage' }],
+			columns: ['share'],
+			several: 'no result'
+		};
+		const set = (missing?: 'nothing' | 'leave' | 'mistake'): RuleSet =>
+			setOf([rule('share', look)], {
+				tables: [
+					{
+						id: 'desk',
+						label: 'Desk',
+						why: '',
+						columns: [
+							{ id: 'stage', label: 'Stage', type: 'choice', list: 'stage' },
+							{ id: 'share', label: 'Share', type: 'number' }
+						],
+						keys: [{ match: 'exact', column: 'stage' }],
+						rows: [
+							['open', '1'],
+							['won', '2']
+						],
+						...(missing ? { missing } : {})
+					}
+				]
+			});
+		const said = (missing?: 'nothing' | 'leave' | 'mistake') =>
+			found(set(missing)).map((f) => [f.is, f.severity]);
+		expect(said()).toEqual([['key without a row', 'advisory']]);
+		expect(said('nothing')).toEqual([]);
+		expect(said('leave')).toEqual([]);
+		expect(said('mistake')).toEqual([['missing row', 'blocking']]);
+	});
+
 	it('a circle is one finding, with all the rules in it', () => {
 		const [f, ...rest] = found(setOf([rule('share', 'Amount'), rule('amount', 'Share')]));
 		expect(rest).toEqual([]);

@@ -126,7 +126,15 @@ export interface ReferenceTable {
 	keys: TableKey[];
 	/** One value for each column, as JSON. */
 	rows: JsonValue[][];
+	/**
+	 * What a key without a row means: nothing is found, the field is left as it is, or somebody forgot the
+	 * row. Nobody said where it is left out.
+	 */
+	missing?: MissingKey;
 }
+
+export const MISSING_KEYS = ['nothing', 'leave', 'mistake'] as const;
+export type MissingKey = (typeof MISSING_KEYS)[number];
 
 /** A parameter of a definition, or what it gives. */
 export interface DefinitionType {

@@ -64,8 +64,13 @@ export const FINDINGS = {
 	},
 	'missing row': {
 		gravity: 'blocking',
-		proves: 'a record with this key finds no row in the table',
+		proves: 'a record with this key finds no row in a table that is to have one for every key',
 		helps: 'add the row'
+	},
+	'key without a row': {
+		gravity: 'advisory',
+		proves: 'a record with this key finds no row, and the table does not say what that means',
+		helps: 'add the row, or say in the table what a key without a row means'
 	},
 	'blank cell': {
 		gravity: 'advisory',

@@ -63,7 +63,8 @@ export const lookup: Writes<Lookup> = {
 				return null;
 			}
 			if (keys.some((k) => !k)) return null;
-			return found(b, index, column, field, keys as Compiled[]);
+			const leaves = table.missing === 'leave';
+			return found(b, index, column, field, keys as Compiled[], leaves);
 		};
 	},
 	place: () => 'outputs',
@@ -100,7 +101,8 @@ function found(
 	index: TableIndex,
 	column: number,
 	field: Field,
-	keys: Compiled[]
+	keys: Compiled[],
+	leaves: boolean
 ): CompiledBody {
 	const list = typeOfField(field).t === 'list';
 	return {
@@ -108,7 +110,8 @@ function found(
 			const values = keys.map((k) => k.run(env));
 			if (values.some(isBlank)) return { got: false, why: 'blank' };
 			const rows = index.find(values);
-			if (!rows.length) return { got: false, why: 'no row' };
+			if (!rows.length)
+				return { got: false, why: 'no row', ...(leaves ? { then: 'leave' as const } : {}) };
 			if (rows.length > 1 && b.several === 'no result') {
 				const told = rows.slice(0, 10).map((r) => r + 1);
 				return { got: false, why: 'several', row: told.join(', ') };
@@ -171,13 +174,14 @@ function missingKeys(b: Lookup, look: Look): Flaw[] {
 	return keysOf(schema, spot.field).flatMap((o): Flaw[] => {
 		const rows = index.find([o.value]);
 		const fixed = [{ spot, value: o.value }];
+		if (!rows.length && (table.missing === 'nothing' || table.missing === 'leave')) return [];
 		if (rows.length) return blankCells(b, look, index, fixed, o.label, rows[0]);
 		const what = `that “${table.label}” has no row for “${o.label}”`;
 		const witness = look.show(fixed, ['no row', 'left', 'cleared'], what);
 		if (!witness) return [];
 		return [
 			{
-				is: 'missing row',
+				is: table.missing === 'mistake' ? 'missing row' : 'key without a row',
 				at: o.id,
 				place: 'input',
 				message: `“${table.label}” has no row for “${o.label}” of ${spot.field.label}; it gives no result.`,

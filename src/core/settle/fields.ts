@@ -69,7 +69,9 @@ function settleField(pass: Pass, rec: Working, node: PlanNode) {
 		}
 		if (!result.got) {
 			const { row, found } = result;
-			const none = result.then ?? c.output.none;
+			const said = result.then ?? c.output.none;
+			// a Locked field cannot be left as it is
+			const none = said === 'leave' && c.output.hold === 'locked' ? 'next' : said;
 			// one that nothing set off did not run, whatever it would have come to
 			const off = c.output.hold === 'locked' || triggered(pass, rec, c);
 			if (none === 'next') {

@@ -98,7 +98,7 @@ export class Entry {
 	});
 
 	#settle(sent: [string, JsonValue][]) {
-		const { type, id, short, inLine } = this.opened();
+		const { type, id, short, inLine, setBy } = this.opened();
 		try {
 			const record = {
 				...submissionOf(this.plan.schema, {
@@ -107,7 +107,9 @@ export class Entry {
 					sent,
 					...(id === null ? {} : { record: id })
 				}),
-				inLine: inLine || sent.length === 0
+				inLine: inLine || sent.length === 0,
+				// what rules added to its sets is theirs to withdraw again
+				added: new Map(Object.values(setBy).flatMap((s) => Object.entries(s.added ?? {})))
 			};
 			const change = {
 				records: [record],

@@ -3,7 +3,14 @@
 	import { Collapsible } from 'bits-ui';
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
-	import type { FieldType, JsonValue, ReferenceTable, TableColumn, TableKey } from '$core';
+	import type {
+		FieldType,
+		JsonValue,
+		MissingKey,
+		ReferenceTable,
+		TableColumn,
+		TableKey
+	} from '$core';
 	import {
 		FIELD_TYPES,
 		cellFault,
@@ -233,6 +240,13 @@
 		range: 'to … holds what is looked for (both ends count, a blank end is open)'
 	};
 
+	const MISSING = [
+		{ value: '', label: 'is not decided' },
+		{ value: 'nothing', label: 'gives nothing' },
+		{ value: 'leave', label: 'leaves the field as it is' },
+		{ value: 'mistake', label: 'is a mistake: it stops a release' }
+	];
+
 	// ---- files ----------------------------------------------------------------------------------
 
 	let said = $state<{ text: string; bad: boolean } | null>(null);
@@ -291,6 +305,16 @@
 		/>
 
 		<div class="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1 text-sm">
+			<span class="font-semibold">A key without a row</span>
+			<Choose
+				label="What a key without a row means"
+				value={table.missing ?? ''}
+				{disabled}
+				plain
+				choices={MISSING}
+				onpick={(v) =>
+					edit('missing', () => ({ missing: (v || undefined) as MissingKey | undefined }))}
+			/>
 			<span class="font-semibold">Found by</span>
 			{#each table.keys as key, i (i)}
 				<span
