@@ -71,9 +71,10 @@
 	const current = (id: string): JsonValue =>
 		s.sent.find(([x]) => x === id)?.[1] ??
 		(s.sent.some(([x]) => x === id) ? null : s.created ? null : (s.was[id] ?? null));
+	/** What the field comes to, as the form shows it: a value that gives way to a rule is not left standing. */
 	const shown = (id: string): JsonValue => {
-		const byRule = result?.changes.find((c) => c.field === id && c.claim);
-		return byRule && !s.sent.some(([x]) => x === id) ? toJson(byRule.to) : current(id);
+		const i = w.schema.type(s.type).at.get(id);
+		return result && i !== undefined ? toJson(result.values[i]) : current(id);
 	};
 
 	/** What rules wrote, this field first. */

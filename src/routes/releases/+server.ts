@@ -1,13 +1,21 @@
 import { Schema, analyse, compilePlan, runTrial } from '$core';
 import { zones } from '../../runtime/zones';
 import { indexMatched, readModel } from '$server/db/model';
-import { transaction } from '$server/db/pool';
+import type { Db } from '$server/db/pool';
+import { db, transaction } from '$server/db/pool';
 import { createRelease, hashOf, listTrials, lockDraft, readDraft } from '$server/db/rules';
 import { inForce } from '$server/records';
 import { noteOutOfLine } from '$server/records/out-of-line';
 import { BadInput, readJson } from '$door';
 import { allow, answer } from '$server/http/guard';
 import type { RequestHandler } from './$types';
+
+const CHANGED = 'The draft changed since this page was loaded. Look again, then release.';
+
+async function readAll(c: Db, workspace: string) {
+	const { model } = await readModel(c, workspace);
+	return { model, draft: await readDraft(c, workspace), trials: await listTrials(c, workspace) };
+}
 
 /** Releases the draft that the sender looked at. Blocking findings stop it; failing trials must be accepted. */
 export const POST: RequestHandler = (event) => {
@@ -21,39 +29,31 @@ export const POST: RequestHandler = (event) => {
 		const note = body?.note;
 		if (typeof note !== 'string' || !note.trim() || note.length > 1000)
 			throw new BadInput('Write one line on what this release is for.');
-		const number = await transaction(async (c) => {
-			await lockDraft(c, account.workspace);
-			const [{ model }, draft, trials] = [
-				await readModel(c, account.workspace),
-				await readDraft(c, account.workspace),
-				await listTrials(c, account.workspace)
-			];
-			if (typeof body!.hash === 'string' && body!.hash !== hashOf([draft.set, model]))
-				throw new BadInput(
-					'The draft changed since this page was loaded. Look again, then release.'
-				);
-			const plan = compilePlan(new Schema(model), draft.set);
-			const { findings } = analyse(plan, draft.set, zones);
-			const blocking = findings.filter((f) => f.severity === 'blocking');
-			if (blocking.length)
-				throw new BadInput(
-					`${blocking.length} blocking finding${blocking.length > 1 ? 's' : ''} first: ${blocking[0].message}`
-				);
-			const failing = trials.filter((t) => !runTrial(plan, t, zones).held);
-			if (failing.length && body!.acceptFailing !== true)
-				throw new BadInput(
-					`${failing.length} trial${failing.length > 1 ? 's do' : ' does'} not hold, “${failing[0].name}” first. Mend the draft or change what they expect.`
-				);
-			await indexMatched(c, plan.matched);
-			const before = (await inForce(c, account.workspace)).plan;
-			const number = await createRelease(
-				c,
-				account.workspace,
-				draft.set,
-				model,
-				note.trim(),
-				account.id
+		// what takes long is done on what was read, before anything is locked
+		const { workspace } = account;
+		const looked = await readAll(db(), workspace);
+		const seen = hashOf([looked.draft.set, looked.model]);
+		if (typeof body!.hash === 'string' && body!.hash !== seen) throw new BadInput(CHANGED);
+		const plan = compilePlan(new Schema(looked.model), looked.draft.set);
+		const { findings } = analyse(plan, looked.draft.set, zones);
+		const blocking = findings.filter((f) => f.severity === 'blocking');
+		if (blocking.length)
+			throw new BadInput(
+				`${blocking.length} blocking finding${blocking.length > 1 ? 's' : ''} first: ${blocking[0].message}`
 			);
+		const failing = looked.trials.filter((t) => !runTrial(plan, t, zones).held);
+		if (failing.length && body!.acceptFailing !== true)
+			throw new BadInput(
+				`${failing.length} trial${failing.length > 1 ? 's do' : ' does'} not hold, “${failing[0].name}” first. Mend the draft or change what they expect.`
+			);
+		const number = await transaction(async (c) => {
+			await lockDraft(c, workspace);
+			const { draft, model, trials } = await readAll(c, workspace);
+			const same = hashOf([draft.set, model]) === seen && hashOf(trials) === hashOf(looked.trials);
+			if (!same) throw new BadInput(CHANGED);
+			await indexMatched(c, plan.matched);
+			const before = (await inForce(c, workspace)).plan;
+			const number = await createRelease(c, workspace, draft.set, model, note.trim(), account.id);
 			await noteOutOfLine(c, account, number, { before, after: plan }, Date.now());
 			return number;
 		});

@@ -397,7 +397,7 @@ export type QuietLine = [
 	record: string,
 	claim: string,
 	outcome: string,
-	/** Where somebody may wait for the value: why it came to nothing, at which field, by the name of which rule. */
+	/** Why; and where somebody may wait for the value, at which field and by the name of which rule. */
 	because?: string,
 	field?: string,
 	ruleName?: string
@@ -487,7 +487,7 @@ export async function readHistory(
 		`select c.id as change, json_build_object('field', q->>5, 'was', null, 'now', null, 'claim', q->>2,
 		          'ruleName', q->>6, 'because', q->>4, 'outcome', 'nothing') as line
 		 from change c, jsonb_array_elements(c.quiet) q
-		 where c.id = any($1::bigint[]) and q->>0 = $2 and q->>1 = $3 and q->>4 is not null`,
+		 where c.id = any($1::bigint[]) and q->>0 = $2 and q->>1 = $3 and q->>5 is not null`,
 		[r.rows.map((x) => x.change), type, id]
 	);
 	return r.rows.map((x) => ({

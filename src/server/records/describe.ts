@@ -64,6 +64,13 @@ export interface Told {
 /** Most titles that are read with one statement. */
 const PIECE = 5_000;
 
+/** Outcomes of a condition that kept a rule out. */
+const CONDITION: ReadonlySet<Outcome> = new Set<Outcome>([
+	'guard false',
+	'guard unknown',
+	'did not come to hold'
+]);
+
 /** Outcomes of rules that did not run at all, or that lines of history tell of already. */
 const NOT_QUIET: ReadonlySet<Outcome> = new Set<Outcome>([
 	'not triggered',
@@ -219,7 +226,9 @@ export function describe(
 		.filter((r) => !NOT_QUIET.has(r.outcome))
 		.map((r): QuietLine => {
 			const line = [rec.type, rec.id, r.claim, r.outcome] as const;
-			return nothing.has(r) ? [...line, why(r.claim), r.field, ruleName(r.claim)] : [...line];
+			if (nothing.has(r)) return [...line, why(r.claim), r.field, ruleName(r.claim)];
+			// a condition that kept a rule out is told with its values
+			return CONDITION.has(r.outcome) ? [...line, why(r.claim)] : [...line];
 		});
 	const outcome: SaveOutcome = {
 		type: rec.type,
