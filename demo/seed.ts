@@ -1,6 +1,16 @@
 /** Fills an empty workspace with the demo: people, model, releases, draft, trials and records. */
-import type { Loader, MatchHow, MatchKey, Value } from '../src/core';
-import { Schema, compilePlan, fromJson, matchKey, reason, ruleOf, settle } from '../src/core';
+import type { Format, Loader, MatchHow, MatchKey, Value } from '../src/core';
+import {
+	Schema,
+	compilePlan,
+	fromJson,
+	matchKey,
+	reason,
+	ruleOf,
+	settle,
+	toJson
+} from '../src/core';
+import { formatValue } from '../src/runtime/format';
 import { zones } from '../src/runtime/zones';
 import { createAccount, type Role } from '../src/server/people/accounts';
 import { createModel, indexMatched, keysToMatch, tableOf } from '../src/server/db/model';
@@ -138,6 +148,15 @@ function settleAll(type: string, sizes: DemoSizes, near: Loader): Seeded[] {
 	const schema = new Schema(demoModel);
 	const plan = compilePlan(schema, demoReleases[2].set);
 	const { fields } = schema.type(type).type;
+	/** Values as history tells them: records by their titles. */
+	const format: Format = (ref, v) => {
+		const f = schema.field(ref.type, ref.field);
+		if (v === null || !f) return 'blank';
+		const target = f.type === 'link' && typeof v === 'string' ? schema.type(f.target!) : null;
+		const title =
+			target && near.record(f.target!, v as string)?.[target.at.get(target.type.title)!];
+		return title ? String(toJson(title)) : formatValue(f, toJson(v), schema);
+	};
 	const rnd = seeded(type.length);
 	const at = new Date(MADE).toISOString();
 	let number = 0;
@@ -182,7 +201,7 @@ function settleAll(type: string, sizes: DemoSizes, near: Loader): Seeded[] {
 				release: 3,
 				claim: c.claim,
 				rule: ruleOf(plan, c.claim)!.name,
-				because: reason(plan, report)
+				because: reason(plan, report, format)
 			};
 		}
 		for (const [claim, options] of rec.added) {

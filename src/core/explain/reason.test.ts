@@ -23,7 +23,7 @@ describe('a reason', () => {
 		const plan = planOf(rule('b', 'C * 2', { if: 'Flag' }));
 		expect(why(plan, { flag: true, c: '5' })).toBe('it is computed from C 5, as Flag is yes');
 		expect(why(planOf(rule('b', 'A * 2', { if: 'A > 4' })), { a: '5' })).toBe(
-			'it is computed from A 5, as A is 5'
+			'it is computed from A 5, as “A > 4” is so'
 		);
 	});
 	it('says before where it read what was, and from what to what a field moved', () => {
@@ -39,9 +39,9 @@ describe('a reason', () => {
 	it('says which branch was taken: the one that was so, or what failed for the else', () => {
 		const plan = planOf(rule('t', 'if A > 9 then "many" else if A > 4 then "some" else "few"'));
 		const of = (a: string | null) => why(plan, { a, c: '1' }, { was: { a: '50' } });
-		expect(of('10')).toBe('it is computed from A 10, as A is 10');
-		expect(of('5')).toBe('it is computed from A 5, as A is 5');
-		expect(of('2')).toBe('it is computed from A 2, as “A > 4” is not so: A is 2');
+		expect(of('10')).toBe('it is computed from A 10, as “A > 9” is so');
+		expect(of('5')).toBe('it is computed from A 5, as “A > 4” is so');
+		expect(of('2')).toBe('it is computed from A 2, as “A > 4” is not so');
 		expect(of(null)).toBe('it is unknown whether “A > 4”: A is blank');
 	});
 	it('says what was counted behind a link, and how many', () => {

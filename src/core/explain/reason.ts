@@ -127,10 +127,10 @@ const PLAIN = 'that is what the rule gives';
 function caused(plan: Plan, claim: Claim, report: ClaimReport, format: Format): string {
 	const told = because(plan, claim, report, format);
 	const why = told === PLAIN ? (aroundReason(claim) ?? told) : told;
-	const branch = branchReason(plan, report, format);
+	const branch = branchReason(plan, report, format, why);
 	const held = (report.guard ?? [])
 		.filter((p) => p.result === true)
-		.map((p) => partValues(plan, p, format) || `“${p.text}” is so`);
+		.map((p) => soReason(plan, p, format, why));
 	const as = [...new Set([...(branch ? [branch] : []), ...held])].filter((x) => !why.includes(x));
 	if (!as.length) return why;
 	return why === PLAIN ? as.join(', ') : `${why}, as ${as.join(', ')}`;
@@ -145,12 +145,28 @@ function aroundReason(claim: Claim): string | null {
 	return claim.output.hold === 'once' ? 'a new record begins with it' : null;
 }
 
+/** Whether all values of a condition stand in what is told already. */
+const isTold = (part: SeenPart, told: string, format: Format) =>
+	part.values.every((v) => told.includes(format(v, v.value)));
+
+/** A condition that was so: by its values, or by itself where these are told already. */
+function soReason(plan: Plan, part: SeenPart, format: Format, told: string): string {
+	const said =
+		part.values.length && isTold(part, told, format) ? '' : partValues(plan, part, format);
+	return said || `“${part.text}” is so`;
+}
+
 /** Which branch of a formula was taken: the condition that was so, or the last that was not. */
-function branchReason(plan: Plan, report: ClaimReport, format: Format): string | null {
+function branchReason(
+	plan: Plan,
+	report: ClaimReport,
+	format: Format,
+	told: string
+): string | null {
 	const part = report.branches?.at(-1);
 	if (!part) return null;
-	const said = partValues(plan, part, format);
-	if (part.result === true) return said || `“${part.text}” is so`;
+	if (part.result === true) return soReason(plan, part, format, told);
+	const said = isTold(part, told, format) ? '' : partValues(plan, part, format);
 	const blank = part.values.find((v) => v.value === null);
 	if (part.result === null && blank)
 		return `it is unknown whether “${part.text}”: ${labelOf(plan.schema, blank)} is blank`;

@@ -40,15 +40,15 @@
 			id: 'rule',
 			label: 'Rule',
 			value: (t) => ruleOf(t.rule)?.name ?? t.name,
-			width: 200,
+			width: 180,
 			grow: true
 		},
-		{ id: 'type', label: 'Of', value: typeOf, width: 80, pick: true },
-		column('wrote', 'Wrote', (t) => t.wrote, 116),
-		column('sent', 'Sent', (t) => t.sent, 56),
+		{ id: 'type', label: 'Of', value: typeOf, width: 90, pick: true },
+		column('wrote', 'Wrote', (t) => t.wrote, 100),
+		column('sent', 'Sent', (t) => t.sent, 50),
 		column('quiet', 'Did nothing', (t) => quiet(t.quiet), 96),
-		{ id: 'because', label: 'Because', value: (t) => why(t.quiet) || null, width: 150, grow: true },
-		column('aside', 'Set aside', (t) => t.setAside),
+		{ id: 'because', label: 'Because', value: (t) => why(t.quiet) || null, width: 120, grow: true },
+		column('aside', 'Set aside', (t) => t.setAside, 76),
 		column('refused', 'Refused', (t) => t.refused, 72),
 		column('failed', 'Failed', (t) => t.failed, 64),
 		{
@@ -56,7 +56,7 @@
 			label: 'Last',
 			value: (t) => t.last,
 			text: (t) => (t.last ? formatMoment(t.last, w.model.zone) : ''),
-			width: 140
+			width: 146
 		}
 	];
 </script>
