@@ -227,6 +227,7 @@ test('a form with something typed is not left by mistake, and an ended session s
 	await page.getByRole('button', { name: 'Create lead' }).click();
 	const again = page.getByTestId('sign-in-again');
 	await expect(again).toBeVisible();
+	await expect(page.locator('#again-password')).toBeFocused();
 	await page.locator('#again-password').fill('wrong');
 	await page.keyboard.press('Enter');
 	await expect(again.getByRole('alert')).toContainText('●');

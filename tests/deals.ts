@@ -5,14 +5,14 @@ import { Schema, analyse, compilePlan, repaired } from '../src/core';
 import { zones } from '../src/runtime/zones';
 import { confirm } from './confirm';
 
-export const field = (id: string, type: Field['type'], more: Partial<Field> = {}): Field => ({
+const field = (id: string, type: Field['type'], more: Partial<Field> = {}): Field => ({
 	id,
 	label: id[0].toUpperCase() + id.slice(1),
 	group: 'G',
 	type,
 	...more
 });
-export const model: Model = {
+const model: Model = {
 	zone: 'Europe/Amsterdam',
 	lists: [
 		{

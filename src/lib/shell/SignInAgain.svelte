@@ -72,6 +72,11 @@
 		<Dialog.Content
 			class="fixed top-1/2 left-1/2 z-50 w-full max-w-sm -translate-x-1/2 -translate-y-1/2 border border-ink bg-sheet p-6"
 			data-testid="sign-in-again"
+			onOpenAutoFocus={(e) => {
+				// the address is known; what is asked for is the password
+				e.preventDefault();
+				document.getElementById('again-password')?.focus();
+			}}
 		>
 			<Dialog.Title class="text-lg font-semibold">Your session has ended</Dialog.Title>
 			<Dialog.Description class="mt-1 text-quiet"

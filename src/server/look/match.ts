@@ -38,8 +38,7 @@ export async function lookAtMatches(
 	workspace: string,
 	schema: Schema,
 	rule: Rule,
-	instant: number,
-	most = MOST_LOOKED
+	instant: number
 ): Promise<MatchLook> {
 	if (rule.body.kind !== 'match') throw new BadInput('The rule is no match among records.');
 	const always: Rule = {
@@ -75,7 +74,7 @@ export async function lookAtMatches(
 	};
 	const wanted = new Set<string>();
 	await eachPiece(db, schema, workspace, rule.type, async (piece) => {
-		if (out.of >= most) {
+		if (out.of >= MOST_LOOKED) {
 			out.more ||= piece.length > 0;
 			return;
 		}
