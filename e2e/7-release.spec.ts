@@ -1,5 +1,4 @@
-import AxeBuilder from '@axe-core/playwright';
-import { cellOf, expect, open, openSheet, signIn, test } from './helpers';
+import { barriers, cellOf, expect, open, openSheet, signIn, test } from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page));
 
@@ -102,35 +101,34 @@ test('from a draft with mistakes to a release in force everywhere, and back', as
 	await expect(page.locator('[data-field=size_class] output')).toHaveText('Medium');
 });
 
-test('every main page is accessible and fits a laptop without sideways scrolling', async ({
-	page
-}) => {
-	test.slow();
-	await page.setViewportSize({ width: 1280, height: 650 });
-	for (const path of [
-		'/write/customer/size_class',
-		'/write/deal/freight_paid_by',
-		'/write/deal/net_amount',
-		'/write/deal/discount_limit_percent',
-		'/write/contact/given_name',
-		'/write/customer/currency',
-		'/write/customer/~messages',
-		'/write/lead/customer',
-		'/tables',
-		'/tables/country_desk',
-		'/definitions',
-		'/check',
-		'/try',
-		'/rehearse',
-		'/release',
-		'/records/customer',
-		'/records/customer/1',
-		'/records/customer/import',
-		'/journal',
-		'/journal/size_class',
-		'/outbox',
-		'/settings'
-	]) {
+// a page each, so that the slow machine's time limit is that of one page, and what fails is named
+for (const path of [
+	'/write/customer/size_class',
+	'/write/deal/freight_paid_by',
+	'/write/deal/net_amount',
+	'/write/deal/discount_limit_percent',
+	'/write/contact/given_name',
+	'/write/customer/currency',
+	'/write/customer/~messages',
+	'/write/lead/customer',
+	'/tables',
+	'/tables/country_desk',
+	'/definitions',
+	'/check',
+	'/try',
+	'/rehearse',
+	'/release',
+	'/records/customer',
+	'/records/customer/1',
+	'/records/customer/import',
+	'/journal',
+	'/journal/size_class',
+	'/outbox',
+	'/settings'
+])
+	test(`accessible, and fits a laptop without sideways scrolling: ${path}`, async ({ page }) => {
+		test.slow();
+		await page.setViewportSize({ width: 1280, height: 650 });
 		await open(page, path);
 		await page.waitForLoadState('networkidle');
 		const wide = await page.evaluate(
@@ -138,15 +136,8 @@ test('every main page is accessible and fits a laptop without sideways scrolling
 		);
 		expect(wide, path).toBe(0);
 		// what stands around the page is the same on all: looked at with the first
-		const axe = new AxeBuilder({ page });
-		if (path !== '/write/customer/size_class') axe.include('main');
-		const { violations } = await axe
-			.withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
-			.analyze();
+		const within = path === '/write/customer/size_class' ? 'body' : 'main';
 		expect(
-			violations.map(
-				(v) => `${path} ${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).join(' | ')}`
-			)
+			await barriers(page, within, ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
 		).toEqual([]);
-	}
-});
+	});

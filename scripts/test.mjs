@@ -41,29 +41,55 @@ function step(name, command, args, env = {}) {
 	if (r.status !== 0) throw new Error(`${name} failed.`);
 }
 
+/** Starts a step that uses one core, to be waited for; what it says is shown when it ends. */
+function beside(name, command, args, env = {}) {
+	const from = Date.now();
+	return new Promise((resolve, reject) => {
+		const said = [];
+		const child = spawn(command, args, {
+			cwd: ROOT,
+			stdio: ['ignore', 'pipe', 'pipe'],
+			env: { ...process.env, ...env }
+		});
+		for (const stream of [child.stdout, child.stderr]) stream.on('data', (b) => said.push(b));
+		child.once('error', reject);
+		child.once('close', (code) => {
+			times.push([name, Date.now() - from]);
+			say(`\n── ${name}\n${Buffer.concat(said).toString()}`);
+			if (code === 0) resolve();
+			else reject(new Error(`${name} failed.`));
+		});
+	});
+}
+
 try {
 	await withLock('install', async () => npmPackages());
 	const kit = { RIGID_KIT_DIR: '.svelte-kit' };
-	if (wants('format')) step('format', bin('prettier'), ['--check', '--log-level', 'warn', '.']);
-	if (wants('types')) {
-		step('types: routes', bin('svelte-kit'), ['sync'], kit);
-		step(
-			'types',
-			bin('svelte-check'),
-			['--tsconfig', './tsconfig.json', '--fail-on-warnings'],
-			kit
-		);
-	}
-	if (wants('lint')) step('lint', bin('eslint'), ['.']);
-	if (wants('structure'))
-		step('structure', bin('depcruise'), [
-			'--config',
-			'.dependency-cruiser.cjs',
-			'src',
-			'demo',
-			'bench',
-			'tests'
-		]);
+	// the types of the routes are generated: what reads them waits for it
+	if (wants('types') || wants('lint')) step('types: routes', bin('svelte-kit'), ['sync'], kit);
+	await Promise.all([
+		wants('lint') && beside('lint', bin('eslint'), ['.']),
+		(async () => {
+			if (wants('format'))
+				await beside('format', bin('prettier'), ['--check', '--log-level', 'warn', '.']);
+			if (wants('types'))
+				await beside(
+					'types',
+					bin('svelte-check'),
+					['--tsconfig', './tsconfig.json', '--fail-on-warnings'],
+					kit
+				);
+			if (wants('structure'))
+				await beside('structure', bin('depcruise'), [
+					'--config',
+					'.dependency-cruiser.cjs',
+					'src',
+					'demo',
+					'bench',
+					'tests'
+				]);
+		})()
+	]);
 	if (wants('unit')) step('unit', bin('vitest'), ['run', '--project', 'core', '--project', 'lib']);
 	if (wants('integration') || wants('e2e')) {
 		cluster = await startCluster('test-postgres', 5633);
