@@ -171,7 +171,8 @@ function rule(
 
 const compute = (type: string, ...texts: string[]): Body => ({
 	kind: 'formula',
-	formulas: texts.map((t) => formula(type, t))
+	formulas: texts.map((t) => formula(type, t)),
+	blank: { none: true }
 });
 
 function bands(

@@ -91,7 +91,10 @@ export function rule(target: string, body: Body | string, more: More = {}): Rule
 		entering: false,
 		guard: guard === undefined ? null : { text: guard },
 		outputs: [{ id: 'o', field: target, hold: 'follow', none: 'next', ...output }],
-		body: typeof body === 'string' ? { kind: 'formula', formulas: [{ text: body }] } : body,
+		body:
+			typeof body === 'string'
+				? { kind: 'formula', formulas: [{ text: body }], blank: { none: true } }
+				: body,
 		...rest
 	};
 }

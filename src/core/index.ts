@@ -88,6 +88,7 @@ export { MAX_COLUMNS, MAX_ROWS, indexTable } from './tables/reference';
 
 // ── Compile: a rule set becomes an ordered plan, or says what is wrong and where ─────────────────
 export { bandOf, bandText } from './kinds/band';
+export { undecidedReads } from './kinds/formula';
 export {
 	kindOf,
 	limitsOf,
@@ -138,6 +139,7 @@ export {
 
 // ── Check: mistakes, each proven on a record ─────────────────────────────────────────────────────
 export {
+	Kept,
 	analyse,
 	claimCounts,
 	isAbout,

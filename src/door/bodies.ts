@@ -59,7 +59,7 @@ const blanks = () =>
 
 /** What each kind has beside its `kind`. */
 const BODIES: Record<Body['kind'], () => yup.ObjectShape> = {
-	formula: () => ({ formulas: list(formula(), 50) }),
+	formula: () => ({ formulas: list(formula(), 50), blank: blank(true) }),
 	bands: () => ({
 		input: formula(),
 		limits: list(only({ at: text(60), belongs: word(['above', 'below']) }), 500),

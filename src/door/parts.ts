@@ -72,12 +72,13 @@ const part = () =>
 
 export const template = () => yup.array().strict().defined().max(100).of(part());
 
-export const blank = () =>
+/** @param unsaid may be left out as well */
+export const blank = (unsaid = false) =>
 	yup
 		.mixed()
 		.nullable()
 		.test('blank', '${path} must be null, {"none": true} or {"give": […]}', (v) => {
-			if (v === null) return true;
+			if (v === null || (unsaid && v === undefined)) return true;
 			if (typeof v !== 'object') return false;
 			return 'none' in v! || ('give' in v! && jsons().isValidSync(v.give));
 		});

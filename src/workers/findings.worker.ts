@@ -1,6 +1,6 @@
 /** Analyses the draft off the main thread, again at every edit. */
 import type { Checked, Model, Overruled, RuleSet } from '../core';
-import { analyse } from '../core';
+import { Kept, analyse } from '../core';
 import { zones } from '../runtime/zones';
 import { compileSent } from './kept';
 
@@ -16,11 +16,14 @@ export interface FindingsAnswer {
 	checked: Checked | null;
 }
 
+/** What was said of the draft before: an edit looks again at what it touches. */
+const kept = new Kept();
+
 self.onmessage = ({ data }: MessageEvent<FindingsJob>) => {
 	let checked: Checked | null = null;
 	try {
 		const { plan, set } = compileSent(data.model, data.set);
-		checked = analyse(plan, set, zones, data.overruled);
+		checked = analyse(plan, set, zones, data.overruled, kept);
 	} catch (e) {
 		// whoever waits is told, and the next edit is looked at again
 		console.error(e);

@@ -324,6 +324,8 @@ export function neverSeen(probe: Probe, c: Claim, node: PlanNode): Shown | null 
 			const as = was ? { ...w, was } : w;
 			const report = alone.run(c.rule.type, as).reports.find((r) => r.claim === c.id);
 			if (!report || !RAN.has(report.outcome)) continue;
+			// what a blank gives was decided
+			if (report.outcome === 'blank') continue;
 			if (!WITHOUT_RESULT.has(report.outcome)) return null;
 			tried++;
 			without ??= as;

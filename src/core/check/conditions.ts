@@ -109,24 +109,24 @@ export function checkFindings(c: Context, rule: Rule): Finding[] {
 }
 
 /**
- * Pairs of blocking checks of which one always refuses what the other lets through, although each can
- * be met. Told at the later of the two.
+ * Blocking checks before this one of which one always refuses what the other lets through, although
+ * each can be met. Told at the later of the two.
  */
-export function clashes(c: Context): Finding[] {
+export function clashes(c: Context, rule: Rule): Finding[] {
 	const checks = [...c.plan.validators.values()].filter((v) => v.kind === 'check' && v.blocking);
 	const tree = (v: Validator) =>
 		exprOf(c, v.rule.type, judgeOf(v.rule.body)?.asks(v.rule.body) ?? null);
-	const out: Finding[] = [];
-	for (const [i, a] of checks.entries())
-		for (const b of checks.slice(i + 1)) {
-			if (a.rule.type !== b.rule.type || !shareAField(a, b)) continue;
+	return checks.flatMap((b, i) => {
+		if (b.rule.id !== rule.id) return [];
+		return checks.slice(0, i).flatMap((a): Finding[] => {
+			if (a.rule.type !== b.rule.type || !shareAField(a, b)) return [];
 			const trees = [tree(a), tree(b)];
 			for (const v of [a, b]) if (v.rule.guard) trees.push(exprOf(c, v.rule.type, v.rule.guard));
-			if (trees.some((t) => !t)) continue;
+			if (trees.some((t) => !t)) return [];
 			const found = clash(c, a, b, trees as Expr[]);
-			if (found) out.push(found);
-		}
-	return out;
+			return found ? [found] : [];
+		});
+	});
 }
 
 const shareAField = (a: Validator, b: Validator) =>

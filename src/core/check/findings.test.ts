@@ -77,9 +77,12 @@ describe('findings', () => {
 
 	it('a watch narrowed so that a value can go stale is advice', () => {
 		expect(found(rule('b', 'a + c', { watch: ['a'] }))).toMatchObject([
-			{ place: 'watch', message: expect.stringContaining('C') }
+			{ place: 'watch', message: expect.stringContaining('C') },
+			{ place: 'blank', message: expect.stringContaining('blank a'), witness: { a: null } }
 		]);
-		expect(found(rule('b', 'a + c', { watch: ['a', 'c'] }))).toEqual([]);
+		expect(found(rule('b', 'a + otherwise(c, 0)', { watch: ['a', 'c'] }))).toMatchObject([
+			{ is: 'blank unsaid', witness: { a: null } }
+		]);
 	});
 
 	it('what cannot be compiled blocks, at its place', () => {
@@ -201,7 +204,7 @@ describe('decision tables', () => {
 	});
 	it('a table that passes on leaves combinations to the rule below it', () => {
 		const some = on(table('F', ['A'], [[['< 10'], '1']]), { output: { none: 'next' } });
-		expect(messages(some, rule('b', 'C'))).toEqual([]);
+		expect(messages(some, rule('b', 'otherwise(C, 0)'))).toEqual([]);
 		expect(messages(some).length).toBeGreaterThan(0);
 	});
 	it('a guard that keeps the gap away leaves nothing to find', () => {

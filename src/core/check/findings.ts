@@ -3,12 +3,17 @@
  * show carries that record, and it was run through the engine before it is shown; another carries
  * what proves it. What could not be analysed is listed beside, and never taken for sound.
  */
-import type { Rule, RuleSet } from '../document/rules';
+import { canonicalJson } from '../document/canonical';
+import type { Model, ReferenceTable } from '../document/model';
 import { refKey } from '../document/model';
-import { judgeOf } from '../kinds';
+import type { Rule, RuleSet } from '../document/rules';
+import { claimId } from '../document/rules';
+import { judgeOf, kindOf } from '../kinds';
 import type { Plan } from '../plan/plan';
 import { compilePlan } from '../plan/plan';
+import { own } from '../value/own';
 import type { ZoneClock } from '../value/temporal';
+import { Bearing } from './bearing';
 import { claimFindings } from './claims';
 import { checkFindings, clashes, guardFindings, retiredOptions, watchFindings } from './conditions';
 import { Context, ofRule } from './context';
@@ -18,30 +23,111 @@ import { bodyFindings, together } from './flaws';
 import { momentFindings } from './moments';
 import { shapeFindings } from './shapes';
 import { stateFindings } from './states';
-import type { Checked, Finding, Overruled } from './types';
+import type { Checked, Finding, NotAnalysed, Overruled } from './types';
 import { TooMuch } from './probe';
 import { definitionFaults, tableFaults } from './vocabulary';
 
 export { isAbout } from './flaws';
 export type { Checked, Finding, NotAnalysed, Overruled, Repair } from './types';
 
+/** What was said of one rule, and all that it rests on. */
+interface Said extends Checked {
+	on: readonly unknown[];
+}
+
+/** What an analysis said of each rule and table, for the next one: only what an edit touches is looked at again. */
+export class Kept {
+	private rules = new Map<string, Said>();
+	private tables = new Map<string, { on: readonly unknown[]; findings: Finding[] }>();
+
+	/** What was said of a rule, if what it rests on is the same; else what `look` says. */
+	rule(id: string, on: readonly unknown[], look: () => Checked): Checked {
+		const had = this.rules.get(id);
+		if (had && alike(had.on, on)) return had;
+		const said = { on, ...look() };
+		this.rules.set(id, said);
+		return said;
+	}
+
+	table(table: ReferenceTable, model: Model, look: () => Finding[]): Finding[] {
+		const on = [table, model];
+		const had = this.tables.get(table.id);
+		if (had && alike(had.on, on)) return had.findings;
+		const findings = look();
+		this.tables.set(table.id, { on, findings });
+		return findings;
+	}
+
+	/** Forgets what is no longer there. */
+	only(set: RuleSet) {
+		const rules = new Set(set.rules.map((r) => r.id));
+		for (const id of this.rules.keys()) if (!rules.has(id)) this.rules.delete(id);
+		const tables = new Set(set.tables?.map((t) => t.id));
+		for (const id of this.tables.keys()) if (!tables.has(id)) this.tables.delete(id);
+	}
+}
+
+const alike = (a: readonly unknown[], b: readonly unknown[]) =>
+	a.length === b.length && a.every((x, i) => x === b[i]);
+
 /**
  * Everything found in a rule set, the problems of compiling first, and what could not be analysed.
+ * Each rule is looked at with the rules that bear on it ({@link Bearing}) and no others.
  * @param given the rule set, compiled
  * @param overruled by claim: what history tells of values that people set otherwise
+ * @param kept what the last analysis said; what it rests on is compared by identity, so a caller that
+ *   keeps it hands in the same objects for what was not edited
  */
 export function analyse(
 	given: Plan,
 	stored: RuleSet,
 	zones: ZoneClock,
-	overruled: Readonly<Record<string, Overruled>> = {}
+	overruled: Readonly<Record<string, Overruled>> = {},
+	kept: Kept = new Kept()
 ): Checked {
 	const set = inTrees(stored, given.schema);
 	const plan = set === stored ? given : compilePlan(given.schema, set);
-	const c = new Context(plan, zones);
+	const { schema } = plan;
 	const byRule = new Map(set.rules.map((r) => [r.id, r]));
+	const storedAs = new Map(stored.rules.map((r) => [r.id, r]));
+	const findings = [...problemsOf(plan, byRule), ...definitionFaults(schema)];
+	for (const t of schema.tables.values())
+		findings.push(...kept.table(t, schema.model, () => tableFaults(t, schema)));
+	const open: NotAnalysed[] = [];
+	const bearing = new Bearing(plan, set);
+	for (const rule of bearing.rules) {
+		const fields = new Set<string>();
+		const rules = bearing.of(rule, fields);
+		const order = Object.fromEntries(
+			[...fields].flatMap((f) => (own(set.order, f) ? [[f, set.order[f]]] : []))
+		);
+		const on = [
+			schema.model,
+			...rules.map((r) => storedAs.get(r.id)),
+			...rules.flatMap((r) =>
+				kindOf(r.body)
+					.tables(r.body)
+					.map((t) => schema.tables.get(t))
+			),
+			rules.some((r) => speaksOfDefinitions(storedAs.get(r.id)!)) ? set.definitions : null,
+			canonicalJson(order),
+			canonicalJson(rule.outputs.map((o) => own(overruled, claimId(rule.id, o.id)) ?? null))
+		];
+		const said = kept.rule(rule.id, on, () => {
+			const c = new Context(compilePlan(schema, { ...set, rules, order }), zones);
+			return { findings: ofOne(c, rule, overruled), open: c.open };
+		});
+		findings.push(...said.findings);
+		open.push(...said.open);
+	}
+	kept.only(set);
+	return { findings: together(findings, (id) => byRule.get(id)?.name ?? id), open };
+}
+
+/** What keeps rules from being compiled. */
+function problemsOf(plan: Plan, byRule: ReadonlyMap<string, Rule>): Finding[] {
 	const said = new Set<string>();
-	const findings: Finding[] = plan.problems.flatMap((p): Finding[] => {
+	return plan.problems.flatMap((p): Finding[] => {
 		// a circle leaves out several rules and is one mistake
 		if (p.place === 'order' && said.has(p.message)) return [];
 		said.add(p.message);
@@ -60,12 +146,22 @@ export function analyse(
 			}
 		];
 	});
-	findings.push(...definitionFaults(plan.schema), ...tableFaults(plan.schema));
-	const broken = new Set(plan.problems.map((p) => p.rule));
-	for (const rule of set.rules)
-		if (!rule.off && !broken.has(rule.id)) findings.push(...ofOne(c, rule, overruled));
-	findings.push(...within(c, set.rules[0], clashes));
-	return { findings: together(findings, (id) => byRule.get(id)?.name ?? id), open: c.open };
+}
+
+const speaks = new WeakMap<Rule, boolean>();
+
+/** Whether a rule uses a definition, or is written as a text that may. */
+function speaksOfDefinitions(rule: Rule): boolean {
+	const had = speaks.get(rule);
+	if (had !== undefined) return had;
+	const look = (x: unknown): boolean => {
+		if (typeof x !== 'object' || x === null) return false;
+		if ('k' in x ? x.k === 'use' : 'text' in x && typeof x.text === 'string') return true;
+		return Object.values(x).some(look);
+	};
+	const found = look([rule.guard, rule.body]);
+	speaks.set(rule, found);
+	return found;
 }
 
 function ofOne(c: Context, rule: Rule, overruled: Readonly<Record<string, Overruled>>): Finding[] {
@@ -78,6 +174,7 @@ function ofOne(c: Context, rule: Rule, overruled: Readonly<Record<string, Overru
 		momentFindings,
 		guardFindings,
 		checkFindings,
+		clashes,
 		(_: Context, r: Rule) => claimFindings(c, r, overruled),
 		bodyFindings
 	].flatMap((look) => within(c, rule, look));
@@ -85,7 +182,7 @@ function ofOne(c: Context, rule: Rule, overruled: Readonly<Record<string, Overru
 
 /** Looks for something within the steps there are; what takes more is noted as not analysed. */
 function within(c: Context, rule: Rule, look: (c: Context, rule: Rule) => Finding[]): Finding[] {
-	c.probe.effort.nextRule();
+	c.probe.effort.nextLook();
 	try {
 		return look(c, rule);
 	} catch (e) {

@@ -13,6 +13,8 @@ const state = (
 	rule(field, { kind: 'state', state: s, options, always: false }, { kind: 'validate', ...more });
 const validate = (field: string, body: Body, more: More = {}) =>
 	rule(field, body, { kind: 'validate', ...more });
+/** A formula of which nobody said what a blank gives. */
+const unsaid = (text: string): Body => ({ kind: 'formula', formulas: [{ text }] });
 const locked: More = { output: { hold: 'locked', none: 'clear' } };
 const how = (is: FindingIs, set: RuleSet) => found(set).filter((f) => f.is === is).length;
 
@@ -97,6 +99,24 @@ const CASES: [FindingIs, string, () => Rule[], () => Rule[]][] = [
 		() => [
 			rule('size', 'if is blank(Amount) then null else if Amount > 5 then "Large" else "Small"')
 		]
+	],
+	[
+		'blank unsaid',
+		'by a formula',
+		() => [rule('share', unsaid('Amount * 2'))],
+		() => [rule('share', 'Amount * 2')]
+	],
+	[
+		'blank unsaid',
+		'by a formula that could ask for it',
+		() => [rule('share', unsaid('Amount * otherwise(Rate, 0)'))],
+		() => [rule('share', unsaid('if is blank(Amount) then null else Amount * otherwise(Rate, 0)'))]
+	],
+	[
+		'blank unsaid',
+		'through a link',
+		() => [rule('share', unsaid('firm.heads'))],
+		() => [rule('share', unsaid('otherwise(firm.heads, 1)'))]
 	],
 	[
 		'set off by nothing',

@@ -24,27 +24,27 @@ export const PROBE_DAY = '2026-11-23';
 /** Milliseconds since 1970 UTC. */
 export const PROBE_INSTANT = Date.parse(`${PROBE_DAY}T09:00:00Z`);
 
-/** Steps that trying one rule on records may take, and trying all of them. */
-const RULE_STEPS = 4_000_000;
-const ALL_STEPS = 30_000_000;
+/** Steps that looking for one thing at a rule may take, and all that is looked for at it. */
+const LOOK_STEPS = 4_000_000;
+const RULE_STEPS = 12_000_000;
 
 /** Trying on records took more steps than are allowed. */
 export class TooMuch extends Error {}
 
-/** The steps of an analysis. They are counted, not timed, so that it says the same on every machine. */
+/** The steps of analysing one rule. They are counted, not timed, so that it says the same on every machine. */
 export class Effort {
+	private ofLook = LOOK_STEPS;
 	private ofRule = RULE_STEPS;
-	private ofAll = ALL_STEPS;
 
-	nextRule() {
-		this.ofRule = RULE_STEPS;
+	nextLook() {
+		this.ofLook = LOOK_STEPS;
 	}
 
 	/** @throws {TooMuch} when none are left */
 	take(steps: number) {
+		this.ofLook -= steps;
 		this.ofRule -= steps;
-		this.ofAll -= steps;
-		if (this.ofRule < 0 || this.ofAll < 0) throw new TooMuch();
+		if (this.ofLook < 0 || this.ofRule < 0) throw new TooMuch();
 	}
 }
 
@@ -142,8 +142,12 @@ export class Probe {
 			for (const [id, v] of Object.entries(w.values)) if (v === null) w.was[id] = some(id);
 		}
 		if (!rule.watch?.length || rule.each) return;
-		if (rule.watch.every((id) => (w.values[id] ?? null) === (w.was?.[id] ?? null)))
-			w.values = { ...w.values, [rule.watch[0]]: some(rule.watch[0]) };
+		if (rule.watch.some((id) => (w.values[id] ?? null) !== (w.was?.[id] ?? null))) return;
+		const [first] = rule.watch;
+		// what is to be blank becomes so, where the rule takes changes
+		if (first in w.values && rule.moments.includes('changed'))
+			w.was = { ...w.was, [first]: some(first) };
+		else w.values = { ...w.values, [first]: some(first) };
 	}
 
 	/** Settles a witness as a new record, or as a change of a stored one. */

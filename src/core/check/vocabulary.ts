@@ -92,28 +92,22 @@ function neverFound(t: ReferenceTable, schema: Schema): Finding[] {
 		.slice(0, MOST);
 }
 
-/** Faults of tables; two rows for one key, where no range parts them. */
-export function tableFaults(schema: Schema): Finding[] {
-	return [...schema.tables.values()].flatMap((t) => {
-		const faults = indexTable(t, schema).faults.slice(0, MOST);
-		const out = faults.map((f, i): Finding => ({
+/** Faults of a table; two rows for one key, where no range parts them. */
+export function tableFaults(t: ReferenceTable, schema: Schema): Finding[] {
+	const faults = indexTable(t, schema).faults.slice(0, MOST);
+	if (faults.length)
+		return faults.map((f, i): Finding => ({
 			...ofPart('table', t.id, 'table fault', i, f.row),
 			message: `${t.label}: ${f.message}`,
 			certificate: 'the table was read'
 		}));
-		return faults.length
-			? out
-			: [
-					...out,
-					...neverFound(t, schema),
-					...twoForOneKey(t, schema).map((x): Finding => ({
-						...ofPart('table', t.id, x.is, x.row, x.row),
-						message: sayTwice(t, schema, x),
-						certificate:
-							x.is === 'doubled key'
-								? 'their keys were compared'
-								: 'the key was looked up in the table'
-					}))
-				];
-	});
+	return [
+		...neverFound(t, schema),
+		...twoForOneKey(t, schema).map((x): Finding => ({
+			...ofPart('table', t.id, x.is, x.row, x.row),
+			message: sayTwice(t, schema, x),
+			certificate:
+				x.is === 'doubled key' ? 'their keys were compared' : 'the key was looked up in the table'
+		}))
+	];
 }

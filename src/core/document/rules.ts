@@ -66,8 +66,11 @@ export interface Limit {
 export type Blank = { give: JsonValue[] } | { none: true } | null;
 
 export type Body =
-	/** One formula for each output. */
-	| { kind: 'formula'; formulas: Formula[] }
+	/**
+	 * One formula for each output. `blank` says what is given where something that the formula reads is
+	 * blank and it comes to nothing; left out, nobody said so.
+	 */
+	| { kind: 'formula'; formulas: Formula[]; blank?: Blank }
 	/**
 	 * Ordered limits on a number or date. There is one more result than there are limits; a null
 	 * result is a stretch that no band takes.

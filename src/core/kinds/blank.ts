@@ -2,7 +2,7 @@
 import type { Field } from '../document/model';
 import type { Blank } from '../document/rules';
 import type { Spot } from '../spots/cells';
-import type { BodyResult, Compiling, Flaw, Look } from './spec';
+import type { BodyResult, Compiling, Flaw, Given, Look } from './spec';
 
 export function blankResult(blank: Blank, i: number, field: Field, c: Compiling): BodyResult {
 	if (blank && 'give' in blank) {
@@ -14,15 +14,25 @@ export function blankResult(blank: Blank, i: number, field: Field, c: Compiling)
 	return { got: false, why: 'blank', row: 'blank' };
 }
 
-/** Nobody said what a blank gives. @param input what is blank; null where it computes */
-export function blankInput(blank: Blank, look: Look, input: Spot | null): Flaw[] {
+/**
+ * Nobody said what a blank gives.
+ * @param input what is blank; null where it computes
+ * @param others what else the record must have
+ */
+export function blankInput(
+	blank: Blank,
+	look: Look,
+	input: Spot | null,
+	others: readonly Given[] = []
+): Flaw[] {
 	if (blank !== null) return [];
 	const witness = look.show(
-		input ? [{ spot: input, value: null }] : [],
-		['blank', 'left', 'cleared'],
+		input ? [{ spot: input, value: null }, ...others] : [],
+		['blank', 'no result', 'left', 'cleared'],
 		'what a blank gives'
 	);
-	if (!witness) return [];
+	// what sets the rule off may have taken the blank away
+	if (!witness || (input && look.read(witness, input) !== null)) return [];
 	const label = input ? input.field.label.toLowerCase() : 'input';
 	return [
 		{

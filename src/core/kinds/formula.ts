@@ -1,8 +1,16 @@
 /** One formula for each output. */
+import type { Field, Schema } from '../document/model';
 import type { Formula } from '../document/rules';
 import type { Expr } from '../document/tree';
+import { walk } from '../document/walk';
+import type { Run } from '../feel/env';
 import { typeOfField } from '../feel/types';
-import type { BodyOf, Writes } from './spec';
+import { sameSpot, spotOf, type Spot } from '../spots/cells';
+import { Num, num } from '../value/num';
+import { LocalDate, Moment } from '../value/temporal';
+import { isBlank, type Value } from '../value/value';
+import { blankInput, blankResult } from './blank';
+import type { BodyOf, Compiling, Given, Writes } from './spec';
 import { none } from './spec';
 import { computedFrom } from './words';
 
@@ -14,6 +22,83 @@ const squeezed = (f: Formula): Formula =>
 /** The conditions of `if … then … else if …`, in order. */
 function conditionsOf(e: Expr): Expr[] {
 	return e.k === 'if' ? [e.c, ...conditionsOf(e.e)] : [];
+}
+
+/** The fields of the record, or behind its links, that an expression reads as they are, each once, with the expression that reads it. */
+function readsOf(e: Expr, schema: Schema): { spot: Spot; expr: Expr }[] {
+	const out: { spot: Spot; expr: Expr }[] = [];
+	walk(e, (x) => {
+		const spot = x.k === 'field' || x.k === 'through' ? spotOf(x, schema) : null;
+		if (!spot) return true;
+		if (!out.some((o) => sameSpot(o.spot, spot))) out.push({ spot, expr: x as Expr });
+		return false;
+	});
+	return out;
+}
+
+/** Whether an expression asks by itself whether a field is blank: then its author has decided. */
+function asksWhetherBlank(e: Expr, spot: Spot, schema: Schema): boolean {
+	let asks = false;
+	const is = (x: Expr) => {
+		const s = spotOf(x, schema);
+		return !!s && sameSpot(s, spot);
+	};
+	walk(e, (x) => {
+		if (x.k === 'call' && x.fn === 'is blank' && x.args.some(is)) asks = true;
+		if (x.k === 'bin' && (x.op === '=' || x.op === '!=')) {
+			if (x.a.k === 'null' && is(x.b)) asks = true;
+			if (x.b.k === 'null' && is(x.a)) asks = true;
+		}
+	});
+	return asks;
+}
+
+/**
+ * The fields whose blank nobody has decided about: read by a formula that does not ask for the blank
+ * itself, and not the field that it writes.
+ */
+export function undecidedReads(
+	e: Expr,
+	own: { type: string; field: string },
+	schema: Schema
+): Spot[] {
+	return readsOf(e, schema)
+		.map((r) => r.spot)
+		.filter((s) => s.via.length > 0 || s.type !== own.type || s.field.id !== own.field)
+		.filter((s) => !asksWhetherBlank(e, s, schema));
+}
+
+/** An ordinary value of a field, for which any other that is not blank may stand. */
+function ordinary(spot: Spot, schema: Schema): Given[] {
+	const { field } = spot;
+	const open = field.list ? schema.lists.get(field.list)!.options.filter((o) => !o.retired) : [];
+	const values: Partial<Record<Field['type'], Value>> = {
+		yesno: true,
+		choice: open[0]?.id ?? null,
+		choices: open.slice(0, 1).map((o) => o.id),
+		email: 'ann@fen.example',
+		phone: '+31 20 794 0311',
+		date: LocalDate.parse('2026-11-02'),
+		moment: Moment.parse('2026-11-02T09:00:00Z'),
+		link: '1',
+		text: 'Any text'
+	};
+	const value = field.type in values ? (values[field.type] ?? null) : num(2);
+	if (value === null) return [];
+	return [
+		{
+			spot,
+			value,
+			...(value instanceof Num ? { constants: [value] } : {}),
+			alike: (v) => v !== null
+		}
+	];
+}
+
+/** Whether something that a formula reads is blank. */
+function someBlank(e: Expr, c: Compiling, place: `formula ${number}`): Run {
+	const reads = readsOf(e, c.schema).flatMap(({ expr }) => c.formula({ expr }, place)?.run ?? []);
+	return (env) => reads.some((run) => isBlank(run(env)));
 }
 
 export const formula: Writes<BodyOf<'formula'>> = {
@@ -39,6 +124,7 @@ export const formula: Writes<BodyOf<'formula'>> = {
 	constants: none,
 	tables: none,
 	repairs: {
+		'say blank': (b) => (b.blank ? b : { ...b, blank: { none: true } }),
 		squeeze: (b, r) => ({
 			...b,
 			formulas: b.formulas.map((f, i) => (i === r.formula ? squeezed(f) : f))
@@ -47,18 +133,27 @@ export const formula: Writes<BodyOf<'formula'>> = {
 	compile: (b, c) => (i, field) => {
 		const f = c.formula(b.formulas[i], `formula ${i}`, typeOfField(field));
 		if (!f) return null;
+		const said = b.blank ? blankResult(b.blank, i, field, c) : null;
+		const blank = said && someBlank(f.expr, c, `formula ${i}`);
 		return {
 			...f,
 			chooses: conditionsOf(f.expr),
 			run: (env) => {
 				const value = f.run(env);
-				return value === null ? { got: false, why: 'null' } : { got: true, value };
+				if (value !== null) return { got: true, value };
+				return blank?.(env) ? said! : { got: false, why: 'null' };
 			}
 		};
 	},
 	place: (i) => `formula ${i}`,
 	outputs: () => 'any',
-	withoutOutput: (b, i) => ({ ...b, formulas: b.formulas.filter((_, k) => k !== i) }),
+	withoutOutput: (b, i) => ({
+		...b,
+		formulas: b.formulas.filter((_, k) => k !== i),
+		...(b.blank && 'give' in b.blank
+			? { blank: { give: b.blank.give.filter((_, k) => k !== i) } }
+			: {})
+	}),
 	unsteady: () => null,
 	finds: none,
 	because: (_, t) => computedFrom(t),
@@ -68,6 +163,26 @@ export const formula: Writes<BodyOf<'formula'>> = {
 		return e && { values: [e], read: [] };
 	},
 	givesNothing: () => 'try',
-	flaws: none,
+	flaws(b, look) {
+		if (look.passesOn || b.blank) return [];
+		for (const [i, f] of b.formulas.entries()) {
+			const e = look.expr(f);
+			const field = look.rule.outputs[i]?.field;
+			if (!e || field === undefined) continue;
+			for (const spot of undecidedReads(e, { type: look.rule.type, field }, look.schema)) {
+				const others = readsOf(e, look.schema).filter((r) => !sameSpot(r.spot, spot));
+				const filled = others.flatMap((r) => ordinary(r.spot, look.schema));
+				const flaws = blankInput(null, look, spot, filled);
+				// it is the blank that decides: with a value there, it gives something
+				const own = ordinary(spot, look.schema);
+				if (
+					flaws.length &&
+					look.show([...own, ...filled], ['wrote', 'same value'], 'what it gives')
+				)
+					return flaws;
+			}
+		}
+		return [];
+	},
 	doubts: none
 };

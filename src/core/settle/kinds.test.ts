@@ -49,6 +49,47 @@ describe('composed text', () => {
 });
 
 // common practice, no source: a name is split at its first space
+describe('what a formula gives where something that it reads is blank', () => {
+	const body = (blank: (Body & { kind: 'formula' })['blank'], ...texts: string[]): Body => ({
+		kind: 'formula',
+		formulas: texts.map(formula),
+		blank
+	});
+	const was = { b: '9' };
+
+	it('a value, where it comes to nothing; else what the formula gives', () => {
+		const plan = planOf(rule('b', body({ give: ['7'] }, 'A * 2')));
+		expect(run(plan, { t: 'x' }, { was: null }).json.b).toBe('7');
+		expect(run(plan, { a: '4' }, { was }).json.b).toBe('8');
+		const cleared = run(plan, { a: null }, { was: { a: '4', b: '8' } });
+		expect([cleared.json.b, outcome(cleared, 'b')]).toEqual(['7', ['wrote']]);
+	});
+	it('nothing by decision: what the output says of no result, with the blank as its reason', () => {
+		const plan = planOf(rule('b', body({ none: true }, 'A * 2'), { output: { none: 'clear' } }));
+		const r = run(plan, { a: null }, { was: { a: '4', b: '8' } });
+		expect([r.json.b, outcome(r, 'b')]).toEqual([null, ['cleared']]);
+	});
+	it('not where it comes to nothing for another reason, nor where it copes with the blank', () => {
+		const plan = planOf(rule('b', body({ give: ['7'] }, 'A / (A - A)')));
+		expect(run(plan, { a: '4' }, { was }).json.b).toBe('9');
+		expect(run(plan, { a: null }, { was: { ...was, a: '4' } }).json.b).toBe('7');
+		const copes = planOf(rule('b', body({ give: ['7'] }, 'otherwise(A, 1) + 1')));
+		expect(run(copes, { a: null }, { was: { ...was, a: '4' } }).json.b).toBe('2');
+	});
+	it('each output its own, and a value that does not fit is told', () => {
+		const two = rule('b', body({ give: ['7', 'none'] }, 'A', 'Text'));
+		two.outputs.push({ id: 'p', field: 'u', hold: 'follow', none: 'next' });
+		const r = run(planOf(two), { a: null, t: 'x' }, { was: { a: '1', b: '1' } });
+		expect([r.json.b, r.json.u]).toEqual(['7', 'x']);
+		const bad = compilePlan(schema, { rules: [rule('b', body({ give: ['x'] }, 'A'))], order: {} });
+		expect(bad.problems.map((p) => p.place)).toEqual(['blank']);
+	});
+	it('a blank link is a blank, and so is a field behind it', () => {
+		const plan = planOf(rule('b', body({ give: ['7'] }, 'boss.A')));
+		expect(run(plan, { boss: null }, { was: { boss: '5', b: '3' } }).json.b).toBe('7');
+	});
+});
+
 describe('one text split into several fields', () => {
 	const split = (at: 'first' | 'last' | 'each', separator = '', alone = 0, input = 'Text') => {
 		const r = rule('u', { kind: 'split', input: { text: input }, at, separator, alone });

@@ -187,7 +187,12 @@ describe('repairs', () => {
 		}
 	});
 	it('leave what is no longer as it was told', () => {
-		const r = rule('b', 'A');
+		const said = {
+			kind: 'formula' as const,
+			formulas: [formula('A')],
+			blank: { none: true as const }
+		};
+		const r = rule('b', said);
 		for (const repair of [
 			{ do: 'take gap', band: 0 },
 			{ do: 'say blank' },

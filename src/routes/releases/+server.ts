@@ -1,11 +1,11 @@
-import { Schema, analyse, compilePlan, runTrial } from '$core';
-import { zones } from '../../runtime/zones';
+import { Schema, compilePlan } from '$core';
 import { indexMatched, readModel } from '$server/db/model';
 import type { Db } from '$server/db/pool';
 import { db, transaction } from '$server/db/pool';
 import { createRelease, hashOf, listTrials, lockDraft, readDraft } from '$server/db/rules';
 import { inForce } from '$server/records';
 import { noteOutOfLine } from '$server/records/out-of-line';
+import { analyseApart } from '$server/look/analysis';
 import { BadInput, readJson } from '$door';
 import { allow, answer } from '$server/http/guard';
 import type { RequestHandler } from './$types';
@@ -34,17 +34,22 @@ export const POST: RequestHandler = (event) => {
 		const looked = await readAll(db(), workspace);
 		const seen = hashOf([looked.draft.set, looked.model]);
 		if (typeof body!.hash === 'string' && body!.hash !== seen) throw new BadInput(CHANGED);
-		const plan = compilePlan(new Schema(looked.model), looked.draft.set);
-		const { findings } = analyse(plan, looked.draft.set, zones);
-		const blocking = findings.filter((f) => f.severity === 'blocking');
+		const { set } = looked.draft;
+		const plan = compilePlan(new Schema(looked.model), set);
+		const { checked, failing } = await analyseApart({
+			model: looked.model,
+			set,
+			trials: looked.trials
+		});
+		const blocking = checked.findings.filter((f) => f.severity === 'blocking');
 		if (blocking.length)
 			throw new BadInput(
 				`${blocking.length} blocking finding${blocking.length > 1 ? 's' : ''} first: ${blocking[0].message}`
 			);
-		const failing = looked.trials.filter((t) => !runTrial(plan, t, zones).held);
+		const first = looked.trials.find((t) => t.id === failing[0]);
 		if (failing.length && body!.acceptFailing !== true)
 			throw new BadInput(
-				`${failing.length} trial${failing.length > 1 ? 's do' : ' does'} not hold, “${failing[0].name}” first. Mend the draft or change what they expect.`
+				`${failing.length} trial${failing.length > 1 ? 's do' : ' does'} not hold, “${first?.name}” first. Mend the draft or change what they expect.`
 			);
 		const number = await transaction(async (c) => {
 			await lockDraft(c, workspace);

@@ -3,6 +3,7 @@ import { error, json } from '@sveltejs/kit';
 import type { EntryPoint } from '../../core';
 import type { Account, Role } from '../people/accounts';
 import { mayAct } from '../people/accounts';
+import { NotAnalysedInTime } from '../look/analysis';
 import { RefusedChange } from '../records';
 import { BadInput } from '../../door';
 
@@ -21,6 +22,7 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
 		return json((await work()) ?? {});
 	} catch (e) {
 		if (e instanceof BadInput) return json({ message: e.message }, { status: 400 });
+		if (e instanceof NotAnalysedInTime) return json({ message: e.message }, { status: 503 });
 		if (e instanceof RefusedChange)
 			return json(
 				{

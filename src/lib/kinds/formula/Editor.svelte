@@ -6,6 +6,7 @@
 	import FormulaInput from '../../inputs/FormulaInput.svelte';
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type EditorProps } from '../view';
+	import BlankGives from './BlankGives.svelte';
 
 	let { rule, body, disabled }: EditorProps<BodyOf<'formula'>> = $props();
 
@@ -59,3 +60,4 @@
 		</div>
 	{/if}
 {/each}
+<BlankGives {rule} {body} {disabled} />
