@@ -55,6 +55,8 @@ export function confirm(plan: Plan, f: Finding): string {
 	if (/never both be met/.test(f.message))
 		return rec.messages.some((m) => m.blocking) ? 'shown' : 'nothing refuses it';
 	if (/both take/.test(f.message)) return did('several rows', 'left', 'cleared');
+	if (/a look-up finds both/.test(f.message))
+		return did('several rows', 'left', 'cleared', 'wrote', 'same value');
 	if (/It fails/.test(f.message)) return did('failed');
 	if (/can match/.test(f.message))
 		return reports.some((r) => (r.found?.length ?? 0) > 1) ? 'shown' : 'there are not several';

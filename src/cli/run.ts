@@ -9,6 +9,7 @@ import {
 	Num,
 	Schema,
 	analyse,
+	stopsRelease,
 	compilePlan,
 	isContext,
 	isList,
@@ -269,7 +270,7 @@ function settleChange({ plan }: Loaded, file: string, doc: unknown, explain: boo
 
 function check({ plan, set }: Loaded): Output {
 	const { findings, open } = analyse(plan, set, zones);
-	const blocks = findings.some((f) => f.severity === 'blocking');
+	const blocks = findings.some(stopsRelease);
 	return print({ findings, notAnalysed: open }, blocks ? 1 : 0);
 }
 

@@ -1,6 +1,7 @@
 /** Checks what comes in from outside, once, at the door; inside it is trusted. */
 import * as yup from 'yup';
 import type {
+	Acceptance,
 	Definition,
 	EntryPoint,
 	JsonValue,
@@ -354,6 +355,29 @@ function namesPrototype(json: unknown): boolean {
 	return Object.hasOwn(json, '__proto__') || Object.values(json).some(namesPrototype);
 }
 
+const acceptance = only({
+	id: text(300).required(),
+	rests: yup.string().strict().required().length(64),
+	times: yup.number().strict().integer().min(0),
+	reason: text(1000).required(),
+	by: text(200).required(),
+	at: text(60).required()
+});
+const accepting = {
+	finding: text(300).required('finding must name a finding'),
+	reason: yup
+		.string()
+		.strict()
+		.required('Write why it is taken as it is')
+		.trim('Write why it is taken as it is')
+		.max(1000)
+};
+
+/** Which finding is accepted and why, or taken back. @throws {BadInput} */
+export function checkAcceptance(v: unknown, back = false): { finding: string; reason?: string } {
+	return check(back ? only({ finding: accepting.finding }) : only(accepting), v);
+}
+
 /** A release as it is exported: what it fixes, and the model it speaks of. */
 export interface Release extends RuleSet {
 	model: Model;
@@ -390,6 +414,7 @@ export function checkRelease(v: unknown): Release {
 	const rules = each('rules', checkRule);
 	const definitions = each('definitions', checkDefinition);
 	const tables = each('tables', checkTable);
+	const accepted = each('accepted', (x) => check<Acceptance>(acceptance, x));
 	const order = doc.order ?? {};
 	if (typeof order !== 'object' || Array.isArray(order))
 		throw new BadInput('order must be an object: field to claims.');
@@ -399,6 +424,7 @@ export function checkRelease(v: unknown): Release {
 		rules,
 		definitions,
 		tables,
+		...(accepted.length ? { accepted } : {}),
 		order: order as RuleSet['order'],
 		model: doc.model as Model
 	};

@@ -1,5 +1,5 @@
 /** Analyses the draft off the main thread, again at every edit. */
-import type { Checked, Model, Overruled, RuleSet } from '../core';
+import type { Checked, Model, Overruled, RuleSet, Trial } from '../core';
 import { Kept, analyse } from '../core';
 import { zones } from '../runtime/zones';
 import { compileSent } from './kept';
@@ -9,6 +9,7 @@ export interface FindingsJob {
 	model: Model;
 	set: RuleSet;
 	overruled: Record<string, Overruled>;
+	trials: readonly Trial[];
 }
 export interface FindingsAnswer {
 	job: number;
@@ -23,7 +24,7 @@ self.onmessage = ({ data }: MessageEvent<FindingsJob>) => {
 	let checked: Checked | null = null;
 	try {
 		const { plan, set } = compileSent(data.model, data.set);
-		checked = analyse(plan, set, zones, data.overruled, kept);
+		checked = analyse(plan, set, zones, { overruled: data.overruled, trials: data.trials, kept });
 	} catch (e) {
 		// whoever waits is told, and the next edit is looked at again
 		console.error(e);

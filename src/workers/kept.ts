@@ -10,7 +10,9 @@ let last: { model: string; schema: Schema; set: RuleSet } | null = null;
 /** Compiles what was sent. */
 export function compileSent(model: Model, sent: RuleSet): { plan: Plan; set: RuleSet } {
 	const said = canonicalJson(model);
-	const set = last ? applied(last.set, editBetween('', last.set, sent).pieces).set : sent;
+	const { accepted } = sent;
+	const same = last ? applied(last.set, editBetween('', last.set, sent).pieces).set : sent;
+	const set = { ...same, accepted };
 	const base = last?.model === said ? last.schema : new Schema(model);
 	const schema = base.with(set);
 	last = { model: said, schema, set };

@@ -178,7 +178,9 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 				};
 			}
 		});
-	if (c.outside.has('today') && c.output.hold === 'follow' && !c.eventful && !rule.watch)
+	// one that nothing sets off is told as that
+	const setOff = c.triggers.length + c.triggersSent.length + c.reached.length > 0;
+	if (setOff && c.outside.has('today') && c.output.hold === 'follow' && !c.eventful && !rule.watch)
 		looks.push({
 			is: 'moves with the day',
 			look: (w, rec, outcome) => {

@@ -2,6 +2,7 @@
 import type { Expr } from '../document/tree';
 import { fromJson, toJson } from '../fields/codec';
 import type { Field, Schema } from '../document/model';
+import { inlined } from '../feel/inline';
 import { walk } from '../document/walk';
 import type { Rule } from '../document/rules';
 import { kindOf } from '../kinds';
@@ -35,7 +36,12 @@ function spotsOf(docs: readonly unknown[], schema: Schema) {
 		out.set(key, had);
 	};
 	const spotAt = (e: Expr) => spotOf(e.k === 'field' ? { ...e, image: 'settled' } : e, schema);
-	walk(docs, (e) => {
+	walk(docs, function visit(e): unknown {
+		if (e.k === 'use') {
+			const body = inlined(e, schema);
+			if (body !== e) walk(body, visit);
+			return body === e;
+		}
 		if (e.k === 'field' || e.k === 'through') {
 			const spot = spotAt(e);
 			if (spot) {

@@ -11,14 +11,17 @@ import { claimId } from '../document/rules';
 import { judgeOf, kindOf } from '../kinds';
 import type { Plan } from '../plan/plan';
 import { compilePlan } from '../plan/plan';
+import type { Trial } from '../trials/trials';
 import { own } from '../value/own';
 import type { ZoneClock } from '../value/temporal';
+import { withAcceptances } from './accepted';
 import { Bearing } from './bearing';
 import { claimFindings } from './claims';
 import { checkFindings, clashes, guardFindings, retiredOptions, watchFindings } from './conditions';
 import { Context, ofRule } from './context';
 import { inTrees } from './formulas';
 import { mixedCurrencies } from './currencies';
+import { goneFromDefinitions, goneFromForms, goneFromTable, goneFromTrials } from './gone';
 import { bodyFindings, together } from './flaws';
 import { momentFindings } from './moments';
 import { shapeFindings } from './shapes';
@@ -28,6 +31,8 @@ import { TooMuch } from './probe';
 import { definitionFaults, tableFaults } from './vocabulary';
 
 export { isAbout } from './flaws';
+export { mayBeAccepted, restsOn, timesOf } from './accepted';
+export { isAccepted, stopsRelease } from './types';
 export type { Checked, Finding, NotAnalysed, Overruled, Repair } from './types';
 
 /** What was said of one rule, and all that it rests on. */
@@ -58,6 +63,11 @@ export class Kept {
 		return findings;
 	}
 
+	/** What was said of a rule, the same object as long as nothing looked again. */
+	of(rule: string): Checked | undefined {
+		return this.rules.get(rule);
+	}
+
 	/** Forgets what is no longer there. */
 	only(set: RuleSet) {
 		const rules = new Set(set.rules.map((r) => r.id));
@@ -67,6 +77,18 @@ export class Kept {
 	}
 }
 
+/** What else an analysis may know. */
+export interface Beside {
+	/** By claim: what history tells of values that people set otherwise. */
+	overruled?: Readonly<Record<string, Overruled>>;
+	trials?: readonly Trial[];
+	/**
+	 * What the last analysis said. What it rests on is compared by identity, so who keeps it hands in the
+	 * same objects for what was not edited.
+	 */
+	kept?: Kept;
+}
+
 const alike = (a: readonly unknown[], b: readonly unknown[]) =>
 	a.length === b.length && a.every((x, i) => x === b[i]);
 
@@ -74,17 +96,14 @@ const alike = (a: readonly unknown[], b: readonly unknown[]) =>
  * Everything found in a rule set, the problems of compiling first, and what could not be analysed.
  * Each rule is looked at with the rules that bear on it ({@link Bearing}) and no others.
  * @param given the rule set, compiled
- * @param overruled by claim: what history tells of values that people set otherwise
- * @param kept what the last analysis said; what it rests on is compared by identity, so a caller that
- *   keeps it hands in the same objects for what was not edited
  */
 export function analyse(
 	given: Plan,
 	stored: RuleSet,
 	zones: ZoneClock,
-	overruled: Readonly<Record<string, Overruled>> = {},
-	kept: Kept = new Kept()
+	beside: Beside = {}
 ): Checked {
+	const { overruled = {}, trials = [], kept = new Kept() } = beside;
 	const set = inTrees(stored, given.schema);
 	const plan = set === stored ? given : compilePlan(given.schema, set);
 	const { schema } = plan;
@@ -92,7 +111,14 @@ export function analyse(
 	const storedAs = new Map(stored.rules.map((r) => [r.id, r]));
 	const findings = [...problemsOf(plan, byRule), ...definitionFaults(schema)];
 	for (const t of schema.tables.values())
-		findings.push(...kept.table(t, schema.model, () => tableFaults(t, schema)));
+		findings.push(
+			...kept.table(t, schema.model, () => [...tableFaults(t, schema), ...goneFromTable(t, schema)])
+		);
+	findings.push(
+		...goneFromDefinitions(schema),
+		...goneFromForms(schema),
+		...goneFromTrials(trials, schema)
+	);
 	const open: NotAnalysed[] = [];
 	const bearing = new Bearing(plan, set);
 	for (const rule of bearing.rules) {
@@ -121,7 +147,8 @@ export function analyse(
 		open.push(...said.open);
 	}
 	kept.only(set);
-	return { findings: together(findings, (id) => byRule.get(id)?.name ?? id), open };
+	const all = together(findings, (id) => byRule.get(id)?.name ?? id);
+	return { findings: withAcceptances(all, set, schema, beside), open };
 }
 
 /** What keeps rules from being compiled. */

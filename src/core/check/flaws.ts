@@ -30,7 +30,8 @@ function told(rule: Rule, f: Flaw): Finding {
 		...of,
 		message,
 		...(witness ? carried(witness) : {}),
-		...(certificate ? { certificate } : {})
+		...(certificate ? { certificate } : {}),
+		...(f.severity ? { severity: f.severity } : {})
 	};
 	if (atRow) {
 		const { table, row } = atRow;

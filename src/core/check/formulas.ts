@@ -1,6 +1,7 @@
 /** The formulas of rules as trees, for the analysis. */
 import type { Expr } from '../document/tree';
 import { bare } from '../document/tree';
+import { inlined } from '../feel/inline';
 import { typeOfField } from '../feel/types';
 import type { Schema } from '../document/model';
 import type { Formula, Rule, RuleSet } from '../document/rules';
@@ -10,7 +11,7 @@ import { readFormula } from '../feel/read-formula';
 
 const known = new WeakMap<Formula, { schema: Schema; type: string; expr: Expr | null }>();
 
-/** The tree of a formula, bound to options; null when it cannot be read. */
+/** The tree of a formula, bound to options, definitions in the place of their uses; null when it cannot be read. */
 export function exprOf(
 	{ schema }: { schema: Schema },
 	type: string,
@@ -19,7 +20,8 @@ export function exprOf(
 	if (!f) return null;
 	const had = known.get(f);
 	if (had?.schema === schema && had.type === type) return had.expr;
-	const expr = readFormula(f, { schema, type }).compiled?.expr ?? null;
+	const read = readFormula(f, { schema, type }).compiled?.expr;
+	const expr = read ? inlined(read, schema) : null;
 	known.set(f, { schema, type, expr });
 	return expr;
 }

@@ -1,5 +1,6 @@
 /** Mistakes planted in rule sets, each beside a twin that only looks like it: found in the one, silent on the other. Invented data. */
 import { describe, expect, it } from 'vitest';
+import type { Definition } from '../document/model';
 import type { Body, Rule, RuleSet } from '../document/rules';
 import type { FindingIs } from '../kinds/catalogue';
 import { check, found, rule, setOf, type More } from '../../../tests/deals';
@@ -275,5 +276,44 @@ describe('a planted mistake is found, and its twin is clean', () => {
 		expect(rest).toEqual([]);
 		expect(f.others).toHaveLength(1);
 		expect(f.message).toContain('Deal: Amount → Deal: Share');
+	});
+});
+
+describe('definitions are looked through', () => {
+	const definition = (text: string, ...params: string[]): Definition => ({
+		id: 'd1',
+		name: 'Worked out',
+		why: '',
+		type: 'deal',
+		params: params.map((name) => ({ name, type: 'number' })),
+		result: null,
+		body: { text }
+	});
+	const with_ = (d: Definition, ...rules: Rule[]) => setOf(rules, { definitions: [d] });
+
+	it('in conditions, as if they stood there', () => {
+		const never = (text: string) =>
+			how('never applies', with_(definition(text), rule('share', '1', { if: 'Worked out' })));
+		expect(never('Amount > 9 and Amount < 3')).toBe(1);
+		expect(never('Amount > 3 and Amount < 9')).toBe(0);
+		const given = (call: string) =>
+			how(
+				'never applies',
+				with_(definition('x > 9 and x < 20', 'x'), rule('share', '1', { if: call }))
+			);
+		expect(given('Worked out(Amount) and Amount < 5')).toBe(1);
+		expect(given('Worked out(Amount) and Amount < 15')).toBe(0);
+	});
+	it('in what formulas compute', () => {
+		const d = definition('x * Rate', 'x');
+		expect(how('percent as fraction', with_(d, rule('share', 'Worked out(Amount)')))).toBe(1);
+		const blank = rule('share', unsaid('Worked out(Amount)'));
+		expect(how('blank unsaid', with_(definition('x * 2', 'x'), blank))).toBe(1);
+		expect(how('blank unsaid', with_(definition('otherwise(x, 0) * 2', 'x'), blank))).toBe(0);
+	});
+	it('and left alone where a name would come to mean something else', () => {
+		const d = definition('count(for x in [1, 2] return x) + x', 'x');
+		const set = with_(d, rule('share', 'Worked out(Amount)'));
+		expect(found(set).filter((f) => f.is === 'rule fault')).toEqual([]);
 	});
 });

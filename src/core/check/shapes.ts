@@ -37,6 +37,14 @@ export function shapeFindings(c: Context, rule: Rule): Finding[] {
 					message: 'What it gives is the same whether its condition is so or not.',
 					certificate: 'both branches, compared'
 				});
+			const side =
+				e.k === 'call' && e.fn === 'moved' && e.args.slice(1).findIndex((a) => a.k === 'null');
+			if (e.k === 'call' && typeof side === 'number' && side >= 0)
+				found.push({
+					...ofRule(rule, 'moved from or to blank', place, `${place} ${side}`),
+					message: `It asks for a move ${(e.names?.[side + 1] ?? (side ? 'to' : 'from')) === 'to' ? 'to' : 'from'} blank alone: null is no stand-in for any value.`,
+					certificate: 'the formula: a side of moved() is null'
+				});
 			const ends = endsOf(e);
 			if (ends && holdsNothing(...ends))
 				found.push({

@@ -1,6 +1,6 @@
 /** What the analysis of a rule set says. */
 import type { JsonValue } from '../fields/codec';
-import type { EntryPoint } from '../document/rules';
+import type { Acceptance, EntryPoint } from '../document/rules';
 import type { FindingIs } from '../kinds/catalogue';
 import type { BodyRepair, Place } from '../kinds/spec';
 import type { Trial } from '../trials/trials';
@@ -21,8 +21,11 @@ export interface Finding {
 	is: FindingIs;
 	/** Stable while the finding lasts, so that it has an address. */
 	id: string;
-	/** What it is about: the rule below, a definition, or a table, there at a row (zero-based) where it lies in one. */
-	part: { kind: 'rule' | 'definition' | 'table'; id: string; row?: number };
+	/**
+	 * What it is about: the rule below, a definition, a table (there at a row, zero-based, where it lies in
+	 * one), the forms of a record type, or a trial.
+	 */
+	part: { kind: 'rule' | 'definition' | 'table' | 'type' | 'trial'; id: string; row?: number };
 	rule: string;
 	type: string;
 	/** Other rules that it is about as well. */
@@ -45,7 +48,15 @@ export interface Finding {
 	/** Where no record can show it: what proves it. */
 	certificate?: string;
 	repair?: Repair;
+	/** Somebody accepted it; where that no longer stands, what it rests on has changed since. */
+	accepted?: Acceptance & { stands: boolean };
 }
+
+/** Whether a finding is accepted, so that it stops nothing. */
+export const isAccepted = (f: Finding): boolean => !!f.accepted?.stands;
+
+/** Whether a finding stops a release. */
+export const stopsRelease = (f: Finding): boolean => f.severity === 'blocking' && !isAccepted(f);
 
 /** How often people set otherwise what a claim had given, in a stretch of history. */
 export interface Overruled {

@@ -7,7 +7,7 @@
 /** The format that is written now. */
 export const FORMAT = 1;
 
-export type DocumentKind = 'rule' | 'definition' | 'table' | 'trial' | 'release';
+export type DocumentKind = 'rule' | 'definition' | 'table' | 'acceptance' | 'trial' | 'release';
 
 /** A document cannot be read here. */
 export class FormatError extends Error {}

@@ -240,6 +240,21 @@ export interface Rule {
 /** Names one output of one rule. */
 export const claimId = (rule: string, output: string) => `${rule}:${output}`;
 
+/** A finding that somebody takes as it is, until what it rests on changes. */
+export interface Acceptance {
+	/** The identity of the finding. */
+	id: string;
+	/** Digest of what it rests on (SHA-256, hex). */
+	rests: string;
+	/** How often history had shown it, where it rests on history. */
+	times?: number;
+	reason: string;
+	/** The name of the person who accepted it. */
+	by: string;
+	/** When, ISO 8601. */
+	at: string;
+}
+
 /** Everything that decides values: what a draft holds and a release fixes. */
 export interface RuleSet {
 	rules: Rule[];
@@ -247,4 +262,6 @@ export interface RuleSet {
 	order: Record<string, string[]>;
 	definitions?: readonly Definition[];
 	tables?: readonly ReferenceTable[];
+	/** Findings that are accepted. They decide no value. */
+	accepted?: readonly Acceptance[];
 }

@@ -11,6 +11,8 @@ export interface FindingKind {
 	proves: string;
 	/** What to do about it. */
 	helps: string;
+	/** Something does not work at all: it cannot be accepted. */
+	leavesOut?: true;
 }
 
 export const FINDINGS = {
@@ -18,17 +20,20 @@ export const FINDINGS = {
 	'rule fault': {
 		gravity: 'blocking',
 		proves: 'the rule cannot be read as it stands, so it does nothing',
-		helps: 'mend what the sentence names'
+		helps: 'mend what the sentence names',
+		leavesOut: true
 	},
 	'definition fault': {
 		gravity: 'blocking',
 		proves: 'the definition cannot be read, or its name means something else already',
-		helps: 'mend its formula or give it another name'
+		helps: 'mend its formula or give it another name',
+		leavesOut: true
 	},
 	'table fault': {
 		gravity: 'blocking',
 		proves: 'the table cannot be read, so no rule can look anything up in it',
-		helps: 'mend the cell that the sentence names'
+		helps: 'mend the cell that the sentence names',
+		leavesOut: true
 	},
 	'doubled key': {
 		gravity: 'advisory',
@@ -278,7 +283,17 @@ export const FINDINGS = {
 	'retired field': {
 		gravity: 'advisory',
 		proves: 'it speaks of a field that is retired',
-		helps: 'speak of another field, or take the rule away'
+		helps: 'speak of another field, or take it out'
+	},
+	'trial of what is gone': {
+		gravity: 'advisory',
+		proves: 'the trial sends or expects something that is retired or no longer there',
+		helps: 'make the trial again, from a record as it is now'
+	},
+	'moved from or to blank': {
+		gravity: 'advisory',
+		proves: 'the side stands for a blank alone, not for any value',
+		helps: 'write anything for a side that does not matter'
 	}
 } as const satisfies Record<string, FindingKind>;
 

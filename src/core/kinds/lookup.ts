@@ -6,7 +6,7 @@ import type { TableIndex } from '../tables/reference';
 import { sameSpot } from '../spots/cells';
 import { sayTwice, twoForOneKey } from '../tables/twice';
 import { indexTable } from '../tables/reference';
-import { isBlank, isList } from '../value/value';
+import { isBlank, isList, same } from '../value/value';
 import { keysOf } from './keys';
 import type { BodyOf, CompiledBody, Flaw, Given, Look, Writes } from './spec';
 import { none } from './spec';
@@ -131,6 +131,10 @@ function foundTwice(b: Lookup, look: Look): Flaw[] {
 	const { schema } = look;
 	const table = schema.tables.get(b.table)!;
 	const spots = b.keys.map((k) => look.spot(k));
+	const read = table.columns.flatMap((c, i) => (b.columns.includes(c.id) ? [i] : []));
+	const index = indexTable(table, schema);
+	const differ = (r: number, q: number) =>
+		read.some((i) => !same(index.value(r, i), index.value(q, i)));
 	return twoForOneKey(table, schema).flatMap((x): Flaw[] => {
 		const { is, row, first, key } = x;
 		const given = spots.flatMap((spot, i) => (spot ? [{ spot, value: key[i] }] : []));
@@ -151,6 +155,10 @@ function foundTwice(b: Lookup, look: Look): Flaw[] {
 				place: 'input',
 				message: sayTwice(table, schema, x),
 				witness,
+				// rows that give the same do no harm while the first is taken
+				...(b.several === 'no result' || differ(first, row)
+					? { severity: 'blocking' as const }
+					: {}),
 				atRow: { table: table.id, row }
 			}
 		];

@@ -23,7 +23,7 @@ import type { CompiledTemplate } from '../feel/template';
 import type { Ty } from '../feel/types';
 import type { Spot } from '../spots/cells';
 import type { Value } from '../value/value';
-import type { FindingIs } from './catalogue';
+import type { FindingIs, Gravity } from './catalogue';
 
 export type BodyKind = Body['kind'];
 /** The body of one kind. */
@@ -218,6 +218,8 @@ export interface Flaw {
 	message: string;
 	witness?: Witness;
 	certificate?: string;
+	/** Where it weighs more or less than the catalogue says. */
+	severity?: Gravity;
 	repair?: BodyRepair & { label: string };
 	/**
 	 * The row of a reference table that is missing: one finding, however many rules look it up. Its

@@ -12,8 +12,14 @@ export class Trials {
 	#job = 0;
 	#wanted = false;
 
-	/** @param draft what they are run on */
-	constructor(private readonly draft: () => Pick<TrialJob, 'model' | 'set'>) {}
+	/**
+	 * @param draft what they are run on
+	 * @param changed told when one was kept or taken away
+	 */
+	constructor(
+		private readonly draft: () => Pick<TrialJob, 'model' | 'set'>,
+		private readonly changed: () => void = () => undefined
+	) {}
 
 	/** Runs all of them; called again, the newest run counts. In the browser only. */
 	run() {
@@ -52,6 +58,7 @@ export class Trials {
 		const had = this.all.some((t) => t.id === trial.id);
 		this.all = had ? this.all.map((t) => (t.id === trial.id ? trial : t)) : [...this.all, trial];
 		this.run();
+		this.changed();
 		return null;
 	}
 
@@ -65,6 +72,7 @@ export class Trials {
 		}
 		this.all = this.all.filter((t) => t.id !== id);
 		this.run();
+		this.changed();
 		return null;
 	}
 

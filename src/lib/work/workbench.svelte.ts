@@ -25,9 +25,11 @@ import {
 	MESSAGES,
 	PROBE_DAY,
 	Schema,
+	canonicalJson,
 	changedRules,
 	claimId,
 	compilePlan,
+	isAccepted,
 	partName,
 	recordsLoader,
 	refKey,
@@ -113,9 +115,13 @@ export class Workbench {
 	readonly analysis = new Analysis(() => ({
 		model: this.model,
 		set: this.draft,
-		overruled: this.#overruled
+		overruled: this.#overruled,
+		trials: this.trials.all
 	}));
-	readonly trials = new Trials(() => ({ model: this.model, set: this.draft }));
+	readonly trials = new Trials(
+		() => ({ model: this.model, set: this.draft }),
+		() => this.analysis.look()
+	);
 	/** What a step back or forth, or loading, could not keep, and why; until the next edit. */
 	notice = $state<string | null>(null);
 	/** What rules read of other records. */
@@ -128,7 +134,10 @@ export class Workbench {
 	plan: Plan = $derived(compilePlan(this.schema, this.draft));
 	/** What the sample runs on: the draft, with a rule that is half written as it last could be read. */
 	shown = $derived.by(() => this.#lastReadable());
-	found: Finding[] = $derived(this.analysis.found);
+	/** What was found and nobody has accepted, or no longer. */
+	found: Finding[] = $derived(this.analysis.found.filter((f) => !isAccepted(f)));
+	/** What was found and is accepted. */
+	accepted: Finding[] = $derived(this.analysis.found.filter(isAccepted));
 	changes = $derived(changedRules(this.force.set, this.draft));
 	/** What the sample reads: stored records, and such as a finding made up. */
 	#loader: Loader = $derived(this.#loaderFor(this.sample?.near));
@@ -162,6 +171,7 @@ export class Workbench {
 		this.history.close();
 		this.model = data.model;
 		this.force = data.inForce;
+		const others = canonicalJson(this.trials.all) !== canonicalJson(data.trials);
 		this.trials.all = data.trials;
 		this.rehearsal = data.rehearsal;
 		this.#overruled = data.overruled;
@@ -175,7 +185,7 @@ export class Workbench {
 			this.notice = `Somebody else changed ${names} meanwhile. Theirs stands now; the rest of your edits is kept.`;
 		}
 		if (this.saver.state !== 'saved') return;
-		if (this.loadedHash !== data.draftHash || this.draft !== before) this.analysis.look();
+		if (this.loadedHash !== data.draftHash || this.draft !== before || others) this.analysis.look();
 		this.loadedHash = data.draftHash;
 	}
 
@@ -342,7 +352,25 @@ export class Workbench {
 		if (f.part.kind === 'table')
 			return `/tables/${f.part.id}${f.part.row === undefined ? '' : `?row=${f.part.row + 1}`}`;
 		if (f.part.kind === 'definition') return `/definitions#definition-${f.part.id}`;
+		if (f.part.kind === 'trial') return `/try#${f.part.id}`;
+		if (f.part.kind === 'type') return `/settings#type-${f.part.id}`;
 		return this.shownAt(f);
+	}
+
+	/** What a finding is about, by its name. */
+	nameOf({ part, rule }: Finding): string {
+		switch (part.kind) {
+			case 'rule':
+				return this.rule(rule)?.name ?? rule;
+			case 'table':
+				return this.draft.tables?.find((t) => t.id === part.id)?.label ?? part.id;
+			case 'definition':
+				return this.draft.definitions?.find((d) => d.id === part.id)?.name ?? part.id;
+			case 'trial':
+				return this.trials.all.find((t) => t.id === part.id)?.name ?? part.id;
+			case 'type':
+				return this.schema.types.get(part.id)?.type.label ?? part.id;
+		}
 	}
 
 	/** The rule that a finding is about or that shows it, with its record. */

@@ -2,7 +2,7 @@ import { allow } from '$server/http/guard';
 import { readModel } from '$server/db/model';
 import { db } from '$server/db/pool';
 import {
-	hashOf,
+	hashOfDraft,
 	listTrials,
 	readDraft,
 	readRehearsal,
@@ -10,12 +10,9 @@ import {
 	releaseInForce,
 	rulesOf
 } from '$server/db/rules';
-import { overruledSince } from '$server/db/journal';
+import { knownOverruled } from '$server/db/journal';
 import type { Rehearsal } from '$server/look/rehearse';
 import type { LayoutServerLoad } from './$types';
-
-/** How far back history is asked whether people overrule a rule. */
-const HISTORY_DAYS = 90;
 
 /** What every page works on: the model, the draft, what is in force and the trials. */
 export const load: LayoutServerLoad = async (event) => {
@@ -28,7 +25,7 @@ export const load: LayoutServerLoad = async (event) => {
 		releaseInForce(db(), w),
 		listTrials(db(), w),
 		readRehearsal(db(), w),
-		overruledSince(db(), w, new Date(Date.now() - HISTORY_DAYS * 86_400_000).toISOString())
+		knownOverruled(db(), w)
 	]);
 	const release = number ? await readRelease(db(), w, number) : null;
 	return {
@@ -42,7 +39,7 @@ export const load: LayoutServerLoad = async (event) => {
 		model,
 		modelRevision: revision,
 		draft,
-		draftHash: hashOf([draft.set, model]),
+		draftHash: hashOfDraft(draft.set, model),
 		overruled,
 		inForce: {
 			number,

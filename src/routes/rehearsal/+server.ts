@@ -1,6 +1,6 @@
 import { inForce } from '$server/records';
 import { db } from '$server/db/pool';
-import { hashOf, readDraft, saveRehearsal } from '$server/db/rules';
+import { hashOfDraft, readDraft, saveRehearsal } from '$server/db/rules';
 import { allow, answer } from '$server/http/guard';
 import { rehearse } from '$server/look/rehearse';
 import type { RequestHandler } from './$types';
@@ -11,7 +11,7 @@ export const POST: RequestHandler = (event) => {
 	return answer(async () => {
 		const w = account.workspace;
 		const [force, draft] = await Promise.all([inForce(db(), w), readDraft(db(), w)]);
-		const hash = hashOf([draft.set, force.schema.model]);
+		const hash = hashOfDraft(draft.set, force.schema.model);
 		const result = await rehearse(db(), w, force.schema, force.plan, draft.set, Date.now());
 		await saveRehearsal(db(), w, hash, result);
 		return { hash, result };

@@ -1,8 +1,16 @@
-import { Schema, compilePlan } from '$core';
+import { Schema, compilePlan, stopsRelease } from '$core';
 import { indexMatched, readModel } from '$server/db/model';
 import type { Db } from '$server/db/pool';
 import { db, transaction } from '$server/db/pool';
-import { createRelease, hashOf, listTrials, lockDraft, readDraft } from '$server/db/rules';
+import {
+	createRelease,
+	hashOf,
+	hashOfDraft,
+	listTrials,
+	lockDraft,
+	readDraft
+} from '$server/db/rules';
+import { knownOverruled } from '$server/db/journal';
 import { inForce } from '$server/records';
 import { noteOutOfLine } from '$server/records/out-of-line';
 import { analyseApart } from '$server/look/analysis';
@@ -32,16 +40,17 @@ export const POST: RequestHandler = (event) => {
 		// what takes long is done on what was read, before anything is locked
 		const { workspace } = account;
 		const looked = await readAll(db(), workspace);
-		const seen = hashOf([looked.draft.set, looked.model]);
-		if (typeof body!.hash === 'string' && body!.hash !== seen) throw new BadInput(CHANGED);
 		const { set } = looked.draft;
+		if (typeof body!.hash === 'string' && body!.hash !== hashOfDraft(set, looked.model))
+			throw new BadInput(CHANGED);
 		const plan = compilePlan(new Schema(looked.model), set);
 		const { checked, failing } = await analyseApart({
 			model: looked.model,
 			set,
-			trials: looked.trials
+			trials: looked.trials,
+			overruled: await knownOverruled(db(), workspace)
 		});
-		const blocking = checked.findings.filter((f) => f.severity === 'blocking');
+		const blocking = checked.findings.filter(stopsRelease);
 		if (blocking.length)
 			throw new BadInput(
 				`${blocking.length} blocking finding${blocking.length > 1 ? 's' : ''} first: ${blocking[0].message}`
@@ -54,8 +63,8 @@ export const POST: RequestHandler = (event) => {
 		const number = await transaction(async (c) => {
 			await lockDraft(c, workspace);
 			const { draft, model, trials } = await readAll(c, workspace);
-			const same = hashOf([draft.set, model]) === seen && hashOf(trials) === hashOf(looked.trials);
-			if (!same) throw new BadInput(CHANGED);
+			const now = hashOf([draft.set, model, trials]);
+			if (now !== hashOf([set, looked.model, looked.trials])) throw new BadInput(CHANGED);
 			await indexMatched(c, plan.matched);
 			const before = (await inForce(c, workspace)).plan;
 			const number = await createRelease(c, workspace, draft.set, model, note.trim(), account.id);

@@ -149,6 +149,13 @@ export async function alongLinks(
 	return out;
 }
 
+/** Days of history that are asked whether people overrule a rule. */
+const HISTORY_DAYS = 90;
+
+/** What history of the last 90 days tells of values that people set otherwise, by claim. */
+export const knownOverruled = (db: Db, workspace: string) =>
+	overruledSince(db, workspace, new Date(Date.now() - HISTORY_DAYS * 86_400_000).toISOString());
+
 const remembered = new Map<string, { until: number; found: Record<string, Overruled> }>();
 /** How long an answer counts as new: it is asked with every page and changes slowly. */
 const KEPT_MS = 60_000;

@@ -194,7 +194,10 @@ export async function addField(db: Db, workspace: string, type: string, f: Field
 	await touch(db, workspace);
 }
 
-/** Stores a field's changed label, group, unit or retirement. Its type and identity never change. */
+/**
+ * Stores a field's changed label, group, unit or retirement. Its type and identity never change. One that
+ * is retired leaves the short form and the list of its type.
+ */
 export async function updateField(
 	db: Db,
 	workspace: string,
@@ -207,6 +210,13 @@ export async function updateField(
 		f.id,
 		f
 	]);
+	if (f.retired)
+		await db.query(
+			`update record_type set doc = doc || jsonb_build_object(
+			   'short', coalesce(doc->'short', '[]') - $3, 'columns', coalesce(doc->'columns', '[]') - $3)
+			 where workspace = $1 and id = $2`,
+			[workspace, type, f.id]
+		);
 	await touch(db, workspace);
 }
 

@@ -1,6 +1,14 @@
 /** Draft, releases, trials and rehearsals in the database. */
 import { createHash } from 'node:crypto';
-import type { Definition, Model, ReferenceTable, Rule, RuleSet, Trial } from '../../core';
+import type {
+	Acceptance,
+	Definition,
+	Model,
+	ReferenceTable,
+	Rule,
+	RuleSet,
+	Trial
+} from '../../core';
 import { FORMAT, canonicalJson, upgraded } from '../../core';
 import type { Db } from './pool';
 
@@ -40,7 +48,7 @@ export async function readDraft(
 		'select field, claims from claim_order where workspace = $1',
 		[workspace]
 	);
-	const parts = await db.query<{ kind: PartKind } & (Stored<Definition> | Stored<ReferenceTable>)>(
+	const parts = await db.query<{ kind: PartKind } & Stored<Part>>(
 		`select p.kind, p.id, p.doc, p.format, a.name as by from draft_part p left join account a on a.id = p.updated_by
 		 where p.workspace = $1 order by p.kind, p.position, p.id`,
 		[workspace]
@@ -54,7 +62,8 @@ export async function readDraft(
 			rules: rules.rows.map((r) => upgraded<Rule>('rule', r.doc, r.format)),
 			order: Object.fromEntries(orders.rows.map((o) => [o.field, o.claims])),
 			definitions: of<Definition>('definition'),
-			tables: of<ReferenceTable>('table')
+			tables: of<ReferenceTable>('table'),
+			accepted: of<Acceptance>('acceptance')
 		},
 		authors: Object.fromEntries([
 			...by('rules', rules.rows),
@@ -110,14 +119,15 @@ export async function placeRules(db: Db, workspace: string, ids: readonly string
 }
 
 /** What a draft holds beside its rules. */
-export type PartKind = 'definition' | 'table';
+export type PartKind = 'definition' | 'table' | 'acceptance';
+type Part = Definition | ReferenceTable | Acceptance;
 
-/** Stores a definition or a reference table of the draft; a new one comes last. */
+/** Stores a definition, a reference table or an acceptance of the draft; a new one comes last. */
 export async function putPart(
 	db: Db,
 	workspace: string,
 	kind: PartKind,
-	part: Definition | ReferenceTable,
+	part: Part,
 	account: string | null
 ): Promise<void> {
 	await db.query(
@@ -129,7 +139,7 @@ export async function putPart(
 	);
 }
 
-/** Takes a definition or table out of the draft. */
+/** Takes a definition, a table or an acceptance out of the draft. */
 export async function removePart(
 	db: Db,
 	workspace: string,
@@ -176,6 +186,7 @@ export async function replaceDraft(
 	for (const rule of set.rules) await putRule(db, workspace, rule, account);
 	for (const d of set.definitions ?? []) await putPart(db, workspace, 'definition', d, account);
 	for (const t of set.tables ?? []) await putPart(db, workspace, 'table', t, account);
+	for (const a of set.accepted ?? []) await putPart(db, workspace, 'acceptance', a, account);
 	for (const [field, claims] of Object.entries(set.order))
 		await putOrder(db, workspace, { field, claims });
 }
@@ -184,6 +195,10 @@ export async function replaceDraft(
 export function hashOf(doc: unknown): string {
 	return createHash('sha256').update(canonicalJson(doc)).digest('hex');
 }
+
+/** The hash of what a draft decides: what is accepted of its findings has no part in it. */
+export const hashOfDraft = ({ accepted: _, ...set }: RuleSet, model: Model): string =>
+	hashOf([set, model]);
 
 /** Makes a release of a rule set and puts it in force; returns its number. */
 export async function createRelease(
@@ -249,11 +264,12 @@ export async function readRelease(
 }
 
 /** The rule set that a release fixed. */
-export const rulesOf = ({ rules, order, definitions, tables }: ReleaseDocument): RuleSet => ({
-	rules,
-	order,
-	definitions: definitions ?? [],
-	tables: tables ?? []
+export const rulesOf = (doc: ReleaseDocument): RuleSet => ({
+	rules: doc.rules,
+	order: doc.order,
+	definitions: doc.definitions ?? [],
+	tables: doc.tables ?? [],
+	accepted: doc.accepted ?? []
 });
 
 /** All releases, newest first. */

@@ -26,7 +26,8 @@ describe('the analysis in a thread', () => {
 		const { checked, failing } = await analyseApart({
 			model: schema.model,
 			set,
-			trials: [trial('so', null), trial('not so', '3')]
+			trials: [trial('so', null), trial('not so', '3')],
+			overruled: {}
 		});
 		expect(checked).toEqual(analyse(compilePlan(schema, set), set, zones));
 		expect(checked.findings.map((f) => f.is)).toContain('never seen to give');
@@ -34,13 +35,13 @@ describe('the analysis in a thread', () => {
 	});
 
 	it('is ended at its limit, and says that nothing is known', async () => {
-		await expect(analyseApart({ model: schema.model, set, trials: [] }, 1)).rejects.toThrow(
-			'took longer than 0.001 seconds'
-		);
+		await expect(
+			analyseApart({ model: schema.model, set, trials: [], overruled: {} }, 1)
+		).rejects.toThrow('took longer than 0.001 seconds');
 	});
 
 	it('that breaks off is told, and nobody waits for ever', async () => {
 		const broken = { ...schema.model, types: null as never };
-		await expect(analyseApart({ model: broken, set, trials: [] })).rejects.toThrow();
+		await expect(analyseApart({ model: broken, set, trials: [], overruled: {} })).rejects.toThrow();
 	});
 });

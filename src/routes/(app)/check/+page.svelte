@@ -1,8 +1,12 @@
 <script lang="ts">
 	import { Collapsible } from 'bits-ui';
 	import type { Finding } from '$core';
-	import { FINDINGS } from '$core';
-	import { formatValue } from '$lib/words/format';
+	import { invalidate } from '$app/navigation';
+	import { FINDINGS, mayBeAccepted } from '$core';
+	import Accept from '$lib/rule/Accept.svelte';
+	import { tell } from '$lib/shell/notices';
+	import { Refused, ask } from '$lib/work/http';
+	import { formatMoment, formatValue } from '$lib/words/format';
 	import Grid from '$lib/grid/Grid.svelte';
 	import type { GridColumn } from '$lib/grid/columns';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
@@ -30,13 +34,13 @@
 			});
 		return say(f.type, f.witness ?? {}, '');
 	}
-	const PART = { rule: 'Rule', table: 'Reference table', definition: 'Definition' } as const;
-	const partName = (f: Finding) =>
-		f.part.kind === 'rule'
-			? (w.rule(f.rule)?.name ?? f.rule)
-			: f.part.kind === 'table'
-				? (w.draft.tables?.find((t) => t.id === f.part.id)?.label ?? f.part.id)
-				: (w.draft.definitions?.find((d) => d.id === f.part.id)?.name ?? f.part.id);
+	const PART = {
+		table: 'Reference table',
+		definition: 'Definition',
+		type: 'Forms',
+		trial: 'Trial'
+	} as const;
+	const partName = (f: Finding) => w.nameOf(f);
 	const of = (f: Finding) => (f.part.kind === 'rule' ? typeLabel(f.type) : PART[f.part.kind]);
 	const columns: GridColumn<Finding>[] = [
 		{
@@ -73,6 +77,25 @@
 		...w.found.filter((f) => f.severity === 'blocking'),
 		...w.found.filter((f) => f.severity !== 'blocking')
 	]);
+	/** The finding that is about to be accepted. */
+	let accepting = $state.raw<Finding | null>(null);
+	let trouble = $state<string | null>(null);
+	let heading: HTMLElement | undefined = $state();
+	const mayAccept = (f: Finding) => f.severity === 'advisory' || w.account.role === 'administrator';
+
+	async function takeBack(f: Finding) {
+		trouble = null;
+		try {
+			await w.flush();
+			await ask('/draft/accepted', { method: 'DELETE', body: { finding: f.id } });
+			await invalidate('app:work');
+			tell('It is a finding again.');
+			heading?.focus();
+		} catch (e) {
+			if (!(e instanceof Refused)) throw e;
+			trouble = e.unreachable ? 'The server cannot be reached; it stays accepted.' : e.message;
+		}
+	}
 	const CATALOGUE = Object.entries(FINDINGS);
 	let catalogue = $state(false);
 </script>
@@ -81,14 +104,15 @@
 
 <div class="max-w-6xl px-6 pt-3 pb-10 text-sm">
 	<div class="flex items-baseline gap-3">
-		<h1 class="text-xl">Check</h1>
+		<h1 class="text-xl" tabindex="-1" bind:this={heading}>Check</h1>
 		{#if w.analysis.checking && w.analysis.analysed}<span class="text-sm text-quiet" role="status"
 				>looking at the last edit …</span
 			>{/if}
 	</div>
 	<p class="mb-1 text-base text-quiet">
 		{#if !w.analysis.analysed}The {w.draft.rules.length} rules of the draft are being looked at …
-		{:else if !w.found.length}Nothing wrong was found in the {w.draft.rules.length} rules of the draft.
+		{:else if !w.found.length}Nothing wrong was found in the {w.draft.rules.length} rules of the draft{#if w.accepted.length},
+				but for what is accepted below{/if}.
 		{:else}{w.found.length} finding{w.found.length > 1 ? 's' : ''} in {w.draft.rules.length} rules, {blocking ||
 				'none'} of them blocking. Where a record stands below, it was run through the draft and shows
 			it.{/if}
@@ -125,6 +149,10 @@
 								nothing filled in{/each}
 						{:else if f.certificate}proof: {f.certificate}{/if}
 					</p>
+					{#if f.accepted}<p class="text-ochre">
+							▲ {f.accepted.by} accepted it on {formatMoment(f.accepted.at, w.model.zone)}: “{f
+								.accepted.reason}”. What it rests on has changed since.
+						</p>{/if}
 				{:else}
 					<span class="flex flex-col items-start gap-1">
 						{#if f.witness}<a class="textlink" href={w.shownAt(f)}>Show it</a>{/if}
@@ -139,10 +167,48 @@
 								class="textlink text-left"
 								onclick={() => w.repair(repair)}>{repair.label}</button
 							>{/if}
+						{#if w.canEdit && mayBeAccepted(f)}
+							{#if mayAccept(f)}<button class="textlink text-left" onclick={() => (accepting = f)}
+									>Accept …</button
+								>
+							{:else}<span class="text-xs text-quiet">An administrator may accept it.</span>{/if}
+						{/if}
 					</span>
 				{/if}
 			{/snippet}
 		</Grid>
+	{/if}
+	{#if trouble}<p class="mt-2 text-brick" role="alert">● {trouble}</p>{/if}
+	{#if w.accepted.length}
+		<div class="mt-6 mb-1 flex items-center gap-3">
+			<h2 class="text-sm whitespace-nowrap">Accepted · {w.accepted.length}</h2>
+			<div class="ticks grow"></div>
+		</div>
+		<p class="text-sm text-quiet">
+			Taken as they are, by whom and why. They stop no release, and are told again once what they
+			rest on changes.
+		</p>
+		<ul class="mt-1 text-sm" data-testid="accepted">
+			{#each w.accepted as f (f.id)}
+				<li class="flex items-start gap-4 border-b border-hairline py-1">
+					<span class="grow">
+						<span class={GRAVITY[f.severity].tone}>{GRAVITY[f.severity].sign}</span>
+						<a class="textlink" href={w.placeOf(f)}>{partName(f)}</a>
+						<span class="text-quiet">·</span>
+						{f.message}
+						<span class="block text-quiet"
+							>“{f.accepted!.reason}” · {f.accepted!.by}, {formatMoment(
+								f.accepted!.at,
+								w.model.zone
+							)}</span
+						>
+					</span>
+					{#if w.canEdit}<button class="textlink whitespace-nowrap" onclick={() => takeBack(f)}
+							>Take back</button
+						>{/if}
+				</li>
+			{/each}
+		</ul>
 	{/if}
 	{#if w.analysis.checked.open.length}
 		<div class="mt-6 mb-1 flex items-center gap-3">
@@ -164,6 +230,14 @@
 			{/each}
 		</ul>
 	{/if}
+	<Accept
+		finding={accepting}
+		onclose={(done) => {
+			accepting = null;
+			// the row that was asked from is gone
+			if (done) heading?.focus();
+		}}
+	/>
 	<Collapsible.Root class="mt-6 text-sm" bind:open={catalogue}>
 		<Collapsible.Trigger class="flex min-h-7 items-center gap-2 font-semibold">
 			<span aria-hidden="true">{catalogue ? '▾' : '▸'}</span>What is looked for · {CATALOGUE.length}

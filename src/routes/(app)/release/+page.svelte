@@ -130,6 +130,8 @@
 							> <a class="textlink" href="/check">See them</a>{:else}<span class="text-teal"
 								>✓ No blocking finding.</span
 							>{/if}
+						{#if w.accepted.length}<a class="textlink" href="/check">{w.accepted.length} accepted</a
+							>{/if}
 					</li>
 					<li class="py-1">
 						{#if failing}<span class="text-ochre"

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { page } from '$app/state';
 	import { invalidateAll } from '$app/navigation';
 	import { KEY_TYPES } from '$core';
 	import { describeField } from '$lib/words/format';
@@ -13,6 +14,11 @@
 	let { data, form } = $props();
 	const w = useWorkbench();
 	let typeId = $state('customer');
+	// a finding about the forms of a type leads here
+	$effect(() => {
+		const id = page.url.hash.replace('#type-', '');
+		if (w.schema.types.has(id)) typeId = id;
+	});
 	let listId = $state('country');
 	let kind = $state('text');
 	const type = $derived(w.schema.type(typeId).type);

@@ -9,7 +9,10 @@
 	const w = useWorkbench();
 	const type = $derived(w.schema.type(params.type).type);
 	const columns = $derived(
-		type.columns.map((id) => w.schema.field(type.id, id)).filter((f) => f !== undefined)
+		type.columns
+			.map((id) => w.schema.field(type.id, id))
+			.filter((f) => f !== undefined)
+			.filter((f) => !f.retired)
 	);
 	const numeric = (t: string) => ['number', 'money', 'percent'].includes(t);
 	const at = (page: number, sort = data.sort) =>
