@@ -42,6 +42,40 @@ test('a repair is one click and one step of undo; what it leaves to be written i
 	await expect(page.getByText('Draft saved')).toBeVisible();
 });
 
+test('a finding is accepted with a reason, by keyboard, by who may, and taken back', async ({
+	page
+}) => {
+	await open(page, '/check');
+	const gap = page.getByRole('row', { name: /Service visits by glass area/ });
+	await expect(gap).toContainText('An administrator may accept it.');
+	await signIn(page, 'ida');
+	await open(page, '/check');
+	const station = page.getByTestId('station-check');
+	await expect(station).toContainText('4 findings');
+	await gap.getByRole('button', { name: 'Accept …' }).focus();
+	await page.keyboard.press('Enter');
+	const dialog = page.getByTestId('accept');
+	await expect(page.getByLabel('Why', { exact: true })).toBeFocused();
+	await page.keyboard.press('Tab');
+	await page.keyboard.press('Enter');
+	await expect(dialog.getByRole('alert')).toContainText('Write why');
+	await page.keyboard.press('Shift+Tab');
+	await page.keyboard.type('No houses of that size are sold.');
+	await page.keyboard.press('Tab');
+	await page.keyboard.press('Enter');
+	const accepted = page.getByTestId('accepted');
+	await expect(accepted).toContainText('No houses of that size are sold.');
+	await expect(accepted).toContainText('Ida Faro');
+	await expect(station).toContainText('3 findings');
+	// the release page says so as well
+	await open(page, '/release');
+	await expect(page.getByRole('link', { name: '1 accepted' })).toBeVisible();
+	await open(page, '/check');
+	await accepted.getByRole('button', { name: 'Take back' }).click();
+	await expect(station).toContainText('4 findings');
+	await expect(accepted).toHaveCount(0);
+});
+
 test('a row that a decision table lacks is added where it lacks, and its result asked for', async ({
 	page
 }) => {
@@ -125,6 +159,7 @@ test('a link of one’s own has another side to roll up, and a key by which file
 test('a message goes to each contact once a quarter, shown in the sample, sent on saving, in the outbox', async ({
 	page
 }) => {
+	await open(page, '/outbox');
 	const made = await page.evaluate(async () => {
 		const post = async (type: string, sent: [string, unknown][]) =>
 			(

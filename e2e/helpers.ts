@@ -18,8 +18,8 @@ const begun = new Map<string, Cookies>();
 export async function signIn(page: Page, who: 'ida' | 'jonas' | 'mieke' = 'jonas') {
 	const context = page.context();
 	const had = begun.get(who);
+	await context.clearCookies();
 	if (had) {
-		await context.clearCookies();
 		await context.addCookies(had);
 		const r = await context.request.get('/records/customer', { maxRedirects: 0 });
 		if (r.status() === 200) return;

@@ -160,6 +160,7 @@ export { repaired } from './check/repair';
 
 // ── Edit ───────────────────────────────────────────────────────────────────────────────────────────
 export {
+	acceptedAs,
 	applied,
 	editBetween,
 	partName,

@@ -134,6 +134,12 @@ function attribute(path: Path, a: unknown, b: unknown, pieces: Piece[]) {
 
 // ── Carrying one out ─────────────────────────────────────────────────────────────────────────────
 
+/**
+ * The set with what another holds accepted: no edit touches that. The very same where nothing differs.
+ */
+export const acceptedAs = (set: RuleSet, { accepted }: RuleSet): RuleSet =>
+	equal(set.accepted ?? [], accepted ?? []) ? set : { ...set, accepted };
+
 /** The edit that takes another back. */
 export const reversed = (e: Edit): Edit => ({
 	label: e.label,

@@ -1,6 +1,6 @@
 /** Stores the draft behind the edits: what an edit touched, piece by piece, and no more. */
 import type { Piece, RuleSet } from '$core';
-import { applied, editBetween } from '$core';
+import { acceptedAs, applied, editBetween } from '$core';
 import { Refused, ask } from './http';
 
 export type Saving = 'saved' | 'saving' | 'waiting' | 'conflict' | 'refused';
@@ -85,7 +85,7 @@ export class Saver {
 		if (this.state === 'saving') return { set: mine, lost: [] };
 		const pending = this.state === 'refused' ? [] : editBetween('', this.#stored, mine).pieces;
 		// what stays the same stays the very same object, so that it is not compiled again
-		const base = applied(mine, editBetween('', mine, theirs).pieces).set;
+		const base = acceptedAs(applied(mine, editBetween('', mine, theirs).pieces).set, theirs);
 		this.#stored = base;
 		const { set, refused } = applied(base, pending);
 		this.trouble = null;

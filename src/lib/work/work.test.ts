@@ -166,6 +166,15 @@ describe('saving', () => {
 		await vi.advanceTimersByTimeAsync(400);
 		expect(saver.loaded(why(demoDraft, 'theirs'))).toEqual({ set: draft, lost: [] });
 	});
+	it('takes what was accepted meanwhile, and sends none of it', async () => {
+		const accepted = [{ id: 'a', rests: '0', reason: 'so', by: 'Ida', at: '2026-11-25T10:00:00Z' }];
+		edit('mine');
+		const { set } = saver.loaded({ ...demoDraft, accepted });
+		expect(set.accepted).toEqual(accepted);
+		expect(whyOf(set)).toBe('mine');
+		const again = saver.loaded({ ...demoDraft, accepted: [...accepted] });
+		expect(again.set.accepted).toEqual(accepted);
+	});
 	it('of what is the same again sends nothing', async () => {
 		edit('mine');
 		edit(whyOf(demoDraft));

@@ -455,7 +455,7 @@ describe('findings', () => {
 		why('a');
 		checker().onmessage!({ data: { job: checker().jobs.at(-1)!.job, checked: null } });
 		expect([w.analysis.failed, w.analysis.checking]).toEqual([true, false]);
-		expect(w.found).toBe(before);
+		expect(w.found).toEqual(before);
 		why('b');
 		tell();
 		expect(w.analysis.failed).toBe(false);
