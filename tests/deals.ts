@@ -25,6 +25,11 @@ const model: Model = {
 			}))
 		},
 		{
+			id: 'coins',
+			label: 'Currency',
+			options: ['EUR', 'USD'].map((label) => ({ id: label.toLowerCase(), label, code: label }))
+		},
+		{
 			id: 'stage',
 			label: 'Stage',
 			options: ['Open', 'Won', 'Lost'].map((label) => ({ id: label.toLowerCase(), label }))
@@ -69,6 +74,8 @@ const model: Model = {
 				field('at', 'moment'),
 				field('price', 'money', { currency: 'EUR' }),
 				field('fee', 'money', { currency: 'USD' }),
+				field('coin', 'choice', { list: 'coins' }),
+				field('cost', 'money', { currencyField: 'coin' }),
 				field('fax', 'text', { retired: true }),
 				// for rules that stand beside those that are tried
 				field('score', 'number'),

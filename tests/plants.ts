@@ -506,6 +506,16 @@ export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
 	],
 	outranked: [
 		(c) => {
+			const once: More = { output: { hold: 'once' }, moments: ['created'] };
+			return {
+				planted: only(rule('share', String(c.int(1, 9)), once), rule('share', '10', once)),
+				clean: only(
+					rule('share', String(c.int(1, 9)), { ...once, if: 'Urgent' }),
+					rule('share', '10', once)
+				)
+			};
+		},
+		(c) => {
 			const above = `otherwise(Amount, 0) + ${c.int(1, 9)}`;
 			const below = () => rule('share', 'otherwise(Score, 0) * 2');
 			return {
@@ -570,6 +580,10 @@ export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
 	],
 	'moves with the day': [
 		(c) => ({
+			planted: only(rule('share', '1', { if: `today > Day + duration("P${c.int(1, 30)}D")` })),
+			clean: only(rule('share', '1', { if: `Day > date("202${c.int(0, 9)}-01-01")` }))
+		}),
+		(c) => ({
 			planted: only(rule('urgent', `Day ${c.of(['<', '>'])} today`)),
 			clean: only(rule('urgent', 'Day < date("2026-01-01")'))
 		})
@@ -621,6 +635,14 @@ export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
 	],
 	'percent as fraction': [
 		(c) => ({
+			planted: only(rule('rate', c.of(['Amount / Score', 'Price / Amount']))),
+			clean: only(rule('rate', c.of(['Amount / Score * 100', '100 * Price / Amount'])))
+		}),
+		(c) => ({
+			planted: only(rule('share', '1', { if: `Rate ${c.of(['<', '>='])} 0.${c.int(1, 9)}` })),
+			clean: only(rule('share', '1', { if: `Rate ${c.of(['<', '>='])} ${c.int(1, 9)}` }))
+		}),
+		(c) => ({
 			planted: only(rule('share', c.of(['Amount * Rate', 'Rate * Amount', 'Amount * (1 - Rate)']))),
 			clean: only(rule('share', c.of(['Amount * Rate / 100', 'Amount * (1 - Rate / 100)'])))
 		})
@@ -643,7 +665,16 @@ export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
 	],
 	'never seen to give': [
 		(c) => ({
-			planted: only(rule('share', c.of(['Amount / (Amount - Amount)', 'Amount / (Amount * 0)']))),
+			planted: only(
+				rule(
+					'share',
+					c.of([
+						'Amount / (Amount - Amount)',
+						'Amount / (Amount * 0)',
+						'firm.heads / (firm.heads - firm.heads)'
+					])
+				)
+			),
 			clean: only(rule('share', `Amount / (Amount - ${c.int(1, 9)})`))
 		})
 	],
@@ -666,6 +697,44 @@ export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
 			};
 		}
 	],
+	'goes to nobody': [
+		(c) => {
+			const [lo, hi] = [c.int(1, 9), c.int(20, 90)];
+			const of = (filter: string | null, to: string): Part => ({
+				rules: [
+					{
+						...rule('note', {
+							kind: 'message',
+							each: null,
+							filter: filter ? { text: filter } : null,
+							to: { text: to },
+							subject: ['Stage'],
+							text: ['It is ', { text: 'Stage' }],
+							once: 'event'
+						}),
+						outputs: [],
+						guard: { text: 'changed(Stage)' }
+					}
+				]
+			});
+			return {
+				planted: c.of([
+					of(`Amount < ${lo} and Amount > ${hi}`, '"ann@fen.example"'),
+					of(null, c.of(['null', 'if Amount > 3 then null else trim(" ")']))
+				]),
+				clean: of(`Amount > ${lo} and Amount < ${hi}`, c.of(['"ann@fen.example"', 'firm.mail']))
+			};
+		}
+	],
+	'leaves out reached records': [
+		(c) => {
+			const formula = c.of(['firm.heads', 'otherwise(firm.heads, 0) + 1']);
+			return {
+				planted: only(rule('share', formula, { submittedOnly: true })),
+				clean: only(rule('share', formula))
+			};
+		}
+	],
 	'set off by nothing': [
 		(c) => ({
 			planted: only(rule('day', `today + duration("P${c.int(1, 60)}D")`)),
@@ -678,7 +747,7 @@ export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
 		(c) => {
 			const formula = `otherwise(Amount, 0) * ${c.int(2, 9)}`;
 			return {
-				planted: only(rule('share', formula, { moments: ['created'] })),
+				planted: only(rule('share', formula, { moments: c.of([['created'], ['changed']]) })),
 				clean: only(rule('share', formula, { output: { hold: 'once' }, moments: ['created'] }))
 			};
 		}
@@ -715,7 +784,17 @@ export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
 				validate('share', check(`Share < ${c.int(50, 99)}`)),
 				rule('share', 'if is blank(Day) then 1 else 2', locked)
 			)
-		})
+		}),
+		(c) => {
+			const fixed = () => rule('share', '200', locked);
+			const of = (...checks: string[]) =>
+				only(...checks.map((text) => validate(c.of(['note', 'title']), check(text))), fixed());
+			return {
+				planted: of(`Share < ${c.int(50, 99)}`),
+				// people can set the other
+				clean: of(`Share < Amount + ${c.int(1, 9)}`)
+			};
+		}
 	],
 	'required while hidden': [
 		(c) => {

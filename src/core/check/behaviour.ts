@@ -14,7 +14,7 @@ import { valuesToJson } from '../trials/trials';
 import type { Value } from '../value/value';
 import { spell } from '../text/names';
 import { isBlank, isList, same } from '../value/value';
-import { candidates, candidatesFor } from './candidates';
+import { candidates, candidatesFor, withRelated } from './candidates';
 import { stretches } from '../spots/cells';
 import { exprOf } from './formulas';
 import { carried } from './context';
@@ -184,7 +184,8 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 		looks.push({
 			is: 'moves with the day',
 			look: (w, rec, outcome) => {
-				if (outcome !== 'wrote') return null;
+				// its value, or its condition, may be another on a later day
+				if (!['wrote', 'guard false', 'guard unknown'].includes(outcome)) return null;
 				for (const days of [40, 400]) {
 					const later = probe.run(rule.type, w, { instant: PROBE_INSTANT + days * DAY });
 					if (!same(later.values[at], rec.values[at]))
@@ -313,11 +314,11 @@ function undecided(probe: Probe, c: Claim, w: Witness): { text: string; label: s
  * what was before are tried as changes.
  */
 export function neverSeen(probe: Probe, c: Claim, node: PlanNode): Shown | null {
-	if (c.each >= 0 || c.reads.some((r) => r.many || r.via.length)) return null;
+	if (c.each >= 0) return null;
 	const alone = probe.only(c.rule.type, node);
 	let without: Witness | null = null;
 	let tried = 0;
-	const all = candidates(probe, c, node);
+	const all = candidates(probe, c, node).flatMap((w) => withRelated(probe, w, c.reads));
 	// what speaks of before is tried as a change of each record to another
 	const before = c.eventful ? all.slice(0, MOST_PAIRED) : [];
 	for (const w of all) {

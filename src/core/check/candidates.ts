@@ -14,7 +14,12 @@ import { same } from '../value/value';
 import type { Spot } from '../spots/cells';
 import { constantsIn, spotOf, stretches } from '../spots/cells';
 import type { Witness } from '../kinds/spec';
+import type { Seen as Read } from '../plan/plan';
 import type { Probe } from './probe';
+import { OWN_ID } from './probe';
+
+/** Numbers of related records made up, apart from those that a witness has itself. */
+const FIRST_RELATED = 910_000_000_000_000;
 
 /** Most records that one rule is tried with. */
 const MOST_TRIED = 80;
@@ -167,6 +172,41 @@ export function candidatesOfRules(probe: Probe, type: string, rules: readonly Ru
 /** Records for a formula: each value of each field it reads, in pairs as far as there is room. */
 export function candidatesFor(probe: Probe, type: string, e: Expr): Witness[] {
 	return records(probe, type, [spotsOf([e], probe.schema).seen]);
+}
+
+/**
+ * A witness with two records behind each way back that is read, so that what counts them has something to
+ * count; one for each of some values that these may hold. The witness alone where no way back is read.
+ */
+export function withRelated(probe: Probe, w: Witness, reads: readonly Read[]): Witness[] {
+	const all = [0, 1, 2].map((from) => related(probe, w, reads, from));
+	return all[0] === w ? [w] : all;
+}
+
+function related(probe: Probe, w: Witness, reads: readonly Read[], from: number): Witness {
+	const near = [...w.near];
+	const ways = new Map<string, { type: string; link: string; fields: Set<string> }>();
+	for (const r of reads) {
+		const [first, ...rest] = r.via;
+		if (!first?.back || rest.length) continue;
+		const key = `${first.type}.${first.field}`;
+		const way = ways.get(key) ?? { type: first.type, link: first.field, fields: new Set() };
+		if (r.type === first.type) way.fields.add(r.field);
+		ways.set(key, way);
+	}
+	for (const { type, link, fields } of ways.values())
+		for (const k of [0, 1]) {
+			const values: Witness['values'] = { [link]: OWN_ID };
+			for (const id of fields) {
+				const field = probe.schema.field(type, id);
+				if (!field || id === link) continue;
+				const some = pool(probe, { spot: { via: [], type, field }, constants: [] });
+				const there = some.filter((v) => v !== null);
+				if (there.length) values[id] = toJson(there[(from + k) % there.length]);
+			}
+			near.push({ type, id: String(FIRST_RELATED + near.length), values });
+		}
+	return near.length === w.near.length ? w : { ...w, near };
 }
 
 function records(probe: Probe, type: string, all: readonly Map<string, Seen>[]): Witness[] {

@@ -1,4 +1,5 @@
 /** Conditions that never or always hold, checks that say nothing or refuse each other, watches, retired options. */
+import { LimitError } from '../feel/budget';
 import type { Run } from '../feel/env';
 import type { Expr } from '../document/tree';
 import { walk } from '../document/walk';
@@ -8,10 +9,13 @@ import type { JsonValue } from '../fields/codec';
 import type { Rule } from '../document/rules';
 import type { Validator } from '../plan/plan';
 import { axesOf, combinations } from '../spots/cells';
+import { isBlank } from '../value/value';
+import { candidatesFor } from './candidates';
 import { exprOf } from './formulas';
 import { saySpots, seenBothWays, truthOf } from './guards';
 import { judgeOf, senderOf, writerOf } from '../kinds';
 import type { FindingIs } from '../kinds/catalogue';
+import type { Witness } from '../kinds/spec';
 import type { Finding } from './types';
 
 /**
@@ -104,6 +108,53 @@ export function checkFindings(c: Context, rule: Rule): Finding[] {
 				? 'What it asks for can never hold.'
 				: 'What it asks for always holds, so it never says anything.',
 			certificate
+		}
+	];
+}
+
+/** Messages that go to nobody: those asked for do not exist, or none of them has an address. */
+export function recipientFindings(c: Context, rule: Rule): Finding[] {
+	const of = c.plan.messages.find((m) => m.rule.id === rule.id);
+	const goes = senderOf(rule.body)?.goesTo(rule.body);
+	if (!of || !goes) return [];
+	const { filter, to } = goes;
+	const type = goes.type ?? rule.type;
+	const shared = (place: 'filter' | 'recipient') => ofRule(rule, 'goes to nobody', place, place);
+	if (filter && of.filter) {
+		const truth = settledTruth(
+			c,
+			rule,
+			type,
+			exprOf(c, type, filter),
+			of.filter,
+			'Whom it goes to does more than compare fields with constants, and no record was found that meets it and one that does not.'
+		);
+		if (truth?.never)
+			return [
+				{
+					...shared('filter'),
+					message: 'No record can meet what its recipients are asked for, so it goes to nobody.',
+					certificate: truth.certificate
+				}
+			];
+	}
+	const address = exprOf(c, type, to);
+	if (!address) return [];
+	const tried = candidatesFor(c.probe, type, address);
+	const has = (w: Witness) => {
+		try {
+			return !isBlank(of.to(c.probe.env(type, w)));
+		} catch (e) {
+			if (!(e instanceof LimitError)) throw e;
+			return false;
+		}
+	};
+	if (tried.some(has)) return [];
+	return [
+		{
+			...shared('recipient'),
+			message: 'No record gives it an address, so it goes to nobody.',
+			certificate: `tried with ${tried.length} record${tried.length === 1 ? '' : 's'}`
 		}
 	];
 }

@@ -62,6 +62,9 @@ function currencyOf(e: Expr, schema: Schema): string | null {
 			const f = schema.field(e.type, e.field);
 			if (f?.type !== 'money') return null;
 			if (!f.currencyField) return f.currency ?? 'EUR';
+			// what another record has its amounts in is that record's own
+			if (e.k === 'through')
+				return `the currency of the ${schema.type(e.type).type.label.toLowerCase()}`;
 			return `the currency of ${schema.field(e.type, f.currencyField)?.label ?? f.label}`;
 		}
 		case 'neg':
@@ -99,15 +102,45 @@ function mixedIn(tree: Expr, schema: Schema): Mixed | null {
 		const other = of.find((x) => x !== of[0]);
 		if (other !== undefined) mixed ??= { does, of: [of[0], other] };
 	};
+	const among = (does: Mixed['does'], args: readonly Expr[]) => {
+		const all = listed(args);
+		const each = all.map((a) => eachOwn(a, schema)).find((type) => type !== null);
+		if (each) mixed ??= { does, of: [`the currency of one ${each}`, 'that of another'] };
+		meet(does, all);
+	};
 	walk(tree, (e) => {
 		if (mixed) return false;
 		if (e.k === 'bin' && ADDED.has(e.op)) meet('adds', [e.a, e.b]);
 		else if (e.k === 'bin' && COMPARED.has(e.op)) meet('compares', [e.a, e.b]);
 		else if (e.k === 'between') meet('compares', [e.x, e.lo, e.hi]);
-		else if (e.k === 'call' && e.fn === 'sum') meet('adds', listed(e.args));
-		else if (e.k === 'call' && (e.fn === 'min' || e.fn === 'max')) meet('compares', listed(e.args));
+		else if (e.k === 'call' && ['sum', 'mean', 'median'].includes(e.fn)) among('adds', e.args);
+		else if (e.k === 'call' && (e.fn === 'min' || e.fn === 'max')) among('compares', e.args);
 	});
 	return mixed;
+}
+
+/**
+ * Where an expression gives an amount of each of several records, in the currency that each of them
+ * names: what such a record is called. Null where it does not, or where only those of one currency are taken.
+ */
+function eachOwn(e: Expr, schema: Schema): string | null {
+	const currency = e.k === 'through' ? schema.field(e.type, e.field)?.currencyField : undefined;
+	if (e.k !== 'through' || !currency) return null;
+	const [many, parted] = severalBehind(e.of, currency);
+	return many && !parted ? schema.type(e.type).type.label.toLowerCase() : null;
+}
+
+/** Whether an expression gives several records, and whether they are chosen by a field. */
+function severalBehind(e: Expr, field: string): [many: boolean, parted: boolean] {
+	if (e.k === 'related') return [true, false];
+	if (e.k === 'through') return severalBehind(e.of, field);
+	if (e.k !== 'filter') return [false, false];
+	let speaks = false;
+	walk(e.by, (x) => {
+		if ((x.k === 'field' || x.k === 'through') && x.field === field) speaks = true;
+	});
+	const [, parted] = severalBehind(e.of, field);
+	return [true, parted || speaks];
 }
 
 /** Arguments given one by one, or as one list. */

@@ -17,7 +17,14 @@ import type { ZoneClock } from '../value/temporal';
 import { withAcceptances } from './accepted';
 import { Bearing } from './bearing';
 import { claimFindings } from './claims';
-import { checkFindings, clashes, guardFindings, retiredOptions, watchFindings } from './conditions';
+import {
+	checkFindings,
+	clashes,
+	guardFindings,
+	recipientFindings,
+	retiredOptions,
+	watchFindings
+} from './conditions';
 import { Context, ofRule } from './context';
 import { inTrees } from './formulas';
 import { mixedCurrencies } from './currencies';
@@ -202,6 +209,7 @@ function ofOne(c: Context, rule: Rule, overruled: Readonly<Record<string, Overru
 		guardFindings,
 		checkFindings,
 		clashes,
+		recipientFindings,
 		(_: Context, r: Rule) => claimFindings(c, r, overruled),
 		bodyFindings
 	].flatMap((look) => within(c, rule, look));

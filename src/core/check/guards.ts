@@ -95,6 +95,8 @@ export function seenBothWays(
 		return yes && no;
 	};
 	if (tried.some(ask)) return true;
+	// one that takes new records only meets nothing that was before
+	if (!rule.moments.includes('changed')) return false;
 	// what asks for a change: from one of the records to another
 	return tried.some((a) => tried.some((b) => ask({ ...a, was: b.values })));
 }
@@ -176,7 +178,7 @@ export function outrankedBy(
 
 /** Whether a claim applies on every road and at every moment at which another does. */
 function covers(a: Claim, c: Claim): boolean {
-	if (a.output.hold === 'once' || a.rule.submittedOnly) return false;
+	if (a.rule.submittedOnly || (a.output.hold === 'once' && c.output.hold !== 'once')) return false;
 	const moments = c.output.hold === 'once' ? (['created'] as const) : c.rule.moments;
 	if (!moments.every((m) => a.rule.moments.includes(m))) return false;
 	if (!a.rule.entryPoints) return true;

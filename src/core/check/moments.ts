@@ -12,7 +12,7 @@ export function momentFindings(c: Context, rule: Rule): Finding[] {
 		// Once and Fill act at creation as well as on events, and say so; Locked always holds
 		if (!claim || output.hold !== 'follow' || claim.each >= 0 || rule.entering) return [];
 		const sets = [...claim.triggers, ...claim.triggersSent];
-		const of = (is: 'set off by nothing' | 'narrow moment') => ({
+		const of = (is: 'set off by nothing' | 'narrow moment' | 'leaves out reached records') => ({
 			...ofRule(rule, is, 'outputs' as const, output.id),
 			field: output.field
 		});
@@ -25,10 +25,28 @@ export function momentFindings(c: Context, rule: Rule): Finding[] {
 					certificate: 'the fields that it reads or watches: none'
 				}
 			];
-		if (moments.includes('changed') || !moments.includes('created') || claim.eventful) return [];
 		const { fields } = c.schema.type(rule.type).type;
-		const label = sets.map((i) => fields[i].label)[0];
+		const [away] = claim.reached.map((r) => c.schema.field(r.type, r.field)?.label);
+		if (rule.submittedOnly && away !== undefined)
+			return [
+				{
+					...of('leaves out reached records'),
+					message: `It leaves out records that another change reaches, and ${away} of another record can change: ${claim.field.label} then stays as it was.`,
+					certificate: 'what it reads of other records'
+				}
+			];
+		if (claim.eventful || rule.watch) return [];
+		const label = sets.map((i) => fields[i].label)[0] ?? away;
 		if (label === undefined) return [];
+		if (moments.includes('changed') && !moments.includes('created'))
+			return [
+				{
+					...of('narrow moment'),
+					message: `It takes changes only, and a new record may come with ${label}: ${claim.field.label} then stays without its value.`,
+					certificate: 'the moments of the rule, beside the fields that it reads'
+				}
+			];
+		if (moments.includes('changed') || !moments.includes('created')) return [];
 		return [
 			{
 				...of('narrow moment'),

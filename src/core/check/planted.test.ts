@@ -46,6 +46,12 @@ const CASES: [FindingIs, string, () => Rule[], () => Rule[]][] = [
 		() => [rule('urgent', 'Price between 1 and 9')]
 	],
 	[
+		'mixed currencies',
+		'each record its own',
+		() => [rule('heads', 'sum(deals.cost)', { type: 'firm' })],
+		() => [rule('heads', 'sum(deals[Coin = "EUR"].cost)', { type: 'firm' })]
+	],
+	[
 		'percent as fraction',
 		'times',
 		() => [rule('share', 'Amount * Rate')],
@@ -86,6 +92,14 @@ const CASES: [FindingIs, string, () => Rule[], () => Rule[]][] = [
 		'division by nothing',
 		() => [rule('share', 'Amount / (Amount - Amount)')],
 		() => [rule('share', 'Amount / (Amount - 1)')]
+	],
+	[
+		'never seen to give',
+		'over related records',
+		() => [
+			rule('heads', 'sum(deals.amount) / (sum(deals.amount) - sum(deals.amount))', { type: 'firm' })
+		],
+		() => [rule('heads', 'sum(deals.amount) / count(deals)', { type: 'firm' })]
 	],
 	[
 		'stays blank',

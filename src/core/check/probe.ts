@@ -18,6 +18,8 @@ import { stretches } from '../spots/cells';
 
 /** Numbers of records made up for a witness; no real record comes near. */
 const FIRST_MADE_UP = 900_000_000_000_000;
+/** The number of the record of a witness itself. */
+export const OWN_ID = String(FIRST_MADE_UP - 1);
 
 /** The day on which witnesses are tried. */
 export const PROBE_DAY = '2026-11-23';
@@ -177,7 +179,7 @@ export class Probe {
 		}));
 		const record = {
 			type,
-			id: String(FIRST_MADE_UP - 1),
+			id: OWN_ID,
 			created: was === null,
 			was: valuesFromJson(this.schema, type, was ?? {}),
 			sent,
@@ -213,7 +215,7 @@ export class Probe {
 			const values = valuesFromJson(this.schema, t, json);
 			return { type: t, id, was: values, sent: values, settled: values };
 		};
-		const own = view(type, String(FIRST_MADE_UP - 1), w.values);
+		const own = view(type, OWN_ID, w.values);
 		const { zone } = this.schema.model;
 		const now = Moment.fromInstant(PROBE_INSTANT, zone, this.zones)!;
 		this.last = {

@@ -30,6 +30,20 @@ export function shapeFindings(c: Context, rule: Rule): Finding[] {
 				message: `This reckons with ${pct} as it stands: of 9 % it takes the number 9. Divide it by 100.`,
 				certificate: 'a percentage of 9 is the number 9'
 			});
+		const ratio = percent && ratioIn(expr, c.schema);
+		if (ratio)
+			found.push({
+				...ofRule(rule, 'percent as fraction', place, `${place} into`),
+				message: `This puts a ratio into ${target.field ? c.schema.field(rule.type, target.field)!.label : 'a percentage'} as it stands: a half would be 0.5 %. Multiply it by 100.`,
+				certificate: 'a percentage of 9 is the number 9'
+			});
+		const small = comparedAsFraction(expr, c.schema);
+		if (small)
+			found.push({
+				...ofRule(rule, 'percent as fraction', place, `${place} compared`),
+				message: `This compares ${small.label} with ${small.constant}, which is ${small.constant} %. Of 9 % it takes the number 9.`,
+				certificate: 'a percentage of 9 is the number 9'
+			});
 		walk(expr, (e) => {
 			if (e.k === 'if' && canonicalJson(bare(e.t)) === canonicalJson(bare(e.e)))
 				found.push({
@@ -103,6 +117,39 @@ function fractionIn(tree: Expr, schema: Schema): string | null {
 		for (const [key, part] of Object.entries(e)) if (key !== 'at') visit(part, false);
 	};
 	visit(tree, false);
+	return found;
+}
+
+/** Whether an expression gives one amount or number by another, with nothing that makes a percentage of it. */
+function ratioIn(e: Expr, schema: Schema): boolean {
+	const plain = (x: Expr) =>
+		(x.k === 'field' || x.k === 'through') &&
+		['money', 'number'].includes(schema.field(x.type, x.field)?.type ?? '');
+	if (e.k === 'if') return ratioIn(e.t, schema) || ratioIn(e.e, schema);
+	return e.k === 'bin' && e.op === '/' && plain(e.a) && plain(e.b);
+}
+
+/** A percentage that is compared with a number between 0 and 1, as if it were a fraction. */
+function comparedAsFraction(
+	tree: Expr,
+	schema: Schema
+): { label: string; constant: string } | null {
+	let found: { label: string; constant: string } | null = null;
+	const meet = (x: Expr, ...others: Expr[]) => {
+		const f = x.k === 'field' || x.k === 'through' ? schema.field(x.type, x.field) : undefined;
+		if (f?.type !== 'percent') return;
+		for (const o of others) {
+			const v = o.k === 'num' ? parseNum(o.v) : null;
+			if (o.k === 'num' && v && compareNum(v, num(0)) > 0 && compareNum(v, num(1)) < 0)
+				found ??= { label: f.label, constant: o.v };
+		}
+	};
+	walk(tree, (e) => {
+		if (e.k === 'bin' && ['=', '!=', '<', '<=', '>', '>='].includes(e.op)) {
+			meet(e.a, e.b);
+			meet(e.b, e.a);
+		} else if (e.k === 'between') meet(e.x, e.lo, e.hi);
+	});
 	return found;
 }
 

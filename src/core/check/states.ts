@@ -22,7 +22,10 @@ export function stateFindings(c: Context, rule: Rule): Finding[] {
 		const hides = c.plan.types
 			.get(rule.type)!
 			.validators.filter((x) => x.kind === 'hidden' && x.field.id === output.field);
-		if (v.kind === 'check') return v.blocking && held.length ? refused(c, rule, v, held) : [];
+		if (v.kind === 'check') {
+			const by = v.blocking ? setByRules(c, v) : [];
+			return by.length ? refused(c, rule, v, by) : [];
+		}
 		return [
 			...(held.length || limits.length ? notSettable(c, rule, v, [...held, ...limits]) : []),
 			...(hides.length ? whileHidden(c, rule, v, hides) : [])
@@ -50,18 +53,36 @@ function notSettable(c: Context, rule: Rule, v: Validator, others: readonly (Cla
 	return [];
 }
 
-/** A blocking check whose message stands at a field that only a rule sets. */
+/**
+ * The claims by which a check refuses what nobody can set: those of the field at which it says so, or of
+ * all the fields of the record that it reads.
+ */
+function setByRules(c: Context, v: Validator): Claim[] {
+	const held = (field: string) =>
+		(c.nodeOf(v.rule.type, field)?.claims ?? []).filter(
+			(x) => x.output.hold === 'locked' || x.output.closed
+		);
+	const own = held(v.field.id);
+	if (own.length) return own;
+	const reads = new Set(
+		v.used.filter((r) => r.type === v.rule.type && !r.via.length).map((r) => r.field)
+	);
+	const each = [...reads].map(held);
+	return each.length && each.every((h) => h.length) ? each.flat() : [];
+}
+
+/** A blocking check that refuses what only a rule sets. */
 function refused(c: Context, rule: Rule, v: Validator, held: readonly Claim[]): Finding[] {
 	for (const w of candidatesOfRules(c.probe, rule.type, [rule, ...held.map((x) => x.rule)])) {
 		const rec = c.probe.run(rule.type, w, { states: true });
-		const by = held.find((x) => x.id === rec.readOnly.get(v.field.id));
+		const by = held.find((x) => x.id === rec.readOnly.get(x.field.id));
 		const said = rec.messages.find((m) => m.claim === v.id && m.blocking);
 		if (!by || !said) continue;
 		return [
 			{
 				...ofRule(rule, 'refused although set by a rule', 'outputs', v.field.id),
 				field: v.field.id,
-				message: `It refuses this record at ${v.field.label}, which “${by.rule.name}” sets and nobody else can.`,
+				message: `It refuses this record for ${by.field.label}, which “${by.rule.name}” sets and nobody else can.`,
 				...carried(w)
 			}
 		];

@@ -244,6 +244,17 @@ export const FINDINGS = {
 		proves: 'with a blank the condition cannot be told, and the else gives its value all the same',
 		helps: 'say first what a blank gives'
 	},
+	'goes to nobody': {
+		gravity: 'blocking',
+		proves: 'no record meets what the recipients are asked for, or none has an address',
+		helps: 'mend whom it goes to'
+	},
+	'leaves out reached records': {
+		gravity: 'advisory',
+		proves:
+			'what it reads of other records changes without it running, since it leaves out reached records',
+		helps: 'let it take records that another change reaches'
+	},
 	'set off by nothing': {
 		gravity: 'advisory',
 		proves: 'no change of a record that is there sets it going',
@@ -262,7 +273,7 @@ export const FINDINGS = {
 	},
 	'refused although set by a rule': {
 		gravity: 'advisory',
-		proves: 'a check refuses the record at a field whose value only a rule gives',
+		proves: 'a check refuses the record for a value that only a rule gives',
 		helps: 'show the message at a field that people can set, or mend the rule'
 	},
 	'required while hidden': {

@@ -63,6 +63,7 @@ export const message: Sends<Message> = {
 	constants: none,
 	tables: none,
 	repairs: {},
+	goesTo: (b) => ({ type: b.each?.type ?? null, filter: b.filter, to: b.to }),
 	compile(b, c) {
 		const { rule, schema } = c;
 		if (rule.each) c.problem('each', 'Messages say themselves for which records they are.');

@@ -354,6 +354,8 @@ export interface Judges<B> extends Facets<B> {
 export interface Sends<B> extends Facets<B> {
 	does: 'sends';
 	compile(body: B, c: Compiling): Sending | null;
+	/** Whom it goes to, and the type of the records that this speaks of; null for the rule's own. */
+	goesTo(body: B): { type: string | null; filter: Formula | null; to: Formula };
 }
 
 /** Every kind of body with all that is particular to it. A kind that is not written yet does not compile. */
