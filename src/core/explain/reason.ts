@@ -288,10 +288,16 @@ function validatorReason(plan: Plan, report: ClaimReport, format: Format): strin
 	}
 }
 
+/** Most options that are named one by one. */
+const MOST_NAMED = 8;
+
 /** What a field is now, and why: which options are left of one that is limited. */
 function inEffectReason(plan: Plan, v: Validator, report: ClaimReport, format: Format): string {
 	const ref = { type: v.rule.type, field: v.field.id };
-	const left = report.left?.map((o) => format(ref, o)).join(', ');
+	const all = report.left?.map((o) => format(ref, o)) ?? [];
+	const more = all.length - MOST_NAMED;
+	const left =
+		more > 1 ? `${all.slice(0, MOST_NAMED).join(', ')} and ${more} more` : all.join(', ');
 	const what =
 		v.kind !== 'limited' ? v.kind : left ? `limited to ${left}` : 'limited, and no option is left';
 	const held = (report.guard ?? [])

@@ -168,6 +168,12 @@
 									{m.text}
 								</p>
 							{/each}
+							{#each entry.limits(x.id) as line (line)}<p
+									class="text-xs text-quiet"
+									data-testid="limit-{x.id}"
+								>
+									{line}
+								</p>{/each}
 							{#if entry.nothing(x.id)}<p class="text-xs text-quiet" data-testid="nothing-{x.id}">
 									{entry.nothing(x.id)}
 								</p>{/if}

@@ -155,6 +155,16 @@ export class Entry {
 			: null;
 	}
 
+	/** Why only some options of a field can be chosen, and by which rule; one line for each that limits it. */
+	limits(field: string): string[] {
+		const { result, plan } = this;
+		if (!result?.limited.has(field) || result.hidden.has(field)) return [];
+		return result.reports
+			.filter((r) => r.field === field && r.outcome === 'in effect')
+			.filter((r) => plan.validators.get(r.claim)?.kind === 'limited')
+			.map((r) => `${reason(plan, r, this.#told)}, by “${ruleOf(plan, r.claim)?.name}”`);
+	}
+
 	readonly #cameToNothing = $derived.by(() =>
 		this.result ? cameToNothing(this.plan, this.result) : []
 	);
