@@ -58,6 +58,16 @@ test('a new record: what cannot be read stays in the box and is not saved', asyn
 	await expectHeld(page.locator('#f-service_plan'), 'On call');
 });
 
+test('the form says which options are left, and which rule says so', async ({ page }) => {
+	await open(page, '/records/lead/new');
+	await choose(page.locator('#f-crop'), 'Tulip');
+	await expect(page.getByTestId('limit-product_interest')).toHaveText(
+		/^Product interest is limited to Climate computer, .* now, as Crop is Tulip, by “Product interest limited by crop”$/
+	);
+	await choose(page.locator('#f-crop'), 'Tomato');
+	await expect(page.getByTestId('limit-product_interest')).toHaveCount(0);
+});
+
 test('a link is found by typing', async ({ page }) => {
 	await open(page, '/records/lead/2');
 	const box = page.locator('#f-owner');

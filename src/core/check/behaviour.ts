@@ -318,7 +318,7 @@ export function neverSeen(probe: Probe, c: Claim, node: PlanNode): Shown | null 
 	const alone = probe.only(c.rule.type, node);
 	let without: Witness | null = null;
 	let tried = 0;
-	const all = candidates(probe, c, node).flatMap((w) => withRelated(probe, w, c.reads));
+	const all = candidates(probe, c, node).flatMap((w) => withRelated(probe, w, c));
 	// what speaks of before is tried as a change of each record to another
 	const before = c.eventful ? all.slice(0, MOST_PAIRED) : [];
 	for (const w of all) {

@@ -1,7 +1,7 @@
 /** Records to try a rule with: made from the fields it reads and the constants it speaks of. */
 import type { Expr } from '../document/tree';
 import { fromJson, toJson } from '../fields/codec';
-import type { Field, Schema } from '../document/model';
+import type { Field, FieldRef, Schema } from '../document/model';
 import { inlined } from '../feel/inline';
 import { walk } from '../document/walk';
 import type { Rule } from '../document/rules';
@@ -14,7 +14,6 @@ import { same } from '../value/value';
 import type { Spot } from '../spots/cells';
 import { constantsIn, spotOf, stretches } from '../spots/cells';
 import type { Witness } from '../kinds/spec';
-import type { Seen as Read } from '../plan/plan';
 import type { Probe } from './probe';
 import { OWN_ID } from './probe';
 
@@ -174,39 +173,61 @@ export function candidatesFor(probe: Probe, type: string, e: Expr): Witness[] {
 	return records(probe, type, [spotsOf([e], probe.schema).seen]);
 }
 
-/**
- * A witness with two records behind each way back that is read, so that what counts them has something to
- * count; one for each of some values that these may hold. The witness alone where no way back is read.
- */
-export function withRelated(probe: Probe, w: Witness, reads: readonly Read[]): Witness[] {
-	const all = [0, 1, 2].map((from) => related(probe, w, reads, from));
-	return all[0] === w ? [w] : all;
-}
+/** Variants of related records that a witness is tried with. */
+const VARIANTS = 12;
 
-function related(probe: Probe, w: Witness, reads: readonly Read[], from: number): Witness {
-	const near = [...w.near];
-	const ways = new Map<string, { type: string; link: string; fields: Set<string> }>();
+/**
+ * A witness with two records behind each way back that a claim reads, so that what counts them has
+ * something to count; one for each of some mixtures of the values that tell its conditions apart. The
+ * witness alone where no way back is read.
+ */
+export function withRelated(probe: Probe, w: Witness, { rule, reads }: Claim): Witness[] {
+	const ways = new Map<string, { type: string; link: string; fields: Map<string, Value[]> }>();
 	for (const r of reads) {
 		const [first, ...rest] = r.via;
 		if (!first?.back || rest.length) continue;
 		const key = `${first.type}.${first.field}`;
-		const way = ways.get(key) ?? { type: first.type, link: first.field, fields: new Set() };
-		if (r.type === first.type) way.fields.add(r.field);
+		const way = ways.get(key) ?? { type: first.type, link: first.field, fields: new Map() };
 		ways.set(key, way);
+		const field = probe.schema.field(r.type, r.field);
+		if (r.type !== first.type || !field || r.field === first.field) continue;
+		const spot = { via: [], type: r.type, field };
+		const constants = constantsBeside(rule, r, probe.schema);
+		const there = pool(probe, { spot, constants }).filter((v) => v !== null);
+		if (there.length) way.fields.set(r.field, there);
 	}
-	for (const { type, link, fields } of ways.values())
-		for (const k of [0, 1]) {
-			const values: Witness['values'] = { [link]: OWN_ID };
-			for (const id of fields) {
-				const field = probe.schema.field(type, id);
-				if (!field || id === link) continue;
-				const some = pool(probe, { spot: { via: [], type, field }, constants: [] });
-				const there = some.filter((v) => v !== null);
-				if (there.length) values[id] = toJson(there[(from + k) % there.length]);
+	if (!ways.size) return [w];
+	return Array.from({ length: VARIANTS }, (_, variant) => {
+		const near = [...w.near];
+		for (const { type, link, fields } of ways.values())
+			for (const k of [0, 1]) {
+				const values: Witness['values'] = { [link]: OWN_ID };
+				// at first all of the first values, which the conditions name; then mixed
+				[...fields].forEach(([id, there], j) => {
+					values[id] = toJson(there[(variant * (j + 1) + k) % there.length]);
+				});
+				near.push({ type, id: String(FIRST_RELATED + near.length), values });
 			}
-			near.push({ type, id: String(FIRST_RELATED + near.length), values });
+		return { ...w, near };
+	});
+}
+
+/** The constants with which a rule compares a field of other records. */
+function constantsBeside(rule: Rule, { type, field }: FieldRef, schema: Schema): Value[] {
+	const out: Value[] = [];
+	const is = (e: Expr) =>
+		(e.k === 'field' || e.k === 'through') && e.type === type && e.field === field;
+	walk([rule.guard, rule.body], function visit(e): unknown {
+		if (e.k === 'use') {
+			const body = inlined(e, schema);
+			if (body !== e) walk(body, visit);
+			return body === e;
 		}
-	return near.length === w.near.length ? w : { ...w, near };
+		const sides = e.k === 'bin' ? [e.a, e.b] : e.k === 'in' || e.k === 'between' ? [e.x] : [];
+		if (sides.some(is)) out.push(...constantsIn(e));
+		return true;
+	});
+	return out;
 }
 
 function records(probe: Probe, type: string, all: readonly Map<string, Seen>[]): Witness[] {

@@ -99,7 +99,10 @@ const CASES: [FindingIs, string, () => Rule[], () => Rule[]][] = [
 		() => [
 			rule('heads', 'sum(deals.amount) / (sum(deals.amount) - sum(deals.amount))', { type: 'firm' })
 		],
-		() => [rule('heads', 'sum(deals.amount) / count(deals)', { type: 'firm' })]
+		() => [
+			rule('heads', 'sum(deals.amount) / count(deals)', { type: 'firm' }),
+			rule('name', 'string(max(deals[Stage = "Won" and Amount > 90].day))', { type: 'firm' })
+		]
 	],
 	[
 		'stays blank',

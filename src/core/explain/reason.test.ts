@@ -99,6 +99,11 @@ describe('a reason', () => {
 		expect(why(plan, { stage: 'enquiry', flag: true, size: 'small' })).toBe(
 			'Size class is limited to Micro, Small now, as Flag is yes, Stage is Enquiry'
 		);
+		// of a multi-choice as well, by their labels
+		const several = planOf(rule('sizes', allowed, { kind: 'validate' }));
+		expect(why(several, { stage: 'enquiry', sizes: ['small'] })).toBe(
+			'Sizes is limited to Micro, Small now, as Stage is Enquiry'
+		);
 	});
 	it('says the moment where a claim acts at creation only', () => {
 		const plan = planOf(rule('b', '1', { output: { hold: 'fill' } }));

@@ -294,7 +294,8 @@ const MOST_NAMED = 8;
 /** What a field is now, and why: which options are left of one that is limited. */
 function inEffectReason(plan: Plan, v: Validator, report: ClaimReport, format: Format): string {
 	const ref = { type: v.rule.type, field: v.field.id };
-	const all = report.left?.map((o) => format(ref, o)) ?? [];
+	const several = v.field.type === 'choices';
+	const all = report.left?.map((o) => format(ref, several ? [o] : o)) ?? [];
 	const more = all.length - MOST_NAMED;
 	const left =
 		more > 1 ? `${all.slice(0, MOST_NAMED).join(', ')} and ${more} more` : all.join(', ');
