@@ -148,6 +148,25 @@ const trial = only({
 	at: text(40),
 	person: yup.string().strict().nullable(),
 	record: yup.string().strict().max(20),
+	added: yup
+		.mixed()
+		.test(
+			'added',
+			'${path} must be an object: claim to the options it added',
+			(v) =>
+				v === undefined ||
+				(typeof v === 'object' &&
+					v !== null &&
+					!Array.isArray(v) &&
+					Object.entries(v).every(
+						([claim, options]) =>
+							claim.length <= 200 &&
+							!isKeptName(claim) &&
+							Array.isArray(options) &&
+							options.length <= 1000 &&
+							options.every((o) => typeof o === 'string' && o.length <= 60)
+					))
+		),
 	near: yup
 		.array()
 		.strict()

@@ -11,7 +11,7 @@ import { readFormula } from '../feel/read-formula';
 import { toJson } from '../fields/codec';
 import { formula, model, outcome, planOf, rule, run, schema } from '../../../tests/world';
 import { settle } from './settle';
-import { NOTHING_ELSE, submissionOf } from '../trials/trials';
+import { NOTHING_ELSE, runTrial, submissionOf } from '../trials/trials';
 import { zones } from '../../runtime/zones';
 
 const template = (text: string) => readTemplate(text, { schema, type: 'thing' }).template;
@@ -413,5 +413,41 @@ describe('tables and rules', () => {
 		});
 		const plan = compilePlan(schema, { rules: [look, rule('b', 'C * 2')], order: {}, tables: [t] });
 		expect(run(plan, { c: '5' }).json).toMatchObject({ b: '10', a: '7' });
+	});
+});
+
+describe('a sample or trial of a stored record', () => {
+	it('knows what rules had added to its sets: only that goes when its reason goes', () => {
+		const adds = rule(
+			'sizes',
+			{
+				kind: 'options',
+				input: 'stage',
+				rows: { won: [['large']] },
+				blank: { none: true }
+			} as Body,
+			{ output: { adds: true } }
+		);
+		const plan = planOf(adds);
+		const claim = `${adds.id}:o`;
+		const sizes = (added?: Record<string, string[]>) =>
+			runTrial(
+				plan,
+				{
+					id: 'a',
+					name: 'a',
+					type: 'thing',
+					was: { stage: 'won', sizes: ['small', 'large'] },
+					sent: [['stage', 'lost']],
+					entryPoint: 'full',
+					at: '2026-11-23T09:00:00Z',
+					...(added ? { added } : {}),
+					expect: [{ field: 'sizes', value: ['small'] }]
+				},
+				zones
+			).lines[0].got;
+		expect(sizes({ [claim]: ['large'] })).toEqual(['small']);
+		// large was there before, given by somebody
+		expect(sizes({ [claim]: [] })).toEqual(['small', 'large']);
 	});
 });

@@ -36,6 +36,8 @@ export interface Trial {
 	person?: string | null;
 	/** Number of the stored record that the sample is, where linked records point to it. */
 	record?: string;
+	/** What rules had added to the sets of the stored sample, by claim. */
+	added?: Record<string, string[]>;
 	/** Linked records that are at hand, with their stored values. */
 	near?: { type: string; id: string; values: Record<string, JsonValue> }[];
 	expect: Expectation[];
@@ -133,7 +135,7 @@ export function valuesToJson(
 /** The change that a trial makes. @throws {Error} when the trial speaks of fields or options that are gone */
 export function submissionOf(
 	schema: Schema,
-	trial: Pick<Trial, 'type' | 'was' | 'sent' | 'record'>
+	trial: Pick<Trial, 'type' | 'was' | 'sent' | 'record' | 'added'>
 ): SubmittedRecord {
 	const t = schema.type(trial.type);
 	const sent = new Map<string, Value>();
@@ -151,7 +153,8 @@ export function submissionOf(
 		was: valuesFromJson(schema, trial.type, trial.was ?? {}),
 		sent,
 		keep: 'touched',
-		inLine: true
+		inLine: true,
+		...(trial.added ? { added: new Map(Object.entries(trial.added)) } : {})
 	};
 }
 

@@ -137,6 +137,7 @@
 				title: string;
 				values: Record<string, JsonValue>;
 				links: Record<string, string>;
+				added: Record<string, string[]>;
 			}>(`/look/samples?type=${s.type}&id=${id}`)
 		);
 		if (!x) return;
@@ -147,6 +148,7 @@
 			title: x.title,
 			was: x.values,
 			links: x.links,
+			added: x.added,
 			sent: [],
 			created: false,
 			near: undefined
@@ -159,6 +161,7 @@
 			id: null,
 			title: `New ${type.label.toLowerCase()}`,
 			was: {},
+			added: undefined,
 			sent: [],
 			created: true,
 			near: undefined
@@ -190,7 +193,7 @@
 			entryPoint: s.entryPoint,
 			at: w.instant(),
 			person: w.account.person,
-			...(s.created || !s.id ? {} : { record: s.id }),
+			...(s.created || !s.id ? {} : { record: s.id, added: s.added }),
 			near: w.nearSample(),
 			expect: expectation()
 		};

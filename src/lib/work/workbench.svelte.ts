@@ -62,6 +62,8 @@ export interface Sample {
 	title: string;
 	was: Record<string, JsonValue>;
 	links: Record<string, string>;
+	/** What rules had added to its sets, by claim. */
+	added?: Record<string, string[]>;
 	/** Fields touched, in order. */
 	sent: [field: string, value: JsonValue][];
 	entryPoint: EntryPoint;
@@ -448,7 +450,7 @@ export class Workbench {
 				type: s.type,
 				was: s.created ? null : s.was,
 				sent,
-				...(s.created || !s.id ? {} : { record: s.id })
+				...(s.created || !s.id ? {} : { record: s.id, added: s.added })
 			});
 			const change = {
 				records: [record],

@@ -1,8 +1,10 @@
 /** Records as pages show them. */
 import type { Schema } from '../../core';
+import { toJson, valuesToJson } from '../../core';
 import { db } from '../db/pool';
 import type { StoredRecord } from '../db/records';
 import { titlesOf } from '../db/records';
+import { addedOf } from './submitted';
 
 /** Titles of everything that some records link to, by `type.id`. */
 export async function linkTitles(
@@ -22,4 +24,16 @@ export async function linkTitles(
 		for (const [id, title] of await titlesOf(db(), schema, workspace, type, [...ids]))
 			out[`${type}.${id}`] = title;
 	return out;
+}
+
+/** A stored record as a sample: its values, what its links are called, and what rules added to its sets. */
+export async function sampleOf(workspace: string, schema: Schema, r: StoredRecord) {
+	const { type, at } = schema.type(r.type);
+	return {
+		id: r.id,
+		title: String(toJson(r.values[at.get(type.title)!]) ?? `No. ${r.id}`),
+		values: valuesToJson(schema, r.type, r.values),
+		links: await linkTitles(workspace, schema, [r]),
+		added: Object.fromEntries(addedOf(r)) as Record<string, string[]>
+	};
 }

@@ -1,9 +1,9 @@
 import { error, json } from '@sveltejs/kit';
-import { toJson, valuesToJson } from '$core';
+import { toJson } from '$core';
 import { inForce } from '$server/records';
 import { db } from '$server/db/pool';
 import { readRecords, searchRecords } from '$server/db/records';
-import { linkTitles } from '$server/records/view';
+import { sampleOf } from '$server/records/view';
 import { allow } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
@@ -21,13 +21,7 @@ export const GET: RequestHandler = async (event) => {
 			? await readRecords(db(), schema, account.workspace, type, [id])
 			: [];
 		if (!r) error(404, 'There is no such record.');
-		return json({
-			id: r.id,
-			title: toJson(r.values[title]) ?? `No. ${r.id}`,
-			values: valuesToJson(schema, type, r.values),
-			links: await linkTitles(account.workspace, schema, [r]),
-			inLine: r.settledBy !== null
-		});
+		return json(await sampleOf(account.workspace, schema, r));
 	}
 	const found = await searchRecords(
 		db(),

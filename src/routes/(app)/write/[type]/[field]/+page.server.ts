@@ -1,10 +1,10 @@
 import { error } from '@sveltejs/kit';
-import { MESSAGES, toJson, valuesToJson } from '$core';
+import { MESSAGES } from '$core';
 import { allow } from '$server/http/guard';
 import { inForce } from '$server/records';
 import { db } from '$server/db/pool';
 import { readRecords } from '$server/db/records';
-import { linkTitles } from '$server/records/view';
+import { sampleOf } from '$server/records/view';
 import type { PageServerLoad } from './$types';
 
 /** The record to begin with as a sample: the one asked for (`?sample=`), or the first. */
@@ -18,16 +18,5 @@ export const load: PageServerLoad = async (event) => {
 	const wanted = event.url.searchParams.get('sample');
 	const id = wanted && /^\d{1,18}$/.test(wanted) ? wanted : '1';
 	const [r] = await readRecords(db(), schema, account.workspace, type, [id]);
-	const title = schema.type(type).at.get(schema.type(type).type.title)!;
-	return {
-		asked: wanted,
-		first: r
-			? {
-					id: r.id,
-					title: String(toJson(r.values[title]) ?? `No. ${r.id}`),
-					values: valuesToJson(schema, type, r.values),
-					links: await linkTitles(account.workspace, schema, [r])
-				}
-			: null
-	};
+	return { asked: wanted, first: r ? await sampleOf(account.workspace, schema, r) : null };
 };

@@ -54,7 +54,13 @@
 		w.sample = {
 			type: params.type,
 			...(first
-				? { title: first.title, id: first.id, was: first.values, links: first.links }
+				? {
+						title: first.title,
+						id: first.id,
+						was: first.values,
+						links: first.links,
+						added: first.added
+					}
 				: blank),
 			sent: [],
 			entryPoint: 'full',
