@@ -13,7 +13,7 @@ import { FINDINGS } from '../kinds/catalogue';
 import { kindOf } from '../kinds';
 import { inTrees } from './formulas';
 import type { Finding } from './types';
-import type { Beside } from './findings';
+import type { Beside } from './kept';
 
 /** Whether a finding may be accepted at all: what leaves a rule, definition or table out may not. */
 export const mayBeAccepted = (f: Finding): boolean => !('leavesOut' in FINDINGS[f.is]);

@@ -2,6 +2,7 @@
  * Which rules bear on what the analysis says of one. A rule is analysed with these alone, so what is
  * said of it can be kept until one of them changes, and is by construction what analysing all would say.
  */
+import type { Schema } from '../document/model';
 import { refKey } from '../document/model';
 import type { Rule, RuleSet } from '../document/rules';
 import { claimId } from '../document/rules';
@@ -17,6 +18,9 @@ interface Traffic {
 	/** A check that refuses. */
 	refuses: boolean;
 }
+
+/** What rules were seen to read and write, by the model they were compiled for. */
+const known = new WeakMap<Rule, { schema: Schema; traffic: Traffic }>();
 
 export class Bearing {
 	private readonly traffic = new Map<Rule, Traffic>();
@@ -40,7 +44,11 @@ export class Bearing {
 		const messages = new Map(plan.messages.map((m) => [m.rule.id, m]));
 		for (const rule of set.rules) {
 			if (rule.off || broken.has(rule.id)) continue;
-			const t = this.trafficOf(rule, messages.get(rule.id));
+			// what a rule reads and writes is its own, whatever other rules there are
+			const had = known.get(rule);
+			const t =
+				had?.schema === plan.schema ? had.traffic : this.trafficOf(rule, messages.get(rule.id));
+			if (had?.traffic !== t) known.set(rule, { schema: plan.schema, traffic: t });
 			this.traffic.set(rule, t);
 			for (const key of t.writes) add(t.shapes ? this.shaping : this.judging, key, rule);
 			if (t.refuses) for (const key of t.reads) add(this.refusing, key, rule);

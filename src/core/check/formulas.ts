@@ -3,7 +3,7 @@ import type { Expr } from '../document/tree';
 import { bare } from '../document/tree';
 import { inlined } from '../feel/inline';
 import { typeOfField } from '../feel/types';
-import type { Schema } from '../document/model';
+import type { Model, Schema } from '../document/model';
 import type { Formula, Rule, RuleSet } from '../document/rules';
 import { mapBody } from '../kinds';
 import type { About, Place } from '../kinds/spec';
@@ -63,7 +63,25 @@ export function inTrees(set: RuleSet, schema: Schema): RuleSet {
 	return rules.every((r, i) => r === set.rules[i]) ? set : { ...set, rules };
 }
 
+/** Rules with texts, as they were read last: an edit of one reads that one again. */
+const lastRead = new WeakMap<
+	Rule,
+	{ model: Model; definitions: Schema['definitions']; rule: Rule }
+>();
+
 function ruleInTrees(rule: Rule, schema: Schema): Rule {
+	const { model, definitions } = schema;
+	const had = lastRead.get(rule);
+	if (had?.model === model && sameEntries(had.definitions, definitions)) return had.rule;
+	const read = readInTrees(rule, schema);
+	lastRead.set(rule, { model, definitions, rule: read });
+	return read;
+}
+
+const sameEntries = <K, V>(a: ReadonlyMap<K, V>, b: ReadonlyMap<K, V>) =>
+	a === b || (a.size === b.size && [...a].every(([k, v]) => b.get(k) === v));
+
+function readInTrees(rule: Rule, schema: Schema): Rule {
 	const read = (f: Formula, about?: About): Formula => {
 		if ('expr' in f) return f;
 		const field =
