@@ -252,6 +252,50 @@ test('a check blocks at its field, with its values; a required field and limited
 	await expect(page.getByText('Draft saved')).toBeVisible();
 });
 
+test('a rule is duplicated and named by keyboard; two of one name are told, and an empty name is not kept', async ({
+	page
+}) => {
+	await openSheet(page, '/write/customer/label_lines');
+	const names = page.getByLabel('Name of the rule');
+	const called = await names.first().inputValue();
+	await page.getByRole('button', { name: `More for ${called}` }).focus();
+	await page.keyboard.press('Enter');
+	await page.keyboard.type('Dup');
+	await page.keyboard.press('Enter');
+	await expect(names.nth(1)).toBeFocused();
+	await expect(names.nth(1)).toHaveValue(`${called} (copy)`);
+	await page.keyboard.type(called);
+	await expect(page.getByText('Another rule of Customer has this name').first()).toBeVisible();
+	await page.keyboard.press('Control+a');
+	await page.keyboard.press('Delete');
+	await page.keyboard.press('Tab');
+	await expect(names.nth(1)).toHaveValue(`${called} (copy)`);
+	await expect(page.getByText('Another rule of Customer has this name')).toHaveCount(0);
+	await page.getByRole('button', { name: `More for ${called} (copy)` }).click();
+	await page.getByRole('menuitem', { name: 'Take out of the draft' }).click();
+	await expect(names).toHaveCount(1);
+	await expect(page.getByText('Draft saved')).toBeVisible();
+});
+
+test('a formula is asked what a blank gives, and the sample shows it', async ({ page }) => {
+	await openSheet(page, '/write/deal/net_amount');
+	await page.locator('#s-amount').fill('');
+	const word = page.getByRole('combobox', { name: /^What a blank gives/ });
+	await expect(word).toHaveText('nothing and clears the field');
+	await choose(word, 'a value');
+	await page.getByLabel('What Net amount gets where it is blank').fill('0');
+	await expect(page.getByTestId('wrote-net_amount')).toContainText('→ 0 EUR');
+	await expect(page.getByTestId('wrote-net_amount')).toContainText('because Amount is blank');
+	await choose(word, 'not said yet');
+	const finding = page.getByText('Nobody said what a blank amount gives').first();
+	await expect(finding).toBeVisible();
+	await page.getByRole('button', { name: 'Say: blank gives no result' }).first().click();
+	await expect(finding).toHaveCount(0);
+	await expect(word).toHaveText('nothing and clears the field');
+	await expect(page.getByTestId('station-write')).toContainText('2 changes');
+	await expect(page.getByText('Draft saved')).toBeVisible();
+});
+
 test('rules of a field are put in another order by dragging and by keyboard', async ({ page }) => {
 	await openSheet(page, '/write/customer/label_lines');
 	await page.getByRole('button', { name: /^Derive by a formula/ }).click();

@@ -121,7 +121,6 @@ test('the API decides the same, with a token made under Settings', async ({
 	request,
 	baseURL
 }) => {
-	await page.click('text=Sign out');
 	await signIn(page, 'ida');
 	await open(page, '/settings');
 	await page.getByLabel('Name of a new token').fill('Web shop');

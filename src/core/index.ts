@@ -170,6 +170,7 @@ export {
 	type Path,
 	type Piece
 } from './edit/edit';
+export { duplicated, freeName, namesakes } from './edit/copies';
 
 // ── Compare ──────────────────────────────────────────────────────────────────────────────────────
 export { changedRules } from './compare/rules';

@@ -13,7 +13,7 @@ import { isBlank, type Value } from '../value/value';
 import { blankInput, blankResult } from './blank';
 import type { BodyOf, Compiling, Given, Writes } from './spec';
 import { none } from './spec';
-import { computedFrom } from './words';
+import { computedFrom, isBlank as blankIs } from './words';
 
 const squeezed = (f: Formula): Formula =>
 	'expr' in f
@@ -157,7 +157,7 @@ export const formula: Writes<BodyOf<'formula'>> = {
 	}),
 	unsteady: () => null,
 	finds: none,
-	because: (_, t) => computedFrom(t),
+	because: (_, t) => (t.row === 'blank' ? blankIs(t) : computedFrom(t)),
 	results: () => null,
 	decides: (b, i, look) => {
 		const e = look.expr(b.formulas[i]);

@@ -11,6 +11,7 @@ import { readFormula } from '../feel/read-formula';
 import { toJson } from '../fields/codec';
 import { formula, model, outcome, planOf, rule, run, schema } from '../../../tests/world';
 import { settle } from './settle';
+import { reason } from '../explain/reason';
 import { NOTHING_ELSE, runTrial, submissionOf } from '../trials/trials';
 import { zones } from '../../runtime/zones';
 
@@ -63,6 +64,7 @@ describe('what a formula gives where something that it reads is blank', () => {
 		expect(run(plan, { a: '4' }, { was }).json.b).toBe('8');
 		const cleared = run(plan, { a: null }, { was: { a: '4', b: '8' } });
 		expect([cleared.json.b, outcome(cleared, 'b')]).toEqual(['7', ['wrote']]);
+		expect(reason(plan, cleared.reports[0])).toBe('A is blank');
 	});
 	it('nothing by decision: what the output says of no result, with the blank as its reason', () => {
 		const plan = planOf(rule('b', body({ none: true }, 'A * 2'), { output: { none: 'clear' } }));

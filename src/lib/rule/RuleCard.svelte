@@ -1,11 +1,12 @@
 <script lang="ts">
-	import type { EntryPoint, Field, Format, MomentName, Rule } from '$core';
+	import type { EntryPoint, Field, Finding, Format, MomentName, Rule } from '$core';
 	import {
 		refusesWhenFailing,
 		ENTRY_LABEL,
 		ENTRY_POINTS,
 		MOMENTS,
 		isAbout,
+		namesakes,
 		reason,
 		toJson,
 		withoutOutput,
@@ -18,6 +19,7 @@
 	import { DropdownMenu } from 'bits-ui';
 	import Ellipsis from '@lucide/svelte/icons/ellipsis';
 	import FormulaInput from '../inputs/FormulaInput.svelte';
+	import Accept from './Accept.svelte';
 	import OutputWords from './OutputWords.svelte';
 	import Word from '../words/Word.svelte';
 	import WordSet from '../words/WordSet.svelte';
@@ -50,6 +52,19 @@
 	const type = $derived(w.schema.type(rule.type).type);
 	const status = $derived(w.changes.find((c) => c.id === rule.id)?.what);
 	const found = $derived(w.found.filter((f) => isAbout(f, rule.id)));
+	const accepted = $derived(w.accepted.filter((f) => isAbout(f, rule.id)));
+	/** The name that the rule had before it was typed over. */
+	let called = '';
+	const twins = $derived(namesakes(w.draft, rule));
+	/** The finding that is about to be accepted. */
+	let accepting = $state.raw<Finding | null>(null);
+	/** One that was: it becomes a quiet line, and the focus goes with it. */
+	let followed = $state<string | null>(null);
+	$effect(() => {
+		if (!followed || !accepted.some((f) => f.id === followed)) return;
+		document.getElementById(`finding-${followed}`)?.focus();
+		followed = null;
+	});
 	const report = $derived(
 		w.result?.reports.find((r) => r.rule === rule.id && r.field === field.id)
 	);
@@ -108,6 +123,18 @@
 		if (has('changed')) return 'on existing records';
 		return has('request') ? 'on request only' : 'never';
 	});
+	/** The duplicate just made: what is done next is to say how it differs, its name first. */
+	let duplicate: string | null = null;
+	function afterMenu(e: Event) {
+		const name = document.querySelector<HTMLInputElement>(
+			`#rule-${duplicate} [aria-label="Name of the rule"]`
+		);
+		duplicate = null;
+		if (!name) return;
+		e.preventDefault();
+		name.focus();
+		name.select();
+	}
 	const guardShown = $derived(rule.guard !== null);
 
 	// ---- several outputs --------------------------------------------------------------------
@@ -163,11 +190,21 @@
 					value={rule.name}
 					{disabled}
 					maxlength="200"
+					onfocus={() => (called = rule.name)}
 					oninput={(e) => {
 						const name = e.currentTarget.value;
 						edit('name', (r) => ({ ...r, name }));
 					}}
+					onblur={() => {
+						// a rule without a name cannot be spoken of
+						if (!rule.name.trim()) edit('name', (r) => ({ ...r, name: called }));
+					}}
+					aria-describedby={twins.length ? `twins-${rule.id}` : undefined}
 				/>
+				{#if twins.length}<p id="twins-{rule.id}" class="text-xs text-ochre">
+						▲ Another rule of {type.label} has this name: give one of them another, so that people can
+						tell them apart.
+					</p>{/if}
 				<input
 					class="plain w-full text-sm text-quiet"
 					aria-label="Why the rule exists"
@@ -202,6 +239,7 @@
 							align="end"
 							sideOffset={2}
 							class="menu z-50 min-w-56 border border-ink bg-sheet py-1"
+							onCloseAutoFocus={afterMenu}
 						>
 							<DropdownMenu.Item
 								class="item"
@@ -214,6 +252,10 @@
 								disabled={place === count - 1}
 								onSelect={() => w.place(rule.type, field.id, rule.id, place + 1)}
 								>Move down</DropdownMenu.Item
+							>
+							<DropdownMenu.Item
+								class="item"
+								onSelect={() => (duplicate = w.duplicateRule(rule.id))}>Duplicate</DropdownMenu.Item
 							>
 							<DropdownMenu.Item
 								class="item"
@@ -483,8 +525,29 @@
 					class="textlink whitespace-nowrap"
 					onclick={() => w.repair(repair)}>{repair.label}</button
 				>{/if}
+			{#if !disabled && w.mayAccept(f)}<button
+					class="textlink whitespace-nowrap"
+					onclick={() => (accepting = f)}>Accept …</button
+				>{/if}
 		</div>
 	{/each}
+	{#each accepted as f (f.id)}
+		<p
+			id="finding-{f.id}"
+			tabindex="-1"
+			class="border-t border-hairline px-4 py-2 text-sm text-quiet"
+		>
+			Accepted by {f.accepted!.by}: {f.message} “{f.accepted!.reason}”
+			<a class="textlink" href="/check">Check</a>
+		</p>
+	{/each}
+	<Accept
+		finding={accepting}
+		onclose={(done) => {
+			if (done) followed = accepting?.id ?? null;
+			accepting = null;
+		}}
+	/>
 </article>
 
 <style>

@@ -29,7 +29,9 @@ import {
 	changedRules,
 	claimId,
 	compilePlan,
+	duplicated,
 	isAccepted,
+	mayBeAccepted,
 	partName,
 	recordsLoader,
 	refKey,
@@ -359,6 +361,14 @@ export class Workbench {
 		return this.shownAt(f);
 	}
 
+	/** Whether this person may accept a finding: authors advice, an administrator what blocks. */
+	mayAccept(f: Finding): boolean {
+		const { role } = this.account;
+		return (
+			mayBeAccepted(f) && (f.severity === 'advisory' ? this.canEdit : role === 'administrator')
+		);
+	}
+
 	/** What a finding is about, by its name. */
 	nameOf({ part, rule }: Finding): string {
 		switch (part.kind) {
@@ -379,6 +389,13 @@ export class Workbench {
 	shownAt(f: Finding): string {
 		const shown = f.witness ? `?finding=${encodeURIComponent(f.id)}` : '';
 		return `/write/${f.type}/${f.field}${shown}#rule-${f.rule}`;
+	}
+
+	/** Puts a rule into the draft once more, behind itself; gives the identity of the new one. */
+	duplicateRule(id: string): string {
+		const as = `r_${crypto.randomUUID().slice(0, 8)}`;
+		this.edit(`duplicate ${id}`, duplicated(this.draft, id, as));
+		return as;
 	}
 
 	addRule(rule: Rule) {

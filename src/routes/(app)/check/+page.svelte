@@ -81,8 +81,6 @@
 	let accepting = $state.raw<Finding | null>(null);
 	let trouble = $state<string | null>(null);
 	let heading: HTMLElement | undefined = $state();
-	const mayAccept = (f: Finding) => f.severity === 'advisory' || w.account.role === 'administrator';
-
 	async function takeBack(f: Finding) {
 		trouble = null;
 		try {
@@ -168,7 +166,7 @@
 								onclick={() => w.repair(repair)}>{repair.label}</button
 							>{/if}
 						{#if w.canEdit && mayBeAccepted(f)}
-							{#if mayAccept(f)}<button class="textlink text-left" onclick={() => (accepting = f)}
+							{#if w.mayAccept(f)}<button class="textlink text-left" onclick={() => (accepting = f)}
 									>Accept …</button
 								>
 							{:else}<span class="text-xs text-quiet">An administrator may accept it.</span>{/if}

@@ -2,7 +2,7 @@
 	import { untrack } from 'svelte';
 	import { page } from '$app/state';
 	import type { Output, Rule } from '$core';
-	import { MESSAGES, isAbout, offersAt } from '$core';
+	import { MESSAGES, freeName, isAbout, offersAt } from '$core';
 	import { Reorder } from '$lib/grid/reorder.svelte';
 	import RuleCard from '$lib/rule/RuleCard.svelte';
 	import Sample from '$lib/sample/Sample.svelte';
@@ -126,7 +126,7 @@
 			id,
 			type: params.type,
 			kind: c.verb,
-			name: `${field!.label}: ${c.name}`,
+			name: freeName(w.draft, params.type, `${field!.label}: ${c.name}`),
 			why: '',
 			moments:
 				c.verb === 'default'
