@@ -117,6 +117,9 @@ export const setOf = (rules: Rule[], more: Partial<RuleSet> = {}): RuleSet => ({
 	...more
 });
 
+/** All that an analysis says of a rule set. */
+export const checked = (set: RuleSet) => analyse(compilePlan(schema, set), set, zones);
+
 /** What an analysis says, each witness run again and each certificate there. */
 export function found(set: RuleSet, history = {}): Finding[] {
 	const plan = compilePlan(schema, set);

@@ -63,9 +63,10 @@ export class Bearing {
 	/**
 	 * The rule itself; what writes, limits and judges its fields; what comes before those, by what they
 	 * read, however far; and for a check that refuses, the others that read what it reads. In the order
-	 * of the set. @param fields gets every field that has a part in it
+	 * of the set, with every field (`type.field`) that has a part in it.
 	 */
-	of(rule: Rule, fields: Set<string> = new Set()): Rule[] {
+	of(rule: Rule): { rules: Rule[]; fields: ReadonlySet<string> } {
+		const fields = new Set<string>();
 		const found = new Set<Rule>();
 		const open: string[] = [];
 		const take = (r: Rule) => {
@@ -83,7 +84,7 @@ export class Bearing {
 			fields.add(key);
 			this.shaping.get(key)?.forEach(take);
 		}
-		return this.set.rules.filter((r) => found.has(r));
+		return { rules: this.set.rules.filter((r) => found.has(r)), fields };
 	}
 
 	private trafficOf(rule: Rule, message: MessageRule | undefined): Traffic {

@@ -2,8 +2,7 @@
 import type { Expr } from '../document/tree';
 import { fromJson, toJson } from '../fields/codec';
 import type { Field, FieldRef, Schema } from '../document/model';
-import { inlined } from '../feel/inline';
-import { walk } from '../document/walk';
+import { walkInlined } from '../feel/inline';
 import type { Rule } from '../document/rules';
 import { kindOf } from '../kinds';
 import type { Claim, PlanNode } from '../plan/plan';
@@ -40,12 +39,7 @@ function spotsOf(docs: readonly unknown[], schema: Schema) {
 		out.set(key, had);
 	};
 	const spotAt = (e: Expr) => spotOf(e.k === 'field' ? { ...e, image: 'settled' } : e, schema);
-	walk(docs, function visit(e): unknown {
-		if (e.k === 'use') {
-			const body = inlined(e, schema);
-			if (body !== e) walk(body, visit);
-			return body === e;
-		}
+	walkInlined(docs, schema, (e) => {
 		if (e.k === 'field' || e.k === 'through') {
 			const spot = spotAt(e);
 			if (spot) {
@@ -217,15 +211,9 @@ function constantsBeside(rule: Rule, { type, field }: FieldRef, schema: Schema):
 	const out: Value[] = [];
 	const is = (e: Expr) =>
 		(e.k === 'field' || e.k === 'through') && e.type === type && e.field === field;
-	walk([rule.guard, rule.body], function visit(e): unknown {
-		if (e.k === 'use') {
-			const body = inlined(e, schema);
-			if (body !== e) walk(body, visit);
-			return body === e;
-		}
+	walkInlined([rule.guard, rule.body], schema, (e) => {
 		const sides = e.k === 'bin' ? [e.a, e.b] : e.k === 'in' || e.k === 'between' ? [e.x] : [];
 		if (sides.some(is)) out.push(...constantsIn(e));
-		return true;
 	});
 	return out;
 }

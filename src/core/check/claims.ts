@@ -12,6 +12,7 @@ import { settle } from '../settle/settle';
 import { recordsLoader, valuesFromJson } from '../trials/trials';
 import { neverSeen, staysBlank, tryClaim, tryUpdate } from './behaviour';
 import type { Context } from './context';
+import { readsBeyond } from './formulas';
 import { ofRule } from './context';
 import { givesNothing, outrankedBy } from './guards';
 import { PROBE_INSTANT } from './probe';
@@ -48,9 +49,20 @@ export function claimFindings(
 	});
 }
 
-/** One that gives nothing in any case is told already. */
-const neverGave = (c: Context, claim: Claim, node: PlanNode) =>
-	givesNothing(c.probe, claim) ? null : neverSeen(c.probe, claim, node);
+/** One that gives nothing in any case is told already; one that reads what cannot be made up is not known. */
+function neverGave(c: Context, claim: Claim, node: PlanNode) {
+	const never = givesNothing(c.probe, claim) ? null : neverSeen(c.probe, claim, node);
+	if (!never) return null;
+	// records behind one way back are made up; those further on are not
+	const further = claim.reads.some((r) => r.via.length > 1 && r.via.some((v) => v.back));
+	const { rule } = claim;
+	if (!further && !readsBeyond([rule.guard, rule.body], c.schema)) return never;
+	c.notAnalysed(
+		rule,
+		'It reads records further on, a certain record or who makes the change, so whether it ever gives something is not known.'
+	);
+	return null;
+}
 
 type Of = (place: Place, is: FindingIs) => ReturnType<typeof ofRule>;
 

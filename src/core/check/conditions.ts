@@ -11,7 +11,7 @@ import type { Validator } from '../plan/plan';
 import { axesOf, combinations } from '../spots/cells';
 import { isBlank } from '../value/value';
 import { candidatesFor } from './candidates';
-import { exprOf } from './formulas';
+import { exprOf, readsBeyond } from './formulas';
 import { saySpots, seenBothWays, truthOf } from './guards';
 import { judgeOf, senderOf, writerOf } from '../kinds';
 import type { FindingIs } from '../kinds/catalogue';
@@ -140,6 +140,13 @@ export function recipientFindings(c: Context, rule: Rule): Finding[] {
 	}
 	const address = exprOf(c, type, to);
 	if (!address) return [];
+	if (readsBeyond(address, c.schema, ['related'])) {
+		c.notAnalysed(
+			rule,
+			'Whether its recipient ever has an address is not tried: it reads who makes the change, a certain record or several.'
+		);
+		return [];
+	}
 	const tried = candidatesFor(c.probe, type, address);
 	const has = (w: Witness) => {
 		try {
@@ -153,6 +160,7 @@ export function recipientFindings(c: Context, rule: Rule): Finding[] {
 	return [
 		{
 			...shared('recipient'),
+			severity: 'advisory',
 			message: 'No record gives it an address, so it goes to nobody.',
 			certificate: `tried with ${tried.length} record${tried.length === 1 ? '' : 's'}`
 		}

@@ -73,8 +73,7 @@ export function analyse(
 	const open: NotAnalysed[] = [];
 	const bearing = new Bearing(plan, set);
 	for (const rule of bearing.rules) {
-		const fields = new Set<string>();
-		const rules = bearing.of(rule, fields);
+		const { rules, fields } = bearing.of(rule);
 		const order = Object.fromEntries(
 			[...fields].flatMap((f) => (own(set.order, f) ? [[f, set.order[f]]] : []))
 		);

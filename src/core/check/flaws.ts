@@ -37,7 +37,7 @@ function told(rule: Rule, f: Flaw): Finding {
 		const { table, row } = atRow;
 		return {
 			...shown,
-			id: partId('table', table, is, row),
+			id: partId({ kind: 'table', id: table }, is, row),
 			part: { kind: 'table', id: table, row }
 		};
 	}

@@ -1,7 +1,7 @@
 /** The formulas of rules as trees, for the analysis. */
 import type { Expr } from '../document/tree';
 import { bare } from '../document/tree';
-import { inlined } from '../feel/inline';
+import { inlined, walkInlined } from '../feel/inline';
 import { typeOfField } from '../feel/types';
 import type { Model, Schema } from '../document/model';
 import type { Formula, Rule, RuleSet } from '../document/rules';
@@ -24,6 +24,20 @@ export function exprOf(
 	const expr = read ? inlined(read, schema) : null;
 	known.set(f, { schema, type, expr });
 	return expr;
+}
+
+/**
+ * Whether a document reads what no record made up for a trial has: a certain record, or who makes the
+ * change. @param also kinds of nodes that count as well
+ */
+export function readsBeyond(doc: unknown, schema: Schema, also: readonly string[] = []): boolean {
+	let beyond = false;
+	walkInlined(doc, schema, (x) => {
+		if (x.k === 'record' || (x.k === 'env' && x.name === 'person') || also.includes(x.k))
+			beyond = true;
+		return !beyond;
+	});
+	return beyond;
 }
 
 /** A formula of a rule, with its place and the record type whose fields it speaks of. */

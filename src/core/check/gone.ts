@@ -3,26 +3,11 @@ import type { ReferenceTable, Schema } from '../document/model';
 import { walk } from '../document/walk';
 import { compileDefinition } from '../feel/compile';
 import type { Trial } from '../trials/trials';
-import type { FindingIs, Gravity } from '../kinds/catalogue';
-import { FINDINGS } from '../kinds/catalogue';
 import type { Finding } from './types';
+import { ofPart } from './vocabulary';
 
-/** A finding about something that is no rule; `at` tells it from the others there. */
-function ofPart(part: Finding['part'], is: FindingIs, at: string): Omit<Finding, 'message'> {
-	return {
-		is,
-		severity: FINDINGS[is].gravity as Gravity,
-		id: `${part.kind}-${part.id}-${is}-${at}`.toLowerCase().replace(/[^a-z0-9]+/g, '-'),
-		part,
-		rule: '',
-		type: '',
-		field: '',
-		place: 'input',
-		certificate: is.endsWith('option')
-			? 'the option is marked as retired'
-			: 'the model as it stands'
-	};
-}
+const OPTION = 'the option is marked as retired';
+const MODEL = 'the model as it stands';
 
 /** Retired fields and options that definitions speak of. */
 export function goneFromDefinitions(schema: Schema): Finding[] {
@@ -36,6 +21,7 @@ export function goneFromDefinitions(schema: Schema): Finding[] {
 				if (f?.retired)
 					found.set(`${e.type}.${e.field}`, {
 						...ofPart(part, 'retired field', `${e.type}-${e.field}`),
+						certificate: MODEL,
 						message: `“${d.name}” speaks of ${f.label}, which is retired.`
 					});
 			}
@@ -44,6 +30,7 @@ export function goneFromDefinitions(schema: Schema): Finding[] {
 			if (o?.retired)
 				found.set(`${e.list} ${e.option}`, {
 					...ofPart(part, 'retired option', `${e.list}-${e.option}`),
+					certificate: OPTION,
 					message: `“${d.name}” speaks of “${o.label}” of ${schema.lists.get(e.list)!.label}, which is retired and cannot be chosen anew.`
 				});
 		});
@@ -72,6 +59,7 @@ export function goneFromTable(t: ReferenceTable, schema: Schema): Finding[] {
 					'retired option',
 					`${column.id}-${option}`
 				),
+				certificate: OPTION,
 				message: `${t.label}: row ${at[0] + 1}${more} ${at.length > 1 ? 'have' : 'has'} “${label}” as ${column.label}, which is retired and cannot be chosen anew.`
 			};
 		});
@@ -93,6 +81,7 @@ export function goneFromForms(schema: Schema): Finding[] {
 				return [
 					{
 						...ofPart({ kind: 'type', id: t.id }, 'retired field', `${where}-${id}`),
+						certificate: MODEL,
 						message: `${what} has ${f?.label ?? `“${id}”`}, which is ${f ? 'retired' : 'no longer there'}.`
 					}
 				];
@@ -108,6 +97,7 @@ export function goneFromTrials(trials: readonly Trial[], schema: Schema): Findin
 		const add = (at: string, what: string) =>
 			found.set(at, {
 				...ofPart({ kind: 'trial', id: t.id }, 'trial of what is gone', at),
+				certificate: MODEL,
 				message: `“${t.name}” speaks of ${what}.`
 			});
 		if (!schema.types.has(t.type)) {

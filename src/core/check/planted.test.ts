@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import type { Definition } from '../document/model';
 import type { Body, Rule, RuleSet } from '../document/rules';
 import type { FindingIs } from '../kinds/catalogue';
-import { check, found, rule, setOf, type More } from '../../../tests/deals';
+import { check, checked, found, rule, setOf, type More } from '../../../tests/deals';
 
 const state = (
 	field: string,
@@ -332,5 +332,41 @@ describe('definitions are looked through', () => {
 		const d = definition('count(for x in [1, 2] return x) + x', 'x');
 		const set = with_(d, rule('share', 'Worked out(Amount)'));
 		expect(found(set).filter((f) => f.is === 'rule fault')).toEqual([]);
+	});
+});
+
+describe('what no record made up can show', () => {
+	const message = (to: string): Rule => ({
+		...rule('note', {
+			kind: 'message',
+			each: null,
+			filter: null,
+			to: { text: to },
+			subject: ['Stage'],
+			text: ['It is ', { text: 'Stage' }],
+			once: 'event'
+		}),
+		outputs: [],
+		guard: { text: 'changed(Stage)' }
+	});
+	it.each([
+		[
+			'records further on',
+			() => rule('share', 'if is blank(Title) then null else sum(firm.deals.amount)')
+		],
+		[
+			'a certain record',
+			() => rule('share', 'if is blank(Title) then null else record("Firm", 12).heads')
+		],
+		['the address of a certain record', () => message('record("Firm", 12).mail')],
+		['an address among several', () => message('firm.deals[1].firm.mail')]
+	])('is listed as not analysed, and not told as a mistake: %s', (_, make) => {
+		const { findings, open } = checked(setOf([make()]));
+		expect(findings).toEqual([]);
+		expect(open).toHaveLength(1);
+	});
+	it('a message whose address is never there is advice, one asked for in vain blocks', () => {
+		const [f] = found(setOf([message('if is blank(Note) then null else trim(" ")')]));
+		expect([f.is, f.severity]).toEqual(['goes to nobody', 'advisory']);
 	});
 });

@@ -1,6 +1,6 @@
 /**
- * Rule sets with one planted mistake of each kind beside sound rules: found, or listed as not analysed;
- * their clean twins: nothing found. `RIGID_SEEDS=n` tries n seeds.
+ * Rule sets with one planted mistake of each kind beside sound rules: found; their clean twins: nothing
+ * found. `RIGID_SEEDS=n` tries n seeds.
  */
 import { describe, expect, it } from 'vitest';
 import type { FindingIs } from '../kinds/catalogue';
@@ -29,8 +29,7 @@ function wrongWith(is: FindingIs, seed: number): string[] {
 	const said: string[] = [];
 	const sick = look(planted);
 	const mine = new Set(planted.rules.map((r) => r.id));
-	const listed = sick.open.some((o) => mine.has(o.rule));
-	if (!sick.findings.some((f) => f.is === is) && !listed) said.push('missed');
+	if (!sick.findings.some((f) => f.is === is)) said.push('missed');
 	for (const f of sick.findings) {
 		if (f.is !== is && !also.includes(f.is)) said.push(`also ${f.is}: ${f.message}`);
 		if (f.rule && !mine.has(f.rule)) said.push(`at a sound rule: ${f.message}`);
@@ -43,7 +42,7 @@ function wrongWith(is: FindingIs, seed: number): string[] {
 
 describe('one planted mistake', () => {
 	it.each(KINDS)(
-		'of the kind “%s” is never missed in silence, and its twin is clean',
+		'of the kind “%s” is found, and its twin is clean',
 		(is) => {
 			const times = Math.ceil(SEEDS / KINDS.length);
 			const wrong: string[] = [];

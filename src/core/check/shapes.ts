@@ -34,7 +34,7 @@ export function shapeFindings(c: Context, rule: Rule): Finding[] {
 		if (ratio)
 			found.push({
 				...ofRule(rule, 'percent as fraction', place, `${place} into`),
-				message: `This puts a ratio into ${target.field ? c.schema.field(rule.type, target.field)!.label : 'a percentage'} as it stands: a half would be 0.5 %. Multiply it by 100.`,
+				message: `This puts a ratio into ${c.schema.field(rule.type, target.field)!.label} as it stands: a half would be 0.5 %. Multiply it by 100.`,
 				certificate: 'a percentage of 9 is the number 9'
 			});
 		const small = comparedAsFraction(expr, c.schema);
@@ -51,12 +51,11 @@ export function shapeFindings(c: Context, rule: Rule): Finding[] {
 					message: 'What it gives is the same whether its condition is so or not.',
 					certificate: 'both branches, compared'
 				});
-			const side =
-				e.k === 'call' && e.fn === 'moved' && e.args.slice(1).findIndex((a) => a.k === 'null');
-			if (e.k === 'call' && typeof side === 'number' && side >= 0)
+			const side = blankSide(e);
+			if (side)
 				found.push({
 					...ofRule(rule, 'moved from or to blank', place, `${place} ${side}`),
-					message: `It asks for a move ${(e.names?.[side + 1] ?? (side ? 'to' : 'from')) === 'to' ? 'to' : 'from'} blank alone: null is no stand-in for any value.`,
+					message: `It asks for a move ${side} blank alone: null is no stand-in for any value.`,
 					certificate: 'the formula: a side of moved() is null'
 				});
 			const ends = endsOf(e);
@@ -118,6 +117,15 @@ function fractionIn(tree: Expr, schema: Schema): string | null {
 	};
 	visit(tree, false);
 	return found;
+}
+
+/** The side of `moved(field, from, to)` that is null. */
+function blankSide(e: Expr | { k: string }): 'from' | 'to' | null {
+	const call = e.k === 'call' ? (e as Expr & { k: 'call' }) : null;
+	if (call?.fn !== 'moved') return null;
+	const names = call.names ?? ['field', 'from', 'to'];
+	const at = call.args.findIndex((a, i) => i > 0 && a.k === 'null');
+	return at < 0 ? null : names[at] === 'from' ? 'from' : 'to';
 }
 
 /** Whether an expression gives one amount or number by another, with nothing that makes a percentage of it. */

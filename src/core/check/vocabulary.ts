@@ -13,22 +13,24 @@ import type { Finding } from './types';
 /** Most findings of one kind about one table. */
 const MOST = 20;
 
-/** The address of a finding about a definition or table, the same whoever finds it. */
-export const partId = (kind: 'definition' | 'table', id: string, is: FindingIs, at: number) =>
-	`${kind}-${id}-${is}-${at}`.toLowerCase().replaceAll(' ', '-');
-
-function ofPart(
-	kind: 'definition' | 'table',
-	id: string,
+/** The address of a finding about something that is no rule, the same whoever finds it. */
+export const partId = (
+	{ kind, id }: Pick<Finding['part'], 'kind' | 'id'>,
 	is: FindingIs,
-	at: number,
-	row?: number
+	at: number | string
+) => `${kind}-${id}-${is}-${at}`.toLowerCase().replaceAll(' ', '-');
+
+/** A finding about something that is no rule; `at` tells it from the others of its kind there. */
+export function ofPart(
+	part: Finding['part'],
+	is: FindingIs,
+	at: number | string
 ): Omit<Finding, 'message'> {
 	return {
 		is,
 		severity: FINDINGS[is].gravity as Gravity,
-		id: partId(kind, id, is, at),
-		part: row === undefined ? { kind, id } : { kind, id, row },
+		id: partId(part, is, at),
+		part,
 		rule: '',
 		type: '',
 		field: '',
@@ -46,7 +48,7 @@ export function definitionFaults(schema: Schema): Finding[] {
 		);
 		const said = (message: string, nth: number) =>
 			out.push({
-				...ofPart('definition', d.id, 'definition fault', nth),
+				...ofPart({ kind: 'definition', id: d.id }, 'definition fault', nth),
 				message,
 				certificate: 'the definition was read'
 			});
@@ -83,7 +85,7 @@ function neverFound(t: ReferenceTable, schema: Schema): Finding[] {
 			if (!reason) return [];
 			return [
 				{
-					...ofPart('table', t.id, 'row never found', r, r),
+					...ofPart({ kind: 'table', id: t.id, row: r }, 'row never found', r),
 					message: `${t.label}: no look-up finds row ${r + 1}; ${reason}.`,
 					certificate: 'the keys of the row were read'
 				}
@@ -97,14 +99,18 @@ export function tableFaults(t: ReferenceTable, schema: Schema): Finding[] {
 	const faults = indexTable(t, schema).faults.slice(0, MOST);
 	if (faults.length)
 		return faults.map((f, i): Finding => ({
-			...ofPart('table', t.id, 'table fault', i, f.row),
+			...ofPart(
+				{ kind: 'table', id: t.id, ...(f.row === undefined ? {} : { row: f.row }) },
+				'table fault',
+				i
+			),
 			message: `${t.label}: ${f.message}`,
 			certificate: 'the table was read'
 		}));
 	return [
 		...neverFound(t, schema),
 		...twoForOneKey(t, schema).map((x): Finding => ({
-			...ofPart('table', t.id, x.is, x.row, x.row),
+			...ofPart({ kind: 'table', id: t.id, row: x.row }, x.is, x.row),
 			message: sayTwice(t, schema, x),
 			certificate:
 				x.is === 'doubled key' ? 'their keys were compared' : 'the key was looked up in the table'

@@ -1,6 +1,6 @@
 /** Definitions put in the place of their uses, for those who read trees rather than run them. */
 import type { Schema } from '../document/model';
-import type { Expr } from '../document/tree';
+import type { Expr, Test } from '../document/tree';
 import { walk } from '../document/walk';
 import { compileDefinition } from './compile';
 
@@ -27,6 +27,20 @@ export function inlined(e: Expr, schema: Schema, depth = DEEPEST): Expr {
 		if ([...args.keys()].some((p) => bound.has(p)) || (free && bound.size)) return null;
 		const put = mapped(body.expr, (y) => (y.k === 'var' ? (args.get(y.name) ?? null) : null));
 		return inlined(put, schema, depth - 1);
+	});
+}
+
+/** Visits every node of every tree in a document as {@link walk} does, through definitions as if they stood there. */
+export function walkInlined(
+	doc: unknown,
+	schema: Schema,
+	visit: (node: Expr | Test) => unknown
+): void {
+	walk(doc, function go(node): unknown {
+		const body = node.k === 'use' ? inlined(node, schema) : node;
+		if (body === node) return visit(node);
+		walk(body, go);
+		return false;
 	});
 }
 

@@ -2,9 +2,8 @@
 import type { Field, Schema } from '../document/model';
 import type { Formula } from '../document/rules';
 import type { Expr } from '../document/tree';
-import { walk } from '../document/walk';
 import type { Run } from '../feel/env';
-import { inlined } from '../feel/inline';
+import { walkInlined } from '../feel/inline';
 import { typeOfField } from '../feel/types';
 import { sameSpot, spotOf, type Spot } from '../spots/cells';
 import { Num, num } from '../value/num';
@@ -28,7 +27,7 @@ function conditionsOf(e: Expr): Expr[] {
 /** The fields of the record, or behind its links, that an expression reads as they are, each once, with the expression that reads it. */
 function readsOf(e: Expr, schema: Schema): { spot: Spot; expr: Expr }[] {
 	const out: { spot: Spot; expr: Expr }[] = [];
-	walk(inlined(e, schema), (x) => {
+	walkInlined(e, schema, (x) => {
 		const spot = x.k === 'field' || x.k === 'through' ? spotOf(x, schema) : null;
 		if (!spot) return true;
 		if (!out.some((o) => sameSpot(o.spot, spot))) out.push({ spot, expr: x as Expr });
@@ -44,7 +43,7 @@ function asksWhetherBlank(e: Expr, spot: Spot, schema: Schema): boolean {
 		const s = spotOf(x, schema);
 		return !!s && sameSpot(s, spot);
 	};
-	walk(inlined(e, schema), (x) => {
+	walkInlined(e, schema, (x) => {
 		if (x.k === 'call' && x.fn === 'is blank' && x.args.some(is)) asks = true;
 		if (x.k === 'bin' && (x.op === '=' || x.op === '!=')) {
 			if (x.a.k === 'null' && is(x.b)) asks = true;
