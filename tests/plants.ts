@@ -1,6 +1,6 @@
 /**
- * Rule sets with one planted mistake of every kind, and clean twins that only look like it, made by
- * chance from a seed. A kind of finding without a plant does not compile. Invented data.
+ * For every kind of finding the mistakes that bring it, each with a clean twin that only looks like it. A
+ * kind without one does not compile. Invented data.
  */
 import type {
 	Body,
@@ -10,11 +10,10 @@ import type {
 	Overruled,
 	ReferenceTable,
 	Rule,
-	RuleSet,
 	Trial
 } from '../src/core';
 import { bands, check, options, rule, type More } from './deals';
-import { seeded } from '../demo/generate';
+import type { Chance } from './chance';
 
 /** What is put into a rule set. */
 export interface Part {
@@ -33,29 +32,10 @@ export interface Planted {
 	also?: FindingIs[];
 }
 
-/** Chance, from a seed: the same on every machine. */
-export class Chance {
-	private readonly next: () => number;
-	constructor(seed: number) {
-		this.next = seeded(seed * 2654435761);
-	}
-	int(from: number, to: number): number {
-		return from + Math.floor(this.next() * (to - from + 1));
-	}
-	of<T>(xs: readonly T[]): T {
-		return xs[this.int(0, xs.length - 1)];
-	}
-	/** The same things in another order. */
-	mixed<T>(xs: readonly T[]): T[] {
-		const left = [...xs];
-		return xs.map(() => left.splice(this.int(0, left.length - 1), 1)[0]);
-	}
-}
-
 type Plant = (c: Chance) => Planted;
 
 const SIZES = ['small', 'medium', 'large'];
-const STAGES = ['open', 'won', 'lost'];
+export const STAGES = ['open', 'won', 'lost'];
 const LABEL: Record<string, string> = {
 	small: 'Small',
 	medium: 'Medium',
@@ -64,10 +44,10 @@ const LABEL: Record<string, string> = {
 	won: 'Won',
 	lost: 'Lost'
 };
-const locked: More = { output: { hold: 'locked', none: 'clear' } };
-const validate = (field: string, body: Body, more: More = {}) =>
+export const locked: More = { output: { hold: 'locked', none: 'clear' } };
+export const validate = (field: string, body: Body, more: More = {}) =>
 	rule(field, body, { kind: 'validate', ...more });
-const state = (
+export const state = (
 	field: string,
 	s: 'required' | 'read-only' | 'hidden' | 'limited',
 	more: More = {},
@@ -85,7 +65,7 @@ const decision = (hit: 'U' | 'F', input: string, rows: [when: string, then: stri
 		then: [{ text: then }]
 	}))
 });
-const q = (id: string) => `"${LABEL[id]}"`;
+export const q = (id: string) => `"${LABEL[id]}"`;
 const column = (id: string, type: 'text' | 'number' | 'date' | 'choice', list?: string) => ({
 	id,
 	label: id[0].toUpperCase() + id.slice(1),
@@ -143,19 +123,10 @@ const definition = (body: string, more: Partial<Definition> = {}): Definition =>
 	body: { text: body },
 	...more
 });
-/** A condition that holds for some records. */
-const sound = (c: Chance): string =>
-	c.of([
-		'Urgent',
-		`Stage = ${q(c.of(STAGES))}`,
-		`Amount > ${c.int(1, 90)}`,
-		'Score > 0',
-		'not(is blank(Day))'
-	]);
 /** Sometimes with a condition, the same for both. */
 const some = (c: Chance, more: More = {}): More =>
 	c.int(0, 1) ? { ...more, if: c.of(['Urgent', 'Stage = "Won"']) } : more;
-const three = (c: Chance) => c.mixed(SIZES);
+export const three = (c: Chance) => c.mixed(SIZES);
 const trial = (more: Partial<Trial>): Trial => ({
 	id: 'k1',
 	name: 'A trial',
@@ -168,6 +139,11 @@ const trial = (more: Partial<Trial>): Trial => ({
 	...more
 });
 const only = (...rules: Rule[]): Part => ({ rules });
+/** A row of a decision table for each stage, in any order. */
+const byStage = (c: Chance) =>
+	c.mixed(STAGES).map((s): [string, string] => [q(s), String(c.int(1, 9))]);
+/** A row of the desk for each stage, in any order. */
+const deskRows = (c: Chance) => c.mixed(STAGES).map((s, i) => [s, String(i + 1)]);
 
 /** For each kind of finding the ways to make the mistake. */
 export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
@@ -296,7 +272,7 @@ export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
 	],
 	'missing row': [
 		(c) => {
-			const rows = c.mixed(STAGES).map((s, i) => [s, String(i + 1)]);
+			const rows = deskRows(c);
 			const of = (r: string[][]): Part => ({
 				rules: [rule('share', lookup('desk', 'Stage', 'share'))],
 				tables: [desk(r, 'mistake')]
@@ -306,7 +282,7 @@ export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
 	],
 	'key without a row': [
 		(c) => {
-			const rows = c.mixed(STAGES).map((s, i) => [s, String(i + 1)]);
+			const rows = deskRows(c);
 			const of = (missing?: ReferenceTable['missing']): Part => ({
 				rules: [rule('share', lookup('desk', 'Stage', 'share'))],
 				tables: [desk(rows.slice(1), missing)]
@@ -316,7 +292,7 @@ export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
 	],
 	'blank cell': [
 		(c) => {
-			const rows = c.mixed(STAGES).map((s, i) => [s, String(i + 1)]);
+			const rows = deskRows(c);
 			const of = (r: (string | null)[][]): Part => ({
 				rules: [rule('share', lookup('desk', 'Stage', 'share'))],
 				tables: [desk(r, 'mistake')]
@@ -326,7 +302,7 @@ export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
 	],
 	'missing decision': [
 		(c) => {
-			const rows = c.mixed(STAGES).map((s): [string, string] => [q(s), String(c.int(1, 9))]);
+			const rows = byStage(c);
 			return {
 				planted: only(rule('share', decision('U', 'Stage', [...rows.slice(1), ['null', '0']]))),
 				clean: only(rule('share', decision('U', 'Stage', [...rows, ['null', '0']])))
@@ -350,7 +326,7 @@ export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
 	],
 	'missing decision on blank': [
 		(c) => {
-			const rows = c.mixed(STAGES).map((s): [string, string] => [q(s), String(c.int(1, 9))]);
+			const rows = byStage(c);
 			return {
 				planted: only(rule('share', decision('U', 'Stage', rows))),
 				clean: only(rule('share', decision('U', 'Stage', [...rows, ['null', '0']])))
@@ -893,44 +869,3 @@ export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
 		}
 	]
 };
-
-/** Rules with nothing wrong, on fields that no plant writes. */
-const BESIDE: readonly ((c: Chance) => Rule)[] = [
-	(c) => rule('score', `otherwise(Amount, 0) + ${c.int(1, 9)}`, c.int(0, 1) ? locked : {}),
-	(c) => {
-		const [a, b] = three(c);
-		return rule('grade', bands([String(c.int(1, 99))], [a, b]));
-	},
-	(c) => rule('extra', c.of(['upper case(Title)', 'lower case(Title)'])),
-	(c) => rule('due', `Day + duration("P${c.int(1, 30)}D")`, { if: sound(c) }),
-	(c) => validate('due', check(`Due > date("200${c.int(1, 9)}-01-01")`, c.int(0, 1) === 1)),
-	(c) => state('extra', 'hidden', { if: sound(c) })
-];
-
-/** A rule set with one planted mistake of a kind, its clean twin, and sound rules beside it. */
-export function plant(is: FindingIs, seed: number) {
-	const c = new Chance(seed);
-	const { also = [], ...made } = c.of(PLANTS[is])(c);
-	const beside = c
-		.mixed(BESIDE)
-		.slice(0, c.int(0, 3))
-		.map((make) => make(c));
-	const places = made.planted.rules.map(() => c.int(0, beside.length));
-	const setOf = ({ rules, order = {}, tables, definitions }: Part): RuleSet => {
-		const all = [...beside];
-		// in the order among themselves, at any place among the others
-		const at = rules.map((_, i) => places[i] ?? 0).sort((a, b) => a - b);
-		rules.forEach((r, i) => all.splice(at[i] + i, 0, r));
-		return {
-			rules: all,
-			order,
-			...(tables ? { tables } : {}),
-			...(definitions ? { definitions } : {})
-		};
-	};
-	return {
-		also,
-		planted: { ...made.planted, set: setOf(made.planted) },
-		clean: { ...made.clean, set: setOf(made.clean) }
-	};
-}

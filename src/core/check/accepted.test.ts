@@ -5,7 +5,7 @@ import { FINDINGS, type FindingIs } from '../kinds/catalogue';
 import { compilePlan } from '../plan/plan';
 import { zones } from '../../runtime/zones';
 import { bands, rule, schema, setOf } from '../../../tests/deals';
-import { plant } from '../../../tests/plants';
+import { plant } from '../../../tests/planting';
 import type { Beside } from './findings';
 import { analyse, isAccepted, mayBeAccepted, restsOn, stopsRelease, timesOf } from './findings';
 

@@ -201,7 +201,7 @@
 					}}
 					aria-describedby={twins.length ? `twins-${rule.id}` : undefined}
 				/>
-				{#if twins.length}<p id="twins-{rule.id}" class="text-xs text-ochre">
+				{#if twins.length}<p id="twins-{rule.id}" class="mt-1 text-xs text-ochre">
 						▲ Another rule of {type.label} has this name: give one of them another, so that people can
 						tell them apart.
 					</p>{/if}
@@ -516,7 +516,9 @@
 					: 'text-ochre'}">{f.severity === 'blocking' ? '● blocks' : '▲ advice'}</span
 			>
 			<span class="grow" title={f.certificate ? `Proof: ${f.certificate}` : undefined}
-				>{f.message}</span
+				>{f.message}{#if f.accepted}<span class="block text-quiet"
+						>{f.accepted.by} accepted it: “{f.accepted.reason}”. What it rests on has changed since.</span
+					>{/if}</span
 			>
 			{#if f.witness}<button class="textlink whitespace-nowrap" onclick={() => w.showFinding(f)}
 					>Show it</button

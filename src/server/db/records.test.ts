@@ -3,6 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Schema } from '../../core';
 import { freshDatabase } from '../../../tests/fresh';
 import { inForce, save } from '../records';
+import { readModel, updateField } from './model';
 import { db } from './pool';
 import { searchRecords } from './records';
 
@@ -93,5 +94,22 @@ describe('a list of records', () => {
 	it('is not sorted by what is no field', async () => {
 		for (const id of ['no_such', 'constructor', '__proto__', 'id; drop table change'])
 			await expect(list(by(id))).rejects.toThrow('has no field');
+	});
+});
+
+describe('a field that is retired', () => {
+	it('leaves the short form and the list of its type, and comes back to neither by itself', async () => {
+		const type = async () =>
+			(await readModel(db(), t.workspace)).model.types.find((x) => x.id === 'customer')!;
+		const before = await type();
+		const id = before.columns.find((c) => before.short.includes(c) && c !== before.title)!;
+		expect(id).toBeTruthy();
+		const field = before.fields.find((f) => f.id === id)!;
+		await updateField(db(), t.workspace, 'customer', { ...field, retired: true });
+		const retired = await type();
+		expect(retired.columns).toEqual(before.columns.filter((c) => c !== id));
+		expect(retired.short).toEqual(before.short.filter((c) => c !== id));
+		await updateField(db(), t.workspace, 'customer', field);
+		expect((await type()).short).not.toContain(id);
 	});
 });
