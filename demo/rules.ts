@@ -175,6 +175,20 @@ const compute = (type: string, ...texts: string[]): Body => ({
 	blank: { none: true }
 });
 
+/** If … then …, in order, and what is given otherwise; `nothing`, or a formula. */
+function cases(type: string, rows: [when: string, then: string][], otherwise: string): Body {
+	const gives = (text: string) => (text === 'nothing' ? text : formula(type, text));
+	return {
+		kind: 'cases',
+		rows: rows.map(([when, then], i) => ({
+			id: `c${i + 1}`,
+			when: formula(type, when),
+			then: [gives(then)]
+		})),
+		otherwise: [gives(otherwise)]
+	};
+}
+
 function bands(
 	type: string,
 	input: string,
@@ -490,7 +504,7 @@ const second: Rule[] = [
 		'Survey fee',
 		'A site survey costs 450; without one there is no fee.',
 		['survey_fee'],
-		compute('deal', 'if Site survey needed then 450 else null'),
+		cases('deal', [['Site survey needed', '450']], 'nothing'),
 		{ none: 'clear' }
 	),
 	rule(
@@ -524,9 +538,13 @@ const third: Rule[] = [
 		'Label lines by words of the name',
 		'Names of more than three words do not fit one line of a label.',
 		['label_lines'],
-		compute(
+		cases(
 			'customer',
-			'if is blank(Trading name) then null else if count(words(Trading name)) > 3 then 2 else 1'
+			[
+				['is blank(Trading name)', 'nothing'],
+				['count(words(Trading name)) > 3', '2']
+			],
+			'1'
 		),
 		{ hold: 'locked', none: 'clear' }
 	),

@@ -1,4 +1,15 @@
-import { choose, expect, expectHeld, open, openSheet, signIn, source, test } from './helpers';
+import {
+	begin,
+	choose,
+	expect,
+	expectHeld,
+	find,
+	open,
+	openSheet,
+	signIn,
+	source,
+	test
+} from './helpers';
 
 test.beforeEach(async ({ page }) => {
 	await signIn(page);
@@ -100,6 +111,7 @@ test('hold, watched fields, guard and entry points are words of the sentence', a
 	const wrote = page.getByTestId('wrote-service_plan');
 	await expect(wrote).toContainText('Yearly check');
 	// entry point: only the import
+	await page.getByRole('button', { name: 'Narrow Service plan by key grower' }).click();
 	await page.getByRole('button', { name: /Entry points/ }).click();
 	await page.getByLabel('import').check();
 	await page.keyboard.press('Escape');
@@ -110,7 +122,9 @@ test('hold, watched fields, guard and entry points are words of the sentence', a
 	await page.getByRole('button', { name: 'Undo' }).click();
 	await expect(wrote).toContainText('Yearly check');
 	// a guard, as text, with a mistake first
-	await page.getByRole('button', { name: 'always' }).click();
+	await page.getByRole('button', { name: 'add a condition' }).click();
+	await page.keyboard.press('Escape');
+	await page.getByRole('button', { name: /Condition of .*: as FEEL/ }).click();
 	const guard = source(page, 'Condition of Service plan by key grower');
 	await guard.fill('Headcont > 100');
 	await expect(page.getByText('Did you mean Headcount?').first()).toBeVisible();
@@ -120,11 +134,11 @@ test('hold, watched fields, guard and entry points are words of the sentence', a
 	).toBeVisible();
 	await page.getByRole('button', { name: 'Undo' }).click();
 	await page.getByRole('button', { name: 'Undo' }).click();
-	await expect(page.getByRole('button', { name: 'always' })).toBeVisible();
+	await expect(page.getByRole('button', { name: 'add a condition' })).toBeVisible();
 	await expect(wrote).toContainText('Yearly check');
 	// hold
-	await page.getByLabel(/^Hold on Service plan/).click();
-	await page.getByRole('option', { name: /^locked/ }).click();
+	await page.getByLabel(/^How firmly Service plan is set/).click();
+	await page.getByRole('option', { name: /^always equals/ }).click();
 	await expect(page.getByText('only rules set it').first()).toBeVisible();
 	await page.getByRole('button', { name: 'Undo' }).click();
 	await expect(page.getByText('Draft saved')).toBeVisible();
@@ -133,7 +147,7 @@ test('hold, watched fields, guard and entry points are words of the sentence', a
 
 test('a formula is marked where it is wrong, and its value stands beside it', async ({ page }) => {
 	await openSheet(page, '/write/deal/net_amount');
-	const text = source(page, 'Formula for Net amount');
+	const text = source(page, 'What Net amount gets: calculation');
 	await expectHeld(text, "Amount * Share left('Discount %')");
 	await page.locator('#s-amount').fill('200');
 	await page.locator('#s-discount_percent').fill('7.5');
@@ -158,10 +172,10 @@ test('a first rule is written from nothing by an administrator, by keyboard alon
 }) => {
 	await openSheet(page, '/write/customer/registered_name');
 	await expect(page.getByText('No rule writes this field')).toBeVisible();
-	const add = page.getByRole('button', { name: /^Derive by a formula/ });
-	await add.focus();
+	await page.getByRole('button', { name: /^How Registered name gets its value/ }).focus();
 	await page.keyboard.press('Enter');
-	const text = source(page, 'Formula for Registered name');
+	await find(page, 'calculation');
+	const text = source(page, 'What Registered name gets: calculation');
 	await text.focus();
 	await page.keyboard.type('if Key grower then null else "Heat"');
 	await page.locator('#s-key_grower').focus();
@@ -298,13 +312,13 @@ test('a formula is asked what a blank gives, and the sample shows it', async ({ 
 
 test('rules of a field are put in another order by dragging and by keyboard', async ({ page }) => {
 	await openSheet(page, '/write/customer/label_lines');
-	await page.getByRole('button', { name: /^Derive by a formula/ }).click();
-	await source(page, 'Formula for Label lines').last().fill('3');
-	await page.getByLabel(/^Hold on Label lines: follow/).click();
-	await page.getByRole('option', { name: /^fill/ }).click();
+	await begin(page, 'calculation');
+	await source(page, 'What Label lines gets: calculation').last().fill('3');
+	await page.getByLabel(/^How firmly Label lines is set: follows/).click();
+	await page.getByRole('option', { name: /^is filled with/ }).click();
 	const names = page.getByLabel('Name of the rule');
-	await expect(names.nth(1)).toHaveValue('Label lines: by formula');
-	const place = (n: number) => page.getByRole('button', { name: new RegExp(`^Place ${n} of 2`) });
+	await expect(names.nth(1)).toHaveValue('Label lines: calculated');
+	const place = (n: number) => page.getByRole('button', { name: new RegExp(`^Place ${n} of 2 in the claim order`) });
 	// both rules in view, so that nothing scrolls between taking and dropping
 	await page.setViewportSize({ width: 1280, height: 1700 });
 	const [grip, first] = [await place(2).boundingBox(), await names.first().boundingBox()];
@@ -313,14 +327,14 @@ test('rules of a field are put in another order by dragging and by keyboard', as
 	for (let i = 1; i <= 10; i++)
 		await page.mouse.move(grip!.x + 8, grip!.y + 12 + ((first!.y - grip!.y) * i) / 10);
 	// the other rule makes room, then it is let go
-	await expect(names.nth(0)).toHaveValue('Label lines: by formula');
+	await expect(names.nth(0)).toHaveValue('Label lines: calculated');
 	await page.mouse.up();
 	await expect(page.getByText('Draft saved')).toBeVisible();
-	await expect(names.nth(0)).toHaveValue('Label lines: by formula');
+	await expect(names.nth(0)).toHaveValue('Label lines: calculated');
 	await place(1).focus();
 	await page.keyboard.press('ArrowDown');
-	await expect(names.nth(1)).toHaveValue('Label lines: by formula');
-	await page.getByRole('button', { name: 'More for Label lines: by formula' }).click();
+	await expect(names.nth(1)).toHaveValue('Label lines: calculated');
+	await page.getByRole('button', { name: 'More for Label lines: calculated' }).click();
 	await page.getByRole('menuitem', { name: 'Take out of the draft' }).click();
 	await expect(names).toHaveCount(1);
 	await expect(page.getByTestId('station-write')).toContainText('2 changes');

@@ -7,7 +7,7 @@ test('a formula is written by keyboard with what is offered, and read back as th
 	page
 }) => {
 	await openSheet(page, '/write/deal/net_amount');
-	const text = source(page, 'Formula for Net amount');
+	const text = source(page, 'What Net amount gets: calculation');
 	await text.focus();
 	await page.keyboard.press('Control+a');
 	await page.keyboard.type('Amo');
@@ -51,7 +51,7 @@ test('a formula is written by keyboard with what is offered, and read back as th
 
 test('a field of the ledger goes into the formula that is being written', async ({ page }) => {
 	await openSheet(page, '/write/deal/net_amount');
-	const text = source(page, 'Formula for Net amount');
+	const text = source(page, 'What Net amount gets: calculation');
 	await text.focus();
 	await page.keyboard.press('Control+a');
 	await page.keyboard.press('Backspace');

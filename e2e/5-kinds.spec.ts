@@ -1,4 +1,5 @@
 import {
+	begin,
 	cellOf,
 	choose,
 	expect,
@@ -51,7 +52,7 @@ test('a decision table is written from nothing, by keyboard, and survives a relo
 	page
 }) => {
 	await openSheet(page, '/write/deal/fiscal_quarter');
-	await page.getByRole('button', { name: /^Categorize: table/ }).press('Enter');
+	await begin(page, 'rows over');
 	const name = 'Fiscal quarter: by a table';
 	await page.getByLabel('Input 1 of the table').fill('Probability');
 	await page.getByLabel('Row 1, input 1').fill('< 50');
@@ -69,7 +70,7 @@ test('a decision table is written from nothing, by keyboard, and survives a relo
 
 test('a text is composed from fields; what a blank leaves behind goes too', async ({ page }) => {
 	await openSheet(page, '/write/customer/registered_name');
-	await page.getByRole('button', { name: /^Derive: text/ }).click();
+	await begin(page, 'text put together');
 	const text = source(page, 'Text for Registered name');
 	await text.fill('{Service plan} – {Country} ({Headcount + 1})');
 	await choose(page.locator('#s-service_plan'), 'On call');
@@ -84,7 +85,7 @@ test('a text is composed from fields; what a blank leaves behind goes too', asyn
 	await expect(wrote).toHaveCount(0);
 	await text.fill('{Contry}');
 	await expect(page.getByText('Did you mean Country?').first()).toBeVisible();
-	await takeOut(page, 'Registered name: composed');
+	await takeOut(page, 'Registered name: put together');
 });
 
 test('one text is split into two fields', async ({ page }) => {
@@ -134,8 +135,7 @@ test('a reference table is pasted from a spreadsheet, looked up by a rule, and s
 
 	const address = page.url();
 	await openSheet(page, '/write/contact/delivery_yard');
-	await page.getByRole('button', { name: /^Map: look up/ }).click();
-	await page.getByLabel('Table to look up in').click();
+	await begin(page, 'row of a table');
 	await page.getByRole('option', { name: 'Yard names' }).click();
 	await page.getByLabel('Column for Delivery yard').click();
 	await page.getByRole('option', { name: 'Yard' }).click();
@@ -188,7 +188,7 @@ test('a definition is changed in one place and renamed without changing what rul
 	await expect(page.getByText('Draft saved')).toBeVisible();
 	await card.getByRole('link', { name: 'Expected value by fit' }).click();
 	await expectHeld(
-		source(page, 'Formula for Expected value'),
+		source(page, 'What Expected value gets: calculation'),
 		'Glass area * Worth per square metre(Fit)'
 	);
 	await page.locator('#s-glass_area').fill('100');
@@ -207,7 +207,7 @@ test('a definition is changed in one place and renamed without changing what rul
 
 test('options that a rule adds come and go; one given by hand stays', async ({ page }) => {
 	await openSheet(page, '/write/customer/permitted_fuels');
-	await expect(page.getByLabel('How Permitted fuels is written')).toContainText('gains');
+	await expect(page.getByLabel(/^How firmly Permitted fuels is set/)).toContainText('gains');
 	await choose(page.locator('#s-country'), 'Belgium');
 	const wrote = page.getByTestId('wrote-permitted_fuels');
 	await expect(wrote).toContainText('Biogas');
@@ -261,6 +261,7 @@ test('a deal that is won reaches its customer: the totals, and the history with 
 	await expect(page.getByText('Order value to date').nth(1)).toBeVisible();
 	// the form of a new deal reads its customer, which is fetched when the rule asks for it
 	await openSheet(page, '/write/customer/order_value_to_date');
+	await page.getByRole('button', { name: /^Narrow/ }).click();
 	await expect(page.getByRole('button', { name: /^Watched fields/ })).toContainText(
 		'Deal’s Net amount'
 	);

@@ -1,5 +1,15 @@
 /** Beyond one record: findings with their proofs and repairs, conflicts, keys, what is done to related records. */
-import { choose, expect, expectHeld, open, openSheet, signIn, test } from './helpers';
+import {
+	begin,
+	choose,
+	expect,
+	expectHeld,
+	open,
+	openSheet,
+	signIn,
+	source,
+	test
+} from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page));
 
@@ -148,8 +158,10 @@ test('a link of one’s own has another side to roll up, and a key by which file
 	).toBeVisible();
 	// the other side in a formula of the engineer
 	await openSheet(page, '/write/engineer/name');
-	await page.getByRole('button', { name: /^Validate: check/ }).click();
-	await page.getByLabel(/^What must hold/).fill('count(Followed deals) < 100');
+	await begin(page, 'must hold');
+	await page.keyboard.press('Escape');
+	await page.getByRole('button', { name: /^What must hold.*: as FEEL/ }).click();
+	await source(page, /^What must hold/).fill('count(Followed deals) < 100');
 	await expect(page.getByText(/Did you mean/)).toHaveCount(0);
 	await page.getByRole('button', { name: /^More for Name/ }).click();
 	await page.getByRole('menuitem', { name: 'Take out of the draft' }).click();

@@ -87,6 +87,21 @@ export async function expectHeld(box: Locator, text: string | RegExp) {
 	else await expect.poll(() => held(box)).toMatch(text);
 }
 
+/** Begins a rule at the field on the page, by its purpose. */
+export async function begin(page: Page, purpose: string) {
+	await page.getByRole('button', { name: /^How .* (gets its value|is sent)/ }).click();
+	await page.keyboard.type(purpose);
+	await page.keyboard.press('Enter');
+}
+
+/** Finds something in the list that a word or box has opened, by typing. */
+export async function find(page: Page, text: string) {
+	await expect(page.getByPlaceholder('Type to find')).toBeFocused();
+	await page.keyboard.type(text);
+	await page.keyboard.press('Enter');
+	await expect(page.getByPlaceholder('Type to find')).toHaveCount(0);
+}
+
 /** An editor of formulas or texts, once it is there. */
 export const source = (page: Page, label: string | RegExp) =>
 	page.locator('.cm-content').and(page.getByLabel(label));

@@ -153,6 +153,12 @@ export const PLANTS: Readonly<Record<FindingIs, readonly Plant[]>> = {
 			clean: only(rule('share', `Amount + ${c.int(1, 9)}`))
 		})
 	],
+	unfinished: [
+		(c) => ({
+			planted: only(rule('share', c.of(['', 'Amount + …', '  ']))),
+			clean: only(rule('share', `Amount + ${c.int(1, 9)}`))
+		})
+	],
 	'definition fault': [
 		(c) => ({
 			planted: { rules: [], definitions: [definition(`Amount * ${c.of(['', 'Nowhere'])}`)] },

@@ -42,6 +42,8 @@ export {
 	claimId,
 	type Acceptance,
 	type Body,
+	type CaseGives,
+	type CasesBody,
 	type Cell,
 	type DecisionBody,
 	type DecisionRow,
@@ -63,7 +65,7 @@ export {
 	type Rule,
 	type RuleSet
 } from './document/rules';
-export type { Template } from './document/tree';
+export type { Expr, Template } from './document/tree';
 
 // ── Values: exact, and the same read from JSON, from typed text and from records ─────────────────
 export { fromJson, fromText, misfit, toJson } from './fields/codec';
@@ -87,6 +89,53 @@ export {
 export { MAX_DECISION_INPUTS, MAX_DECISION_ROWS, readCell, rowType } from './tables/decision';
 export { MAX_COLUMNS, MAX_ROWS, indexTable } from './tables/reference';
 
+// ── Conditions: a tree, and the list that shows it ───────────────────────────────────────────────
+export { constantOf, constantTree } from './conditions/constants';
+export {
+	HOLE,
+	conditionItemTree,
+	conditionLeaves,
+	conditionList,
+	conditionTree,
+	fieldOfSubject,
+	isOwnField,
+	kindOfField,
+	kindOfSubject,
+	openRow,
+	withAdded,
+	withHow,
+	withItem,
+	withOperand,
+	withRelation,
+	withSubject,
+	withoutItem,
+	type ConditionGroup,
+	type ConditionItem,
+	type ConditionPath,
+	type ConditionRow,
+	type How
+} from './conditions/list';
+export {
+	RELATIONS,
+	daysOf,
+	daysTree,
+	relationOf,
+	relationsFor,
+	type OperandKind,
+	type Relation
+} from './conditions/relations';
+export {
+	ROLLUPS,
+	rollupFits,
+	rollupLabel,
+	rollupOf,
+	rollupTree,
+	type Rollup,
+	type RollupHow
+} from './conditions/rollup';
+export { waysFrom, type WayTo } from './conditions/ways';
+export { sayCondition, sayGiven, sayRow, sayWay, type SayValue } from './conditions/words';
+
 // ── Compile: a rule set becomes an ordered plan, or says what is wrong and where ─────────────────
 export { bandOf, bandText } from './kinds/band';
 export { undecidedReads } from './kinds/formula';
@@ -99,7 +148,7 @@ export {
 	withoutOutput,
 	writerOf
 } from './kinds';
-export type { BodyKind, BodyOf, Offer, Place } from './kinds/spec';
+export type { Begins, BodyKind, BodyOf, Offer, Place } from './kinds/spec';
 export { compilePlan, ruleOf, withoutResult, type Plan } from './plan/plan';
 export { usesOf, type Use } from './plan/uses';
 

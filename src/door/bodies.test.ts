@@ -27,6 +27,11 @@ const good: { [K in Body['kind']]: Body & { kind: K } } = {
 	allowed: { kind: 'allowed', input: 'crop', rows: { herbs: ['fogging'] } },
 	compose: { kind: 'compose', texts: [['a ', f]], blanks: { write: '–' } },
 	split: { kind: 'split', input: f, at: 'first', separator: ' ', alone: 0 },
+	cases: {
+		kind: 'cases',
+		rows: [{ id: 'c1', when: f, then: [f, 'leave'] }],
+		otherwise: ['nothing', 'clear']
+	},
 	table: {
 		kind: 'table',
 		hit: 'U',

@@ -57,6 +57,16 @@ const blanks = () =>
 					b.write.length <= 200)
 		);
 
+/** What a case gives: a formula, or a word. */
+const gives = () =>
+	yup
+		.mixed()
+		.test(
+			'gives',
+			'${path} must be a formula, "nothing", "leave" or "clear"',
+			(g) => g === 'nothing' || g === 'leave' || g === 'clear' || formula().isValidSync(g)
+		);
+
 /** What each kind has beside its `kind`. */
 const BODIES: Record<Body['kind'], () => yup.ObjectShape> = {
 	formula: () => ({ formulas: list(formula(), 50), blank: blank(true) }),
@@ -81,6 +91,10 @@ const BODIES: Record<Body['kind'], () => yup.ObjectShape> = {
 		at: word(['first', 'last', 'each']),
 		separator: text(20),
 		alone: yup.number().strict().integer().required().min(0).max(49)
+	}),
+	cases: () => ({
+		rows: list(only({ id: id(), when: formula(), then: list(gives(), 50) }), 200, 0),
+		otherwise: list(gives(), 50)
 	}),
 	table: () => ({
 		hit: word(HIT_POLICIES),

@@ -35,6 +35,7 @@ import { shapeFindings } from './shapes';
 import { stateFindings } from './states';
 import type { Checked, Finding, NotAnalysed, Overruled } from './types';
 import { TooMuch } from './probe';
+import { unfinished } from './unfinished';
 import { definitionFaults, tableFaults } from './vocabulary';
 
 export { isAbout } from './flaws';
@@ -104,7 +105,14 @@ export function analyse(
 /** What keeps rules from being compiled. */
 function problemsOf(plan: Plan, byRule: ReadonlyMap<string, Rule>): Finding[] {
 	const said = new Set<string>();
+	const told = new Set<string>();
 	return plan.problems.flatMap((p): Finding[] => {
+		if (p.open) {
+			// what is still to be said of a rule is one finding
+			if (told.has(p.rule)) return [];
+			told.add(p.rule);
+			return [unfinished(plan, byRule.get(p.rule)!)];
+		}
 		// a circle leaves out several rules and is one mistake
 		if (p.place === 'order' && said.has(p.message)) return [];
 		said.add(p.message);

@@ -1,5 +1,8 @@
 /** What the kind of a rule finds wrong with its body: inputs nobody decided about, rows that contradict, what may surprise. */
+import type { Expr } from '../document/tree';
+import { compileExpression } from '../feel/compile';
 import { toJson } from '../fields/codec';
+import { axesOf, combinations } from '../spots/cells';
 import type { Rule } from '../document/rules';
 import { reading, writerOf } from '../kinds';
 import type { Flaw, Look } from '../kinds/spec';
@@ -7,6 +10,7 @@ import { claimId } from '../document/rules';
 import type { Context } from './context';
 import { carried, ofRule } from './context';
 import { exprOf } from './formulas';
+import { saySpots } from './guards';
 import type { Finding } from './types';
 import { partId } from './vocabulary';
 
@@ -85,6 +89,19 @@ const isMissing = (f: Finding) => f.is === 'missing row' || f.is === 'key withou
 export const isAbout = (f: Finding, rule: string): boolean =>
 	f.rule === rule || !!f.others?.includes(rule);
 
+/** The truths of conditions at each combination of values that they can tell apart. */
+function truthsAt(c: Context, type: string, conditions: readonly Expr[]) {
+	const { probe, schema } = c;
+	const axes = axesOf(schema, conditions);
+	if (!axes) return null;
+	const runs = conditions.map((e) => compileExpression(e, { schema, type }).run);
+	const combined = [...combinations(axes)].map((values) => {
+		const env = probe.env(type, probe.witness(type, axes, values));
+		return runs.map((run) => run(env) === true);
+	});
+	return { combinations: combined, fields: saySpots(axes) };
+}
+
 /** What the analysis lends a kind. */
 function lookAt(c: Context, rule: Rule): Look {
 	const { probe, schema } = c;
@@ -94,6 +111,7 @@ function lookAt(c: Context, rule: Rule): Look {
 		passesOn: c.passesOn(rule),
 		...reading(schema, (f) => exprOf(c, rule.type, f ?? null)),
 		show: (given, outcomes, what, elsewhere) => c.show(rule, given, outcomes, what, elsewhere),
+		truths: (conditions) => truthsAt(c, rule.type, conditions),
 		read: (w, spot) => probe.read(w, spot),
 		put: (w, spot, v) => probe.put(w, rule.type, spot, v),
 		found: (w, output) => {

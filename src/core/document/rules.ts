@@ -107,6 +107,8 @@ export type Body =
 			/** The output (index) that a text of one part goes to. */
 			alone: number;
 	  }
+	/** Conditions in order, each with what it gives; the first that is so decides. */
+	| CasesBody
 	/** A decision table: rows of tests over inputs, and what each row gives for each output. */
 	| DecisionBody
 	/** The row of a reference table that the keys match, one column for each output. */
@@ -150,6 +152,21 @@ export interface DecisionBody {
 	rows: DecisionRow[];
 	/** For `P` and `O`: the values of each output, most important first; null for the order of its options. */
 	priority?: (JsonValue[] | null)[];
+}
+
+/** What a case gives an output: a value, no result, or what is done to the field instead. */
+export type CaseGives = Formula | 'nothing' | 'leave' | 'clear';
+
+export interface CasesBody {
+	kind: 'cases';
+	rows: {
+		id: string;
+		when: Formula;
+		/** One for each output. */
+		then: CaseGives[];
+	}[];
+	/** What is given where no case is so: one for each output. */
+	otherwise: CaseGives[];
 }
 
 export interface LookupBody {

@@ -39,6 +39,8 @@ type Node =
 	| { k: 'text'; v: string }
 	| { k: 'bool'; v: boolean }
 	| { k: 'null' }
+	/** A place where something is still to be said; `v` is what was typed there and cannot be read yet. */
+	| { k: 'hole'; v?: string }
 	/** `@"2026-11-23"`: a date, time or duration literal. */
 	| { k: 'at'; v: string }
 	| { k: 'option'; list: string; option: string }
@@ -97,6 +99,8 @@ export function bare<T>(tree: T): T {
 export interface Fault extends Span {
 	/** What is wrong and what would be right, in words. */
 	message: string;
+	/** Nothing is wrong: something is still to be said. */
+	open?: true;
 }
 
 /** Thrown by the parser; carries the one {@link Fault} it stopped at. */

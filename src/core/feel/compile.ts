@@ -7,7 +7,7 @@ import type { Definition, Schema } from '../document/model';
 import type { Expr, Tests } from '../document/tree';
 import { FormulaError } from '../document/tree';
 import * as n from '../value/num';
-import { constant, text, literal, environment, record, variable } from './compile/leaves';
+import { constant, hole, text, literal, environment, record, variable } from './compile/leaves';
 import { field, through, related, path, unique, wayText } from './compile/reading';
 import { negation, logic, binary, alike, comparable } from './compile/operations';
 import { tests as testsOf } from './compile/tests';
@@ -123,6 +123,8 @@ function exprOf(s: Scope, e: Expr, expected?: Ty): Part {
 			return constant(s, e, T.BOOLEAN, e.v);
 		case 'null':
 			return constant(s, e, T.NULL, null);
+		case 'hole':
+			return hole(s, e);
 		case 'at':
 			return literal(s, e);
 		case 'option': {

@@ -732,6 +732,7 @@ class Parser {
 		const c = this.s[this.i];
 		if (c === undefined) this.fail('The formula stops here; a value is missing.', from, from);
 		if (c === '"') return this.node(from, { k: 'text', v: this.stringLiteral() });
+		if (this.take('…')) return this.node(from, { k: 'hole' });
 		if (c === '@') {
 			this.i++;
 			if (this.s[this.i] !== '"') this.fail('After @ comes a date, time or duration in quotes.');

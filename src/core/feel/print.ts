@@ -70,6 +70,9 @@ class Printer {
 			case 'null':
 				this.put('null');
 				return { ...e };
+			case 'hole':
+				this.put(e.v?.trim() ? e.v : '…');
+				return { ...e };
 			case 'at':
 				this.put(`@${quote(e.v)}`);
 				return { ...e };

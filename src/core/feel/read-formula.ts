@@ -51,7 +51,11 @@ function readTree(tree: Expr, scope: FormulaScope): ReadFormula {
 
 function readText(text: string, scope: FormulaScope): ReadFormula {
 	if (!text.trim())
-		return { text, compiled: null, faults: [{ message: 'A formula is missing.', from: 0, to: 0 }] };
+		return {
+			text,
+			compiled: null,
+			faults: [{ message: 'A formula is missing.', from: 0, to: 0, open: true }]
+		};
 	let expr: Expr;
 	try {
 		expr = parseExpression(text, {

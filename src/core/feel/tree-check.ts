@@ -1,11 +1,12 @@
 /** Checks that JSON from outside is a formula tree, before anything walks it. */
-import { MAX_DEPTH } from './parse';
+import { MAX_DEPTH, MAX_SOURCE } from './parse';
 
 const NODES: Record<
 	string,
 	{
 		[key: string]:
 			| 'text'
+			| 'text?'
 			| 'bool'
 			| 'expr'
 			| 'expr?'
@@ -21,6 +22,7 @@ const NODES: Record<
 	text: { v: 'text' },
 	bool: { v: 'bool' },
 	null: {},
+	hole: { v: 'text?' },
 	at: { v: 'text' },
 	option: { list: 'text', option: 'text' },
 	field: { image: 'text', type: 'text', field: 'text' },
@@ -81,6 +83,8 @@ export function isTree(json: unknown): boolean {
 			switch (what) {
 				case 'text':
 					return typeof v === 'string' && (!(key in CHOICES) || CHOICES[key].includes(v));
+				case 'text?':
+					return v === undefined || (typeof v === 'string' && v.length <= MAX_SOURCE);
 				case 'bool':
 					return typeof v === 'boolean';
 				case 'expr':

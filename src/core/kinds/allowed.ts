@@ -7,19 +7,20 @@ import { fixedOptions } from './state';
 
 export const allowed: Judges<BodyOf<'allowed'>> = {
 	does: 'judges',
-	offers: ({ schema, type, field }) => {
-		const limiting = choicesOf(schema, type, field.id).find((o) => o.type === 'choice');
-		if (!field.list || !limiting) return [];
-		return [
-			{
-				verb: 'validate',
-				label: 'Validate: options',
-				help: 'those allowed by another choice',
-				name: 'must be right',
-				make: () => ({ kind: 'allowed', input: limiting.id, rows: {} })
-			}
-		];
-	},
+	offers: ({ schema, type, field }) =>
+		field.list && choicesOf(schema, type, field.id).some((o) => o.type === 'choice')
+			? [
+					{
+						verb: 'validate',
+						label: 'Options left by another choice',
+						help: 'each option of another field leaves some of these',
+						also: 'dependent limited allowed validate',
+						name: 'options left',
+						likely: 43,
+						make: () => ({ kind: 'allowed', input: '', rows: {} })
+					}
+				]
+			: [],
 	map: (b) => b,
 	source: (b) => b.input,
 	constants: (b) => Object.keys(b.rows),
@@ -31,7 +32,11 @@ export const allowed: Judges<BodyOf<'allowed'>> = {
 		const source = schema.field(type, b.input);
 		const i = schema.type(type).at.get(b.input);
 		if (!source || i === undefined || source.type !== 'choice') {
-			c.problem('input', 'Choose the choice that limits it.');
+			c.unsaid('input', 'Choose the choice that limits it.');
+			return null;
+		}
+		if (!Object.keys(b.rows).length) {
+			c.unsaid('result 0', 'Say which options each leaves.');
 			return null;
 		}
 		for (const [key, options] of Object.entries(b.rows)) {
@@ -42,6 +47,7 @@ export const allowed: Judges<BodyOf<'allowed'>> = {
 		return {
 			kind: 'limited',
 			holds: null,
+			asked: null,
 			allowed: (env) => {
 				const v = env.rec!.settled[i];
 				return typeof v === 'string' ? (own(b.rows, v) ?? null) : null;

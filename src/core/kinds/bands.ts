@@ -21,25 +21,26 @@ const limitValue = (l: Limit): Value => parseNum(l.at) ?? LocalDate.parse(l.at);
 
 export const bands: Writes<Bands> = {
 	does: 'writes',
-	offers: ({ schema, type, field }) => {
-		const [first] = numbersOf(schema, type, field.id);
-		if (!first) return [];
-		return [
-			{
-				verb: 'categorize',
-				label: 'Categorize',
-				help: 'a number or date into bands, each with its value',
-				name: 'by bands',
-				make: () => ({
-					kind: 'bands',
-					input: { expr: { k: 'field', image: 'settled', type, field: first.id } },
-					limits: [{ at: first.type === 'date' ? '2026-01-01' : '10', belongs: 'above' }],
-					results: [null, null],
-					blank: null
-				})
-			}
-		];
-	},
+	offers: ({ schema, type, field }) =>
+		numbersOf(schema, type, field.id).length
+			? [
+					{
+						verb: 'categorize',
+						label: 'Bands of a number or date',
+						help: 'each stretch of a number, amount or date gives its value',
+						also: 'limits thresholds ranges categorize classes',
+						name: 'by bands',
+						likely: field.type === 'choice' ? 90 : 40,
+						make: () => ({
+							kind: 'bands',
+							input: { expr: { k: 'hole' } },
+							limits: [],
+							results: [null],
+							blank: null
+						})
+					}
+				]
+			: [],
 	map: (b, on) => ({ ...b, input: on.formula(b.input, 'input') }),
 	source: () => null,
 	constants: (b) => b.limits.map(limitValue),
@@ -84,6 +85,10 @@ export const bands: Writes<Bands> = {
 		}
 		if (b.results.length !== limits.length + 1) {
 			c.problem('input', 'There must be one band more than there are limits.');
+			return null;
+		}
+		if (b.results.every((r) => !r) && !b.blank) {
+			c.unsaid('result 0', 'Say what each band gives.');
 			return null;
 		}
 		return (i, field) => {

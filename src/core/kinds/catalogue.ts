@@ -23,6 +23,12 @@ export const FINDINGS = {
 		helps: 'mend what the sentence names',
 		leavesOut: true
 	},
+	unfinished: {
+		gravity: 'blocking',
+		proves: 'something is still to be said, so the rule does nothing yet',
+		helps: 'say what the sentence names',
+		leavesOut: true
+	},
 	'definition fault': {
 		gravity: 'blocking',
 		proves: 'the definition cannot be read, or its name means something else already',

@@ -9,9 +9,11 @@ export const check: Judges<BodyOf<'check'>> = {
 	offers: () => [
 		{
 			verb: 'validate',
-			label: 'Validate: check',
-			help: 'what must hold, with a message',
+			label: 'What must hold',
+			help: 'a check with a message, which refuses the change or advises',
+			also: 'validate check error message',
 			name: 'must be right',
+			likely: 46,
 			make: () => ({
 				kind: 'check',
 				holds: { text: '' },
@@ -36,6 +38,7 @@ export const check: Judges<BodyOf<'check'>> = {
 		return {
 			kind: 'check',
 			holds: holds?.run ?? null,
+			asked: holds?.expr ?? null,
 			allowed: null,
 			message: (env) => plainText(said.pieces(env)),
 			blocking: b.blocking,

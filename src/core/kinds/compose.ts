@@ -9,13 +9,15 @@ import { computedFrom } from './words';
 export const compose: Writes<BodyOf<'compose'>> = {
 	does: 'writes',
 	offers: ({ field }) =>
-		['text', 'email', 'phone'].includes(field.type)
+		field.type === 'text'
 			? [
 					{
 						verb: 'derive',
-						label: 'Derive: text',
-						help: 'composed from several fields',
-						name: 'composed',
+						label: 'A text put together',
+						help: 'from several fields, with words between them',
+						also: 'compose concatenate join template',
+						name: 'put together',
+						likely: 86,
 						make: () => ({ kind: 'compose', texts: [[]], blanks: 'leave out' })
 					}
 				]

@@ -10,7 +10,7 @@ import { Num, num } from '../value/num';
 import { LocalDate, Moment } from '../value/temporal';
 import { isBlank, type Value } from '../value/value';
 import { blankInput, blankResult } from './blank';
-import type { BodyOf, Compiling, Given, Writes } from './spec';
+import type { BodyOf, Compiling, Given, Offer, Writes } from './spec';
 import { none } from './spec';
 import { computedFrom, isBlank as blankIs } from './words';
 
@@ -103,18 +103,91 @@ function someBlank(e: Expr, c: Compiling, place: `formula ${number}`): Run {
 
 export const formula: Writes<BodyOf<'formula'>> = {
 	does: 'writes',
-	offers: () => {
-		const make = (): BodyOf<'formula'> => ({ kind: 'formula', formulas: [{ text: '' }] });
-		return [
+	offers: ({ schema, type, field }) => {
+		const from = (f: Formula) => (): BodyOf<'formula'> => ({ kind: 'formula', formulas: [f] });
+		const open: Formula = { expr: { k: 'hole' } };
+		const numeric = ['number', 'money', 'percent'].includes(field.type);
+		const timed = field.type === 'date' || field.type === 'moment';
+		const now: Formula = { expr: { k: 'env', name: field.type === 'date' ? 'today' : 'now' } };
+		const related = schema.type(type).collections.length > 0;
+		const offers: Offer<BodyOf<'formula'>>[] = [
 			{
 				verb: 'derive',
-				label: 'Derive',
-				help: 'by a formula over other fields',
-				name: 'by formula',
-				make
+				label: 'A calculation',
+				help: 'a formula over other fields',
+				also: 'formula compute derive',
+				name: 'calculated',
+				likely: numeric ? 84 : 52,
+				begins: 'calculation',
+				make: from({ text: '' })
 			},
-			{ verb: 'default', label: 'Default', help: 'a value for new records', name: 'default', make }
+			{
+				verb: 'default',
+				label: 'A start value',
+				help: 'for new records, where nothing was given',
+				also: 'default initial',
+				name: 'start value',
+				likely: 50,
+				begins: 'value',
+				make: from(open)
+			},
+			{
+				verb: 'derive',
+				label: 'A fixed value',
+				help: 'set when something else changes or holds',
+				also: 'constant stamp set',
+				name: 'set',
+				likely: field.type === 'yesno' ? 86 : 48,
+				begins: 'condition',
+				make: from(open)
+			},
+			{
+				verb: 'derive',
+				label: 'A copy of another field',
+				help: 'of this record or one it links to',
+				also: 'copy same as',
+				name: 'copied',
+				likely: 60,
+				begins: 'field',
+				make: from(open)
+			},
+			{
+				verb: 'derive',
+				label: 'The value from before',
+				help: 'what a field held before the change',
+				also: 'previous old history',
+				name: 'before the change',
+				likely: 34,
+				closed: true,
+				begins: 'before',
+				make: from(open)
+			}
 		];
+		if (related && (numeric || timed || field.type === 'text'))
+			offers.push({
+				verb: 'derive',
+				label: 'From related records',
+				help: 'their number, sum, average, smallest, largest or latest',
+				also: 'roll-up rollup count total',
+				name: 'from related records',
+				likely: numeric ? 82 : timed ? 76 : 30,
+				hold: 'locked',
+				begins: 'related',
+				make: from(open)
+			});
+		if (timed)
+			offers.push({
+				verb: 'derive',
+				label: field.type === 'date' ? 'The day of a change' : 'The moment of a change',
+				help: 'when other fields changed',
+				also: 'stamp timestamp today now',
+				name: 'when changed',
+				likely: 94,
+				closed: true,
+				begins: 'watch',
+				make: from(now)
+			});
+		return offers;
 	},
 	map: (b, on) => ({
 		...b,

@@ -4,6 +4,7 @@ import type { Body, Rule } from '../document/rules';
 import { MESSAGES } from '../document/rules';
 import { allowed } from './allowed';
 import { bands } from './bands';
+import { cases } from './cases';
 import { check } from './check';
 import { compose } from './compose';
 import { formula } from './formula';
@@ -31,8 +32,9 @@ import { table } from './table';
 /** In the order in which they are offered. */
 export const KINDS: Kinds = {
 	bands,
-	table,
 	options,
+	cases,
+	table,
 	lookup,
 	match,
 	compose,
@@ -98,11 +100,12 @@ export function limitsOf(rule: Rule, schema: Schema): { field: string; at: strin
 	return null;
 }
 
-/** The rules that can be written at a field. */
+/** The rules that can be written at a field, what is meant most often first. */
 export const offersAt = (at: Offering): Offer<Body>[] =>
 	Object.values(KINDS)
 		.filter((k) => (k.does === 'sends') === (at.field.id === MESSAGES))
-		.flatMap((k) => k.offers(at) as Offer<Body>[]);
+		.flatMap((k) => k.offers(at) as Offer<Body>[])
+		.sort((a, b) => b.likely - a.likely);
 
 /** A body with each of its formulas, texts and cells in turn replaced; the same one where nothing was. */
 export function mapBody(rule: Rule, on: Partial<Parts>): Body {

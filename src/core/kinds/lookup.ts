@@ -19,16 +19,12 @@ export const lookup: Writes<Lookup> = {
 	offers: ({ schema }) => [
 		{
 			verb: 'map',
-			label: 'Map: look up',
-			help: 'the row of a reference table',
+			label: 'A row of a table',
+			help: 'looked up in a reference table by one or several fields',
+			also: 'lookup reference map',
 			name: 'looked up',
-			make: () => ({
-				kind: 'lookup',
-				table: schema.tables.size === 1 ? [...schema.tables.keys()][0] : '',
-				keys: [],
-				columns: [],
-				several: 'no result'
-			})
+			likely: schema.tables.size ? 64 : 20,
+			make: () => ({ kind: 'lookup', table: '', keys: [], columns: [], several: 'no result' })
 		}
 	],
 	map: (b, on) => ({ ...b, keys: b.keys.map((f, i) => on.formula(f, `key ${i}`)) }),
@@ -39,7 +35,7 @@ export const lookup: Writes<Lookup> = {
 	compile(b, c) {
 		const table = c.schema.tables.get(b.table);
 		if (!table) {
-			c.problem('input', 'Choose the table to look up in.');
+			c.unsaid('input', 'Choose the table to look up in.');
 			return null;
 		}
 		const index = indexTable(table, c.schema);
@@ -51,7 +47,7 @@ export const lookup: Writes<Lookup> = {
 		return (i, field) => {
 			const column = table.columns.findIndex((x) => x.id === b.columns[i]);
 			if (column < 0) {
-				c.problem(`column ${i}`, `Choose the column of ${table.label} for ${field.label}.`);
+				c.unsaid(`column ${i}`, `Choose the column of ${table.label} for ${field.label}.`);
 				return null;
 			}
 			const have = typeOfField(table.columns[column]);

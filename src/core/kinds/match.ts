@@ -20,9 +20,11 @@ export const match: Writes<Match> = {
 		return [
 			{
 				verb: 'map',
-				label: 'Map: match',
-				help: 'the record that fits what was typed',
+				label: 'A record that matches',
+				help: `the ${target.label.toLowerCase()} whose fields have what stands here`,
+				also: 'match find link text',
 				name: 'matched',
+				likely: 92,
 				// to begin with: the title of the records searched, in any writing
 				make: () => ({
 					kind: 'match',
@@ -45,17 +47,17 @@ export const match: Writes<Match> = {
 		const { schema } = c;
 		const target = schema.types.get(b.type);
 		if (!target) {
-			c.problem('input', 'Choose the record type to search.');
+			c.unsaid('input', 'Choose the record type to search.');
 			return null;
 		}
 		if (!b.on.length) {
-			c.problem('input', 'Say which field is to have which value.');
+			c.unsaid('input', 'Say which field is to have which value.');
 			return null;
 		}
 		const keys = b.on.map(({ field: id, how, value }, k) => {
 			const f = schema.field(b.type, id);
 			if (!f || !matchHows(f).includes(how)) {
-				c.problem(`column ${k}`, 'Choose the field that must have this value, and how.');
+				c.unsaid(`column ${k}`, 'Choose the field that must have this value, and how.');
 				return null;
 			}
 			const key = c.formula(value, `key ${k}`, how === 'exact' ? typeOfField(f) : TEXT);

@@ -32,18 +32,21 @@ export const message: Sends<Message> = {
 		const [each] = pointingTo(schema, type);
 		const one = {
 			verb: 'derive' as const,
-			label: 'Message',
+			label: 'A message',
 			help: 'to one address',
+			also: 'mail e-mail notice',
 			name: 'message',
+			likely: 50,
 			make: make(null)
 		};
 		if (!each) return [one];
 		return [
 			{
 				...one,
-				label: 'Message to each',
-				help: 'of the related records',
+				label: 'A message for each related record',
+				help: 'such as each contact of a customer',
 				name: 'message to each',
+				likely: 60,
 				make: make(each)
 			},
 			one
@@ -70,7 +73,7 @@ export const message: Sends<Message> = {
 		if (rule.outputs.length) c.problem('outputs', 'A rule that sends messages writes no field.');
 		const link = b.each && schema.field(b.each.type, b.each.field);
 		if (b.each && (link?.type !== 'link' || link.target !== rule.type))
-			c.problem('each', 'Choose which related records it is for.');
+			c.unsaid('each', 'Choose which related records it is for.');
 		const about = b.each && link ? b.each.type : rule.type;
 		const filter = b.filter && c.formula(b.filter, 'filter', BOOLEAN, about);
 		const to = c.formula(b.to, 'recipient', TEXT, about);

@@ -18,19 +18,20 @@ const withoutAt = <T>(xs: readonly T[], i: number) => xs.filter((_, k) => k !== 
 
 export const options: Writes<Options> = {
 	does: 'writes',
-	offers: ({ schema, type, field }) => {
-		const [first] = choicesOf(schema, type, field.id);
-		if (!first) return [];
-		return [
-			{
-				verb: 'map',
-				label: 'Map',
-				help: 'each option of another field to a value',
-				name: 'by option',
-				make: () => ({ kind: 'options', input: first.id, rows: {}, blank: null })
-			}
-		];
-	},
+	offers: ({ schema, type, field }) =>
+		choicesOf(schema, type, field.id).length
+			? [
+					{
+						verb: 'map',
+						label: 'Option to value',
+						help: 'each option, or yes and no, of another field gives its value',
+						also: 'map mapping choice tick box',
+						name: 'by option',
+						likely: field.list || field.type === 'yesno' ? 88 : 66,
+						make: () => ({ kind: 'options', input: '', rows: {}, blank: null })
+					}
+				]
+			: [],
 	map: (b) => b,
 	source: (b) => b.input,
 	constants: (b) => Object.keys(b.rows),
@@ -43,12 +44,20 @@ export const options: Writes<Options> = {
 		const { schema, before } = c;
 		const { type } = c.rule;
 		const source = schema.field(type, b.input);
+		if (!b.input) {
+			c.unsaid('input', 'Say which field it maps from.');
+			return null;
+		}
 		if (!source) {
-			c.problem('input', 'The field this rule maps from is not chosen or no longer there.');
+			c.problem('input', 'The field this rule maps from is no longer there.');
 			return null;
 		}
 		if (source.type !== 'choice' && source.type !== 'yesno') {
 			c.problem('input', `${source.label} is neither a choice nor yes/no.`);
+			return null;
+		}
+		if (!Object.keys(b.rows).length && !b.blank && !b.nothing?.length) {
+			c.unsaid('result 0', 'Say what each option gives.');
 			return null;
 		}
 		const keys = Object.entries(b.rows).filter(([key]) => {

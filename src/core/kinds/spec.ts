@@ -11,6 +11,7 @@ import type {
 	EntryPoint,
 	FieldState,
 	Formula,
+	Hold,
 	Kind,
 	MatchHow,
 	OncePer,
@@ -45,6 +46,9 @@ export type Place =
 	| `input ${number}`
 	| `cell ${number} ${number}`
 	| `then ${number} ${number}`
+	| `case ${number}`
+	| `gives ${number} ${number}`
+	| `otherwise ${number}`
 	| `text ${number}`
 	| `key ${number}`
 	| 'recipient'
@@ -110,6 +114,8 @@ export interface Compiling {
 	/** Reads settled values as they were before the change. */
 	readonly before: boolean;
 	problem(place: Place, message: string, span?: Fault): void;
+	/** The same where nothing is wrong and something is still to be said. */
+	unsaid(place: Place, message: string): void;
 	/** Null when it has faults, which are told. @param type whose fields it reads; the rule's own without */
 	formula(f: Formula | undefined, place: Place, expected?: Ty, type?: string): Compiled | null;
 	/** Its faults are told. @param missing what to say of an empty one */
@@ -123,6 +129,8 @@ export interface Judgement {
 	kind: 'check' | FieldState;
 	/** What must hold. */
 	holds: Run | null;
+	/** Its tree. */
+	asked: Expr | null;
 	/** The options that are allowed; null where nothing is limited. */
 	allowed: ((env: Env) => readonly string[] | null) | null;
 	/** What is said, with its values put in. */
@@ -252,6 +260,13 @@ export interface Look {
 		what: string,
 		elsewhere?: (values: readonly Value[]) => boolean
 	): Witness | null;
+	/**
+	 * Whether each of some conditions is so, at every combination of values that they can tell apart; null
+	 * when that is not known. `fields` names what was combined.
+	 */
+	truths(
+		conditions: readonly Expr[]
+	): { combinations: readonly (readonly boolean[])[]; fields: string } | null;
 	/** What a record has at a place. */
 	read(w: Witness, spot: Spot): JsonValue;
 	put(w: Witness, spot: Spot, v: JsonValue): void;
@@ -278,16 +293,31 @@ export interface Offering {
 	field: Field;
 }
 
-/** A new rule that is offered at a field. */
+/** What is said first of a rule that was just begun. */
+export type Begins =
+	'value' | 'field' | 'before' | 'related' | 'calculation' | 'condition' | 'watch' | 'source';
+
+/** A purpose for which a new rule is offered at a field. */
 export interface Offer<B> {
 	verb: Kind;
+	/** How the field gets its value, in words. */
 	label: string;
 	help: string;
+	/** Words by which it is found besides. */
+	also: string;
 	/** Follows the field's label in the name of the rule. */
 	name: string;
+	/** How often it is meant at such a field: the larger stands first. */
+	likely: number;
+	/** How firmly it owns its field, where that is not as its verb has it. */
+	hold?: Hold;
+	/** Only rules set the field. */
+	closed?: true;
+	/** What is said first; the input of its kind where left out. */
+	begins?: Begins;
 	make(): B;
 	/** A second field it writes. */
-	also?: string;
+	second?: string;
 }
 
 /** What every kind says of itself. */

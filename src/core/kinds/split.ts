@@ -9,13 +9,15 @@ import { computedFrom } from './words';
 export const split: Writes<BodyOf<'split'>> = {
 	does: 'writes',
 	offers: ({ schema, type, field }) =>
-		['text', 'email', 'phone'].includes(field.type)
+		field.type === 'text'
 			? [
 					{
 						verb: 'derive',
-						label: 'Derive: split',
-						help: 'a part of another text',
-						name: 'split',
+						label: 'Parts of a text',
+						help: 'a text parted at a sign into two or more fields',
+						also: 'split first last name',
+						name: 'a part of',
+						likely: 56,
 						make: () => ({
 							kind: 'split',
 							input: { text: '' },
@@ -24,8 +26,9 @@ export const split: Writes<BodyOf<'split'>> = {
 							alone: 0
 						}),
 						// a text is parted into two fields: the second is the next text of the type
-						also: schema.type(type).type.fields.find((f) => f.type === 'text' && f.id !== field.id)
-							?.id
+						second: schema
+							.type(type)
+							.type.fields.find((f) => f.type === 'text' && f.id !== field.id && !f.retired)?.id
 					}
 				]
 			: [],

@@ -1,5 +1,7 @@
 /** What a field is while the guard holds: required, read-only, hidden, or limited to some options. */
 import type { Field } from '../document/model';
+import type { FieldState } from '../document/rules';
+import { FIELD_STATES } from '../document/rules';
 import type { BodyOf, Compiling, Judgement, Judges, Place } from './spec';
 import { none } from './spec';
 
@@ -16,21 +18,34 @@ export function fixedOptions(
 	}
 	for (const o of options)
 		if (!c.schema.option(field.list, o)) c.problem(place, `${field.label} has no option “${o}”.`);
-	if (!options.length) c.problem(place, 'Choose the options that are left.');
+	if (!options.length) c.unsaid(place, 'Choose the options that are left.');
 	return () => options;
 }
 
+/** How each is offered. */
+const OFFERED: Record<FieldState, { label: string; help: string; likely: number }> = {
+	required: { label: 'Required', help: 'people must fill it, while something holds', likely: 44 },
+	'read-only': {
+		label: 'Read-only',
+		help: 'people cannot change it, while something holds',
+		likely: 32
+	},
+	hidden: { label: 'Hidden', help: 'forms do not show it, while something holds', likely: 26 },
+	limited: { label: 'Some options only', help: 'which are left, while something holds', likely: 30 }
+};
+
 export const state: Judges<BodyOf<'state'>> = {
 	does: 'judges',
-	offers: () => [
-		{
-			verb: 'validate',
-			label: 'Validate: state',
-			help: 'required, read-only, hidden, limited',
-			name: 'must be right',
-			make: () => ({ kind: 'state', state: 'required', options: [], always: false })
-		}
-	],
+	offers: ({ field }) =>
+		FIELD_STATES.filter((s) => s !== 'limited' || field.list).map((state) => ({
+			verb: 'validate' as const,
+			label: OFFERED[state].label,
+			help: OFFERED[state].help,
+			also: 'validate what people may do here',
+			name: state,
+			likely: OFFERED[state].likely,
+			make: () => ({ kind: 'state' as const, state, options: [], always: false })
+		})),
 	map: (b) => b,
 	source: () => null,
 	constants: none,
@@ -39,6 +54,7 @@ export const state: Judges<BodyOf<'state'>> = {
 	compile: (b, c, field) => ({
 		kind: b.state,
 		holds: null,
+		asked: null,
 		allowed: b.state === 'limited' ? fixedOptions(c, field, b.options, 'input') : null,
 		message: () =>
 			b.state === 'required'

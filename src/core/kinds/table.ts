@@ -33,9 +33,11 @@ export const table: Writes<Table> = {
 	offers: ({ schema, type, field }) => [
 		{
 			verb: 'categorize',
-			label: 'Categorize: table',
-			help: 'several fields by a decision table',
+			label: 'Rows over several fields',
+			help: 'a decision table: tests in columns, a row for each outcome',
+			also: 'decision table matrix combinations',
 			name: 'by a table',
+			likely: 58,
 			make: () => ({
 				kind: 'table',
 				hit: 'U',

@@ -5,6 +5,7 @@ import { printExpression } from '../feel/print';
 import { compileTemplate } from '../feel/template';
 import type { Expr, Fault } from '../document/tree';
 import type { Ty } from '../feel/types';
+import { conditionLeaves, conditionList, rowTree } from '../conditions/list';
 import { BOOLEAN } from '../feel/types';
 import type { Field, FieldRef, Schema } from '../document/model';
 import { refKey } from '../document/model';
@@ -52,6 +53,7 @@ export class RuleCompiler {
 			rule: this.rule.id,
 			place,
 			message,
+			...(span?.open ? { open: true as const } : {}),
 			...(span ? { span: { from: span.from, to: span.to } } : {})
 		});
 	}
@@ -167,12 +169,15 @@ export class RuleCompiler {
 		const problem: Compiling['problem'] = (place, message, span) => {
 			if (!quiet) this.problem(place, message, span);
 		};
+		const unsaid: Compiling['unsaid'] = (place, message) =>
+			problem(place, message, { message, from: 0, to: 0, open: true });
 		return {
 			schema,
 			rule,
 			fields: rule.outputs.map((o) => schema.field(rule.type, o.field)),
 			before,
 			problem,
+			unsaid,
 			formula: (f, place, expected, type = rule.type) => {
 				const r = readFormula(f ?? { text: '' }, { schema, type, expected, before });
 				for (const fault of r.faults) problem(place, fault.message, fault);
@@ -181,7 +186,7 @@ export class RuleCompiler {
 			text: (t, place, missing, type = rule.type) => {
 				const c = compileTemplate(t ?? [], { schema, type, before });
 				for (const fault of c.faults) problem(place, fault.message, fault);
-				if (!t?.length) problem(place, missing);
+				if (!t?.length) unsaid(place, missing);
 				return c;
 			},
 			constant: (json, field, place) => {
@@ -218,7 +223,7 @@ export class RuleCompiler {
 			}
 			const judged = kind.compile(rule.body, this.compiling(), field);
 			if (!judged) continue;
-			const { reads: used, events: happened, ...judgement } = judged;
+			const { reads: used, events: happened, asked, ...judgement } = judged;
 			const reads = [...(guard?.reads ?? []), ...used];
 			const events = [...(guard?.events ?? []), ...happened];
 			const { triggers, triggersSent, edges } = this.dependencies(reads, events);
@@ -237,6 +242,7 @@ export class RuleCompiler {
 					guard: guard?.run ?? null,
 					guardBefore: before?.run ?? null,
 					guardParts: guard ? this.parts(guard.expr) : [],
+					askedParts: asked ? this.parts(asked) : [],
 					triggers,
 					triggersSent,
 					reads: dedupe(reads),
@@ -424,18 +430,14 @@ export class RuleCompiler {
 		const { text, expr: shown } = printExpression(e, this.schema);
 		const c = compileExpression(shown, { schema: this.schema, type, expected: BOOLEAN });
 		const before = c.events.map((f): Read => ({ ...f, image: 'was', via: [], many: false }));
-		return { text, run: c.run, reads: dedupe([...before, ...c.reads]) };
+		return { text, expr: e, run: c.run, reads: dedupe([...before, ...c.reads]) };
 	}
 
+	/** The rows of a condition, as its list shows them. */
 	private parts(expr: Expr, type = this.rule.type): GuardPart[] {
-		const out: GuardPart[] = [];
-		const visit = (e: Expr) => {
-			if (e.k === 'and' || e.k === 'or') e.items.forEach(visit);
-			else if (e.k === 'call' && e.fn === 'not' && e.args.length === 1) visit(e.args[0]);
-			else out.push(this.part(e, type));
-		};
-		visit(expr);
-		return out;
+		return conditionLeaves(conditionList(expr, this.schema)).map((leaf) =>
+			this.part(leaf.k === 'row' ? rowTree(leaf) : leaf.of, type)
+		);
 	}
 }
 

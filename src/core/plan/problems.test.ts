@@ -56,7 +56,7 @@ describe('a rule that cannot be compiled says where and why', () => {
 			'outputs: The field this rule is about is no longer there.'
 		);
 		expect(only(rule('size', options({}, 'gone')))).toBe(
-			'input: The field this rule maps from is not chosen or no longer there.'
+			'input: The field this rule maps from is no longer there.'
 		);
 	});
 

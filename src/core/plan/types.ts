@@ -1,6 +1,6 @@
 /** What compiling a rule set gives. */
 import type { Outside, Run, Step } from '../feel/env';
-import type { Image } from '../document/tree';
+import type { Expr, Image } from '../document/tree';
 import type { Field, FieldRef, Schema } from '../document/model';
 import { refKey } from '../document/model';
 import type { MatchHow, Output, Rule } from '../document/rules';
@@ -11,6 +11,8 @@ export interface Problem {
 	rule: string;
 	place: Place;
 	message: string;
+	/** Nothing is wrong: something is still to be said. */
+	open?: true;
 	/** Where in the formula's text, when it lies in one. */
 	span?: { from: number; to: number };
 }
@@ -65,9 +67,10 @@ export interface MessageRule extends Sending {
 	eventful: boolean;
 }
 
-/** A leaf of a guard, for showing which part was true. */
+/** A row of a condition, for showing which part was true. */
 export interface GuardPart {
 	text: string;
+	expr: Expr;
 	run: Run;
 	reads: Seen[];
 }
@@ -114,7 +117,7 @@ export interface Claim {
  * A Validate rule on one field: what the field may be, or what must hold and what is said otherwise.
  * `read-only` and `limited` act on the field before its claims; the others on settled values.
  */
-export interface Validator extends Omit<Judgement, 'reads' | 'events'> {
+export interface Validator extends Omit<Judgement, 'reads' | 'events' | 'asked'> {
 	id: string;
 	rule: Rule;
 	field: Field;
@@ -122,6 +125,8 @@ export interface Validator extends Omit<Judgement, 'reads' | 'events'> {
 	guard: Run | null;
 	guardBefore: Run | null;
 	guardParts: GuardPart[];
+	/** The rows of what must hold. */
+	askedParts: GuardPart[];
 	triggers: number[];
 	triggersSent: number[];
 	reads: Seen[];

@@ -48,6 +48,9 @@ function seen(pass: Pass, rec: Working, c: Claim | Validator | MessageRule): Par
 	return {
 		...('trace' in c && c.trace ? { table: traced(pass, c.trace) } : {}),
 		guard: c.guardParts.map((p) => partAt(pass, rec, at, p)),
+		...('askedParts' in c && c.askedParts.length
+			? { holds: c.askedParts.map((p) => partAt(pass, rec, rec, p)) }
+			: {}),
 		...('branches' in c && c.branches.length ? { branches: taken(pass, rec, c.branches) } : {}),
 		reads: own(c.used),
 		...(counted.length ? { counted } : {})
@@ -63,7 +66,7 @@ function partAt(pass: Pass, rec: Working, at: RecordView | null, p: GuardPart): 
 		const value = at ? valueOf(pass, at, r) : undefined;
 		return value === undefined ? [] : [{ ...r, value }];
 	});
-	return { text: p.text, result, values };
+	return { text: p.text, expr: p.expr, result, values };
 }
 
 /** The conditions that a formula asked, up to the first that was so. */

@@ -1,5 +1,6 @@
 /** What goes into settling a change, and what comes of it. */
 import type { EntryPoint } from '../document/rules';
+import type { Expr } from '../document/tree';
 import type { TableTrace } from '../kinds/spec';
 import type { Seen } from '../plan/plan';
 import type { MatchKey } from '../fields/match';
@@ -113,6 +114,7 @@ export interface SeenValue extends Seen {
 /** A condition with what came of it and the values that were in it. */
 export interface SeenPart {
 	text: string;
+	expr: Expr;
 	result: Value;
 	values: SeenValue[];
 }
@@ -139,7 +141,10 @@ export interface ClaimReport {
 	value?: Value;
 	/** Which band (index), option (identity) or `blank` row was taken or missing. */
 	row?: number | string;
+	/** The rows of its condition, in the order of the list. */
 	guard?: SeenPart[];
+	/** The rows of what a check asks for. */
+	holds?: SeenPart[];
 	/** The conditions by which its formula chose what it gives, in order, as far as they were asked. */
 	branches?: SeenPart[];
 	/** Values of the fields read. */

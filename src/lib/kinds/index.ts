@@ -5,6 +5,8 @@ import AllowedWords from './allowed/Words.svelte';
 import BandsEditor from './bands/Editor.svelte';
 import BandsEvidence from './bands/Evidence.svelte';
 import BandsWords from './bands/Words.svelte';
+import CasesEditor from './cases/Editor.svelte';
+import CasesWords from './cases/Words.svelte';
 import CheckEditor from './check/Editor.svelte';
 import CheckWords from './check/Words.svelte';
 import ComposeAfter from './compose/After.svelte';
@@ -35,6 +37,7 @@ import type { View } from './view';
 const VIEWS: { readonly [K in BodyKind]: View<BodyOf<K>> } = {
 	formula: { words: FormulaWords, after: null, editor: FormulaEditor, evidence: null },
 	bands: { words: BandsWords, after: null, editor: BandsEditor, evidence: BandsEvidence },
+	cases: { words: CasesWords, after: null, editor: CasesEditor, evidence: null },
 	options: { words: OptionsWords, after: null, editor: OptionsEditor, evidence: null },
 	compose: { words: ComposeWords, after: ComposeAfter, editor: ComposeEditor, evidence: null },
 	split: { words: SplitWords, after: SplitAfter, editor: SplitEditor, evidence: null },

@@ -10,6 +10,8 @@ export interface WordsProps<B> {
 	/** The output they stand at, and its place among the outputs. */
 	output: Output;
 	i: number;
+	/** The rule is open, and not only read. */
+	opened: boolean;
 	disabled: boolean;
 }
 

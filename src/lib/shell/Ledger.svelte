@@ -4,7 +4,7 @@
 	import { page } from '$app/state';
 	import type { Finding } from '$core';
 	import { MESSAGES, claimCounts, refKey } from '$core';
-	import { TYPE_MARK } from '../words/format';
+	import { HOLD_VERB, TYPE_MARK } from '../words/format';
 	import { spell } from '$core/feel/language';
 	import { insertions } from '../inputs/insertion.svelte';
 	import Choose from '../inputs/Choose.svelte';
@@ -23,6 +23,9 @@
 		{ value: 'findings', label: 'with findings' },
 		{ value: 'draft', label: 'not live yet' }
 	];
+	/** How firmly rules own a field: the verb of their sentence. */
+	const firmly = (hold: string) =>
+		hold in HOLD_VERB ? HOLD_VERB[hold as keyof typeof HOLD_VERB].replace(/ with$/, '') : hold;
 	let find = $state('');
 	let only = $state<'all' | 'rules' | 'findings' | 'draft'>('all');
 	let folded = $state<Record<string, boolean>>({});
@@ -166,7 +169,9 @@
 											class="h-3 w-[2px] bg-brass"
 										></span>{/each}
 								</span>
-								<span class="w-11 text-right text-xs text-quiet">{r.claims.firmest}</span>
+								<span class="w-[74px] text-right text-xs whitespace-nowrap text-quiet"
+									>{firmly(r.claims.firmest)}</span
+								>
 							{/if}
 						</a>
 						{#if insertions.at?.type === type.id}

@@ -19,6 +19,7 @@
 		text,
 		tone = '',
 		label,
+		open: wanted = false,
 		disabled = false,
 		onpick
 	}: {
@@ -29,9 +30,14 @@
 		tone?: '' | 'reads' | 'writes';
 		/** What is chosen here, for those who do not see the sentence. */
 		label: string;
+		/** Open from the start. */
+		open?: boolean;
 		disabled?: boolean;
 		onpick: (value: string) => void;
 	} = $props();
+
+	// svelte-ignore state_referenced_locally
+	let open = $state(wanted);
 
 	const shown = $derived(text ?? choices.find((c) => c.value === value)?.label ?? '…');
 </script>
@@ -44,6 +50,7 @@
 		><Select.Root
 			type="single"
 			{value}
+			bind:open
 			onValueChange={(v) => v !== value && onpick(v)}
 			items={choices}
 			><Select.Trigger

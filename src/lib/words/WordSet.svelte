@@ -10,6 +10,7 @@
 		tone = '',
 		label,
 		all,
+		open: wanted = false,
 		disabled = false,
 		onpick
 	}: {
@@ -20,9 +21,14 @@
 		tone?: '' | 'reads' | 'writes';
 		label: string;
 		all?: string;
+		/** Open from the start. */
+		open?: boolean;
 		disabled?: boolean;
 		onpick: (values: string[] | null) => void;
 	} = $props();
+
+	// svelte-ignore state_referenced_locally
+	let open = $state(wanted);
 
 	const ticked = $derived(values ?? choices.map((c) => c.value));
 
@@ -37,7 +43,7 @@
 {#if disabled}
 	<span class="word {tone}">{text}</span>
 {:else}
-	<Popover.Root
+	<Popover.Root bind:open
 		><Popover.Trigger class="word {tone}" aria-label="{label}: {text}">{text}</Popover.Trigger
 		><Popover.Portal>
 			<Popover.Content

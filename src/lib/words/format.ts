@@ -4,6 +4,8 @@ import type {
 	NoResult,
 	Field,
 	HitPolicy,
+	MomentName,
+	Rule,
 	OncePer,
 	ReferenceTable,
 	Schema,
@@ -70,6 +72,44 @@ export const HOLD_HELP: Record<Hold, string> = {
 	fill: 'written when a watched field changes, or at creation, and the field is blank',
 	once: 'written when a record is created, if nothing was given'
 };
+/** The verb that says how firmly a rule owns its field: the same in sentences, the ledger, history and forms. */
+export const HOLD_VERB: Record<Hold, string> = {
+	locked: 'always equals',
+	follow: 'follows',
+	fill: 'is filled with',
+	once: 'starts as'
+};
+
+/** A list of names as a sentence has it: *Fit, Status and Owner*. */
+export const andList = (xs: readonly string[], last = 'and'): string =>
+	xs.length > 1 ? `${xs.slice(0, -1).join(', ')} ${last} ${xs.at(-1)}` : (xs[0] ?? '');
+
+export const MOMENT_CHOICES = [
+	{ value: 'created', label: 'new records' },
+	{ value: 'changed', label: 'existing records' },
+	{ value: 'request', label: 'on request (bulk)' }
+];
+
+/** When a rule applies, in words. */
+export function momentText(moments: readonly MomentName[]): string {
+	const has = (m: MomentName) => moments.includes(m);
+	if (has('created') && has('changed'))
+		return has('request')
+			? 'on new and existing records'
+			: 'on new and existing records, not on request';
+	if (has('created')) return 'on new records only';
+	if (has('changed')) return 'on existing records only';
+	return has('request') ? 'on request only' : 'never';
+}
+
+/** Whether a rule applies at the moments that its kind usually has: then nobody needs to say so. */
+export function usualMoments({ moments, outputs }: Rule): boolean {
+	const has = (m: MomentName) => moments.includes(m);
+	if (outputs.length && outputs.every((o) => o.hold === 'once')) return has('created');
+	if (!outputs.length) return has('created') && has('changed');
+	return has('created') && has('changed') && has('request');
+}
+
 export const NONE_LABEL: Record<NoResult, string> = {
 	next: 'passes to the next rule',
 	leave: 'leaves the field as it is',

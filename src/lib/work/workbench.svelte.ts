@@ -4,6 +4,7 @@
  */
 import { getContext, setContext } from 'svelte';
 import type {
+	Begins,
 	Definition,
 	EntryPoint,
 	Field,
@@ -132,6 +133,8 @@ export class Workbench {
 	readonly near = new Near(() => this.schema);
 	/** What links are called. */
 	readonly titles = new Titles();
+	/** The rule that was just added, and what is said first of it; until its card is there. */
+	begun: { rule: string; first: Begins } | null = null;
 	/** A wide editor takes the whole page. */
 	wide = $state(false);
 

@@ -1,5 +1,7 @@
 /** Constants, texts that may be options, what stands around a rule, and variables. */
 import type { Expr } from '../../document/tree';
+import { FormulaError } from '../../document/tree';
+import { parseExpression } from '../parse';
 import { nearest } from '../../text/names';
 import { DayTime, LocalDate, LocalTime, Moment, YearMonth } from '../../value/temporal';
 import type { Value } from '../../value/value';
@@ -8,6 +10,22 @@ import { ZONED_TIME } from '../functions/conversion';
 import type { Ty } from '../types';
 import type { Scope } from './scope';
 import * as T from '../types';
+
+/** A place where something is still to be said, or where what was typed cannot be read. */
+export function hole(s: Scope, e: Expr & { k: 'hole' }): Part {
+	if (!e.v?.trim()) return s.unsaid(e);
+	try {
+		parseExpression(e.v, {
+			schema: s.schema,
+			type: s.o.type,
+			variables: s.slots.map((v) => v.name)
+		});
+	} catch (x) {
+		if (!(x instanceof FormulaError)) throw x;
+		return s.bad(e, x.fault.message);
+	}
+	return s.bad(e, 'This was typed and is not read yet; type it again.');
+}
 
 /** What is the same wherever it runs. */
 export function constant(s: Scope, e: Expr, ty: Ty, v: Value): Part {

@@ -60,6 +60,17 @@ export class Scope {
 
 	bad(e: Expr, message: string): Part {
 		this.fault(e.at, message);
+		return this.nothing(e);
+	}
+
+	/** A place where something is still to be said. */
+	unsaid(e: Expr): Part {
+		const { from, to } = e.at ?? { from: 0, to: 0 };
+		this.faults.push({ message: 'Something is still to be said here.', from, to, open: true });
+		return this.nothing(e);
+	}
+
+	private nothing(e: Expr): Part {
 		return { expr: e, ty: T.ANY, run: NOTHING };
 	}
 

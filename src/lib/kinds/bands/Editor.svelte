@@ -8,7 +8,7 @@
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type EditorProps } from '../view';
 	import BandRuler from './BandRuler.svelte';
-	import { bandInput } from './choice.svelte';
+	import { bandInput, byFormula } from './choice.svelte';
 
 	let { rule, body, field, disabled }: EditorProps<BodyOf<'bands'>> = $props();
 
@@ -20,7 +20,7 @@
 	);
 </script>
 
-{#if !input}
+{#if !input && (byFormula.has(rule.id) || !('expr' in body.input && body.input.expr.k === 'hole'))}
 	<FormulaInput
 		label="What the bands part"
 		formula={body.input}
@@ -30,16 +30,16 @@
 		onchange={(f) => set('input', (b) => ({ ...b, input: f }))}
 	/>
 {/if}
-<BandRuler
-	{body}
-	schema={w.schema}
-	inputType={rule.type}
-	inputField={input}
-	{dates}
-	inputLabel={input ? (w.schema.field(rule.type, input)?.label ?? input) : 'value'}
-	target={w.schema.field(rule.type, rule.outputs[0]?.field ?? '') ?? field}
-	sample={w.sampleValue(rule.type, input)}
-	none={NONE_LABEL[withoutResult(w.plan, rule, rule.outputs[0])]}
-	{disabled}
-	onchange={(label, b) => set(label, () => b)}
-/>
+{#if body.limits.length || input}<BandRuler
+		{body}
+		schema={w.schema}
+		inputType={rule.type}
+		inputField={input}
+		{dates}
+		inputLabel={input ? (w.schema.field(rule.type, input)?.label ?? input) : 'value'}
+		target={w.schema.field(rule.type, rule.outputs[0]?.field ?? '') ?? field}
+		sample={w.sampleValue(rule.type, input)}
+		none={NONE_LABEL[withoutResult(w.plan, rule, rule.outputs[0])]}
+		{disabled}
+		onchange={(label, b) => set(label, () => b)}
+	/>{/if}

@@ -1,8 +1,7 @@
 <script lang="ts">
 	/** What must hold, and the message. */
 	import type { BodyOf } from '$core';
-	import { BOOLEAN } from '$core/feel/language';
-	import FormulaInput from '../../inputs/FormulaInput.svelte';
+	import ConditionList from '../../conditions/ConditionList.svelte';
 	import TemplateInput from '../../inputs/TemplateInput.svelte';
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type EditorProps } from '../view';
@@ -11,22 +10,19 @@
 
 	const w = useWorkbench();
 	const set = bodyEdit(w, () => rule, 'check');
-	const SAID: Record<string, string> = {
-		holds: '✓ holds',
-		said: '✕ does not hold',
-		'cannot tell': '? cannot tell'
-	};
+	const unsaid = $derived('text' in body.holds && !body.holds.text.trim());
 </script>
 
-<FormulaInput
+<ConditionList
 	label="What must hold for {rule.name}"
-	formula={body.holds}
+	formula={unsaid ? null : body.holds}
 	schema={w.schema}
 	type={rule.type}
-	expected={BOOLEAN}
-	margin={SAID[report?.outcome ?? ''] ?? ''}
+	nothing="Nothing is asked yet."
+	begin={unsaid}
+	parts={report?.holds ?? null}
 	{disabled}
-	onchange={(holds) => set('check', (b) => ({ ...b, holds }))}
+	onchange={(holds) => set('check', (b) => ({ ...b, holds: holds ?? { text: '' } }))}
 />
 <p class="mt-2 text-xs text-quiet">Message; a formula in braces shows its value</p>
 <TemplateInput

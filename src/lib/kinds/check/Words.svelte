@@ -6,13 +6,13 @@
 	import Target from '../Target.svelte';
 	import { bodyEdit, type WordsProps } from '../view';
 
-	let { rule, body, output, disabled }: WordsProps<BodyOf<'check'>> = $props();
+	let { rule, body, output, opened, disabled }: WordsProps<BodyOf<'check'>> = $props();
 
 	const w = useWorkbench();
 	const set = bodyEdit(w, () => rule, 'check');
 </script>
 
-what stands below must hold, else it
+what is asked below must hold, else it
 <Word
 	label="What the message does"
 	value={body.blocking ? 'blocks' : 'advises'}
@@ -28,9 +28,14 @@ what stands below must hold, else it
 	onpick={(v) => set('blocking', (b) => ({ ...b, blocking: v === 'blocks' }))}
 />
 at
-<Target {rule} {output} label="Field the message is shown at" {disabled} />; it counts
-<Counts
-	always={body.always}
+<Target
+	{rule}
+	{output}
+	label="Field the message is shown at"
 	{disabled}
-	onpick={(always) => set('when it counts', (b) => ({ ...b, always }))}
-/>.
+/>{#if opened || body.always}; it counts
+	<Counts
+		always={body.always}
+		{disabled}
+		onpick={(always) => set('when it counts', (b) => ({ ...b, always }))}
+	/>{/if}.

@@ -5,4 +5,4 @@
 	let { rule, i }: WordsProps<BodyOf<'compose'>> = $props();
 </script>
 
-the text{rule.outputs.length > 1 ? ` ${i + 1}` : ''} below,
+the text{rule.outputs.length > 1 ? ` ${i + 1}` : ''} below

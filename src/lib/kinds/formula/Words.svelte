@@ -1,8 +1,46 @@
 <script lang="ts">
-	import type { BodyOf } from '$core';
-	import type { WordsProps } from '../view';
+	/** What an output gets: a value, a field, what related records tell, or a calculation. */
+	import type { BodyOf, CaseGives } from '$core';
+	import { sayGiven } from '$core';
+	import { readFormula } from '$core/feel/language';
+	import Given from '../../inputs/Given.svelte';
+	import { formatValue } from '../../words/format';
+	import { useWorkbench } from '../../work/workbench.svelte';
+	import { bodyEdit, type WordsProps } from '../view';
 
-	let { rule, i }: WordsProps<BodyOf<'formula'>> = $props();
+	let { rule, body, output, i, opened, disabled }: WordsProps<BodyOf<'formula'>> = $props();
+
+	const w = useWorkbench();
+	const set = bodyEdit(w, () => rule, 'formula');
+	const field = $derived(w.schema.field(rule.type, output.field));
+	const given = $derived(body.formulas[i] ?? { text: '' });
+	const words = $derived.by(() => {
+		if (opened || !field) return '';
+		const r = readFormula(given, { schema: w.schema, type: rule.type });
+		if (!r.compiled) return r.text || '…';
+		return sayGiven(r.compiled.expr, field, w.schema, (f, v) =>
+			formatValue({ ...f, id: '', label: '', group: '' }, v, w.schema, w.titles.all)
+		);
+	});
+	function give(g: CaseGives) {
+		if (typeof g === 'string') return;
+		set('formula', (b, r) => ({
+			...b,
+			formulas: r.outputs.map((_, k) => (k === i ? g : (b.formulas[k] ?? { text: '' })))
+		}));
+	}
 </script>
 
-the formula{rule.outputs.length > 1 ? ` ${i + 1}` : ''} below,
+{#if field && opened}
+	<Given
+		{given}
+		{field}
+		schema={w.schema}
+		type={rule.type}
+		label="What {field.label} gets"
+		margin={w.given(rule, output)}
+		begin={i === 0 && w.begun?.rule === rule.id ? w.begun.first : null}
+		{disabled}
+		onchange={give}
+	/>
+{:else}<span class="font-medium">{words}</span>{/if}

@@ -8,6 +8,7 @@
 
 	const w = useWorkbench();
 	const set = bodyEdit(w, () => rule, 'lookup');
+	const begins = w.begun?.rule === (() => rule.id)();
 	const label = $derived(w.schema.field(rule.type, output.field)?.label ?? output.field);
 </script>
 
@@ -33,7 +34,8 @@ in
 	tone="reads"
 	value={body.table}
 	text={w.schema.tables.has(body.table) ? undefined : 'which table?'}
+	open={begins && i === 0 && !body.table}
 	{disabled}
 	choices={[...w.schema.tables.values()].map((t) => ({ value: t.id, label: t.label }))}
 	onpick={(v) => set('table', (b) => ({ ...b, table: v, keys: [], columns: [] }))}
-/>,
+/>

@@ -19,4 +19,4 @@ the
 	{disabled}
 	choices={w.model.types.map((t) => ({ value: t.id, label: t.label }))}
 	onpick={(v) => set('searched type', (b) => ({ ...b, type: v, on: [] }))}
-/> that matches,
+/> that matches

@@ -1,7 +1,8 @@
 <script lang="ts">
 	/** A message: to whom, its subject and text, and what the sample would send. */
 	import type { MessageBody } from '$core';
-	import { BOOLEAN, TEXT, bare } from '$core/feel/language';
+	import { TEXT, bare } from '$core/feel/language';
+	import ConditionList from '../../conditions/ConditionList.svelte';
 	import FormulaInput from '../../inputs/FormulaInput.svelte';
 	import TemplateInput from '../../inputs/TemplateInput.svelte';
 	import { bodyEdit, type EditorProps } from '../view';
@@ -21,17 +22,14 @@
 <div class="rows mt-2 text-sm">
 	{#if body.each}
 		<span class="pt-2 text-quiet">Only those where</span>
-		<FormulaInput
+		<ConditionList
 			label="Which {aboutType?.plural.toLowerCase()} get it"
-			placeholder="all of them"
-			optional
-			formula={body.filter ?? { text: '' }}
+			nothing="All of them."
+			formula={body.filter}
 			schema={w.schema}
 			type={about}
-			expected={BOOLEAN}
 			{disabled}
-			onchange={(f) =>
-				set('who gets it', { filter: 'text' in f && !f.text.trim() ? null : bare(f) })}
+			onchange={(f) => set('who gets it', { filter: f })}
 		/>
 	{/if}
 	<span class="pt-2 text-quiet">To the address</span>

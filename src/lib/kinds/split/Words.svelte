@@ -9,4 +9,4 @@
 {#if body.at === 'each'}part {i + 1}{:else}{i === 0 ? 'what stands before' : 'what stands behind'}
 	the {body.at}
 	{sign ? `“${sign}”` : 'space'}{/if}
-of the text below,
+of the text below

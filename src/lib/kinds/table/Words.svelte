@@ -5,4 +5,4 @@
 	let { rule, i }: WordsProps<BodyOf<'table'>> = $props();
 </script>
 
-what the table below gives{rule.outputs.length > 1 ? ` in its result ${i + 1}` : ''},
+what the table below gives{rule.outputs.length > 1 ? ` in its result ${i + 1}` : ''}

@@ -1,9 +1,10 @@
 <script lang="ts">
-	import { untrack } from 'svelte';
+	import { tick, untrack } from 'svelte';
 	import { page } from '$app/state';
 	import type { Output, Rule } from '$core';
 	import { MESSAGES, freeName, isAbout, offersAt } from '$core';
 	import { Reorder } from '$lib/grid/reorder.svelte';
+	import SearchPick from '$lib/inputs/SearchPick.svelte';
 	import RuleCard from '$lib/rule/RuleCard.svelte';
 	import Sample from '$lib/sample/Sample.svelte';
 	import Splitter from '$lib/shell/Splitter.svelte';
@@ -114,14 +115,19 @@
 		field && type ? offersAt({ schema: w.schema, type: type.id, field }) : []
 	);
 
+	/** Begins a rule for a purpose; what is said first of it has the focus. */
 	function add(c: (typeof choices)[number]) {
 		const id = `r_${crypto.randomUUID().slice(0, 8)}`;
+		const hold = c.hold ?? (c.verb === 'default' ? 'once' : 'follow');
 		const output = (id: string, field: string): Output => ({
 			id,
 			field,
-			hold: c.verb === 'default' ? 'once' : 'follow',
-			none: 'next'
+			hold,
+			...(c.closed ? { closed: true } : {}),
+			none: hold === 'locked' ? 'clear' : 'next'
 		});
+		const first = c.begins ?? 'source';
+		w.begun = { rule: id, first };
 		w.addRule({
 			id,
 			type: params.type,
@@ -135,15 +141,26 @@
 						? ['created', 'changed']
 						: ['created', 'changed', 'request'],
 			entryPoints: null,
-			watch: null,
+			watch: first === 'watch' ? [] : null,
 			entering: false,
-			guard: null,
+			guard: first === 'condition' ? { text: '' } : null,
 			outputs: messages
 				? []
-				: [output('o1', params.field), ...(c.also ? [output('o2', c.also)] : [])],
+				: [output('o1', params.field), ...(c.second ? [output('o2', c.second)] : [])],
 			body: c.make()
 		});
+		// a new rule stands at the end of the sheet
+		void tick().then(() =>
+			document.getElementById(`rule-${id}`)?.scrollIntoView({ block: 'nearest' })
+		);
 	}
+	const addLabel = $derived(
+		messages
+			? 'Another message'
+			: rules.length
+				? 'Another rule for this field'
+				: 'Write its first rule'
+	);
 
 	const gone = $derived(
 		w.changes
@@ -201,20 +218,20 @@
 			{/each}
 			{#if w.canEdit}
 				<div class="mt-4">
-					<h2 class="text-sm">
-						{messages
-							? 'Another message'
-							: rules.length
-								? 'Another rule for this field'
-								: 'Write its first rule'}
-					</h2>
-					<div class="mt-1 flex flex-wrap gap-2">
-						{#each choices as c (c.label)}
-							<button class="button flex-col items-start gap-0 text-left" onclick={() => add(c)}>
-								<span>{c.label}</span><span class="text-xs font-normal text-quiet">{c.help}</span>
-							</button>
-						{/each}
-					</div>
+					<SearchPick
+						text={addLabel}
+						label="How {messages ? 'it is sent' : `${field.label} gets its value`}"
+						look="box"
+						wide
+						choices={() =>
+							choices.map((c, i) => ({
+								id: String(i),
+								label: c.label,
+								help: c.help,
+								also: c.also
+							}))}
+						onpick={(i) => add(choices[Number(i)])}
+					/>
 				</div>
 			{/if}
 			{#if readers.length}

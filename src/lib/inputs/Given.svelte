@@ -1,0 +1,312 @@
+<script lang="ts">
+	/**
+	 * What something gets, as a word and what it needs: a value that is picked, another field, what was
+	 * before, today, who makes the change, what is told from related records, or a calculation.
+	 */
+	import { untrack } from 'svelte';
+	import type { Begins, CaseGives, Expr, Field, Formula, JsonValue, Schema } from '$core';
+	import {
+		HOLE,
+		ROLLUPS,
+		constantOf,
+		constantTree,
+		fieldOfSubject,
+		kindOfField,
+		rollupFits,
+		rollupLabel,
+		rollupOf,
+		rollupTree,
+		waysFrom,
+		type Rollup,
+		type RollupHow
+	} from '$core';
+	import { bare, typeOfField } from '$core/feel/language';
+	import ConditionList from '../conditions/ConditionList.svelte';
+	import Word, { type Choice } from '../words/Word.svelte';
+	import { useWorkbench } from '../work/workbench.svelte';
+	import FieldPick from './FieldPick.svelte';
+	import FormulaInput from './FormulaInput.svelte';
+	import ValueInput from './ValueInput.svelte';
+
+	type Way =
+		| 'value'
+		| 'field'
+		| 'before'
+		| 'entered'
+		| 'today'
+		| 'now'
+		| 'person'
+		| 'related'
+		| 'calculation'
+		| 'nothing'
+		| 'leave'
+		| 'clear';
+
+	let {
+		given,
+		field,
+		schema,
+		type,
+		label,
+		outcomes = [],
+		margin = '',
+		begin = null,
+		disabled = false,
+		onchange
+	}: {
+		given: CaseGives;
+		/** The field that gets it. */
+		field: Field;
+		schema: Schema;
+		/** Record type whose fields it speaks of. */
+		type: string;
+		/** What it is for, for those who do not see where it stands. */
+		label: string;
+		/** What may be said instead of a value. */
+		outcomes?: readonly { value: 'nothing' | 'leave' | 'clear'; label: string }[];
+		/** What a calculation gives for the sample. */
+		margin?: string;
+		/** It was just begun, with this. */
+		begin?: Begins | null;
+		disabled?: boolean;
+		onchange: (g: CaseGives) => void;
+	} = $props();
+
+	const uid = $props.id();
+	const w = useWorkbench();
+	const expr = $derived<Expr | null>(
+		typeof given === 'object' ? ('expr' in given ? given.expr : null) : null
+	);
+	/** A constant of a set is a list; one option alone stands for a list of one. */
+	const constant = $derived.by((): JsonValue | undefined => {
+		if (!expr || expr.k === 'hole') return null;
+		const v = constantOf(expr, field);
+		if (v !== undefined || field.type !== 'choices') return v;
+		const one = constantOf(expr, { ...field, type: 'choice' });
+		return typeof one === 'string' ? [one] : undefined;
+	});
+	const rollup = $derived(expr && rollupOf(expr, schema));
+	/** What was chosen where nothing is said yet. */
+	let chosen = $state<Way | null>(
+		untrack(() => {
+			const known: readonly string[] = ['value', 'field', 'before', 'related', 'calculation'];
+			return begin && known.includes(begin) ? (begin as Way) : null;
+		})
+	);
+	const way = $derived.by((): Way => {
+		if (typeof given === 'string') return given;
+		if ('text' in given)
+			return given.text.trim() || chosen === 'calculation' ? 'calculation' : (chosen ?? 'value');
+		const e = given.expr;
+		if (chosen === 'calculation') return chosen;
+		if (e.k === 'hole') return chosen ?? 'value';
+		if (rollup || (e.k === 'call' && chosen === 'related')) return 'related';
+		if (e.k === 'env' && (e.name === 'today' || e.name === 'now' || e.name === 'person'))
+			return e.name;
+		if (e.k === 'field' && e.image === 'was') return 'before';
+		if (e.k === 'field' && e.image === 'sent') return 'entered';
+		if (constant !== undefined) return 'value';
+		return fieldOfSubject(e, schema) ? 'field' : 'calculation';
+	});
+	const hasRelated = $derived(
+		['number', 'money', 'percent', 'date', 'moment', 'text'].includes(field.type) &&
+			waysFrom(schema, type).some((x) => x.related)
+	);
+	const choices = $derived.by((): Choice[] => {
+		const out: Choice[] = [
+			{ value: 'value', label: 'the value' },
+			{ value: 'field', label: 'the field' }
+		];
+		if (field.type === 'date') out.push({ value: 'today', label: 'the day of the change' });
+		if (field.type === 'moment') out.push({ value: 'now', label: 'the moment of the change' });
+		if (field.type === 'link' && field.target === schema.model.personType)
+			out.push({ value: 'person', label: 'the person making the change' });
+		if (hasRelated)
+			out.push({
+				value: 'related',
+				label: 'from related records',
+				help: 'their number, sum, latest …'
+			});
+		out.push(
+			{ value: 'before', label: 'the value before the change of' },
+			{ value: 'entered', label: 'what was entered into' },
+			{ value: 'calculation', label: 'the calculation' },
+			...outcomes
+		);
+		return out;
+	});
+
+	const tell = (e: Expr) => onchange({ expr: bare(e) });
+	function choose(v: string) {
+		chosen = v as Way;
+		if (v === 'nothing' || v === 'leave' || v === 'clear') return onchange(v);
+		if (v === 'today' || v === 'now' || v === 'person') return tell({ k: 'env', name: v });
+		// a calculation begins with what is said already
+		if (v === 'calculation') return onchange(expr && expr.k !== 'hole' ? { expr } : { text: '' });
+		if (v === 'related') {
+			const [first, ...more] = waysFrom(schema, type).filter((x) => x.related);
+			return tell(
+				first && !more.length
+					? rollupTree({ how: 'count', related: first.expr, filter: null, field: null })
+					: HOLE
+			);
+		}
+		tell(HOLE);
+	}
+	function give(v: JsonValue, title?: string) {
+		if (typeof v === 'string' && title && field.target)
+			w.titles.learn({ [`${field.target}.${v}`]: title });
+		tell(v === null ? HOLE : constantTree(field, v));
+	}
+	const fits = (f: Field | null) =>
+		!!f &&
+		kindOfField(f) === kindOfField(field) &&
+		f.list === field.list &&
+		f.target === field.target;
+	const retell = (patch: Partial<Rollup>) =>
+		tell(
+			rollupTree({
+				...(rollup ?? { how: 'count', related: HOLE, filter: null, field: null }),
+				...patch
+			})
+		);
+	const told = $derived(
+		rollup?.field && rollup.related.k === 'related'
+			? (schema.field(rollup.related.type, rollup.field) ?? null)
+			: null
+	);
+	const hows = $derived(
+		ROLLUPS.filter((h) =>
+			h === 'count'
+				? ['number', 'money', 'percent', 'text'].includes(field.type)
+				: rollupFits(h, field) || (h === 'string join' && kindOfField(field) === 'text')
+		).map((h) => ({ value: h, label: rollupLabel(h, field) }))
+	);
+	/** How records are told of, until which is said. */
+	let how = $state<RollupHow>(untrack(() => (field.type === 'date' ? 'max' : 'count')));
+</script>
+
+<span class="inline-flex flex-wrap items-baseline gap-x-1.5">
+	<Word {label} value={way} {choices} {disabled} onpick={choose} />
+	{#if way === 'value'}
+		<span class="inline-block max-w-64 min-w-24 align-middle">
+			<ValueInput
+				id="{uid}-v"
+				{field}
+				{schema}
+				value={constant ?? null}
+				links={w.titles.all}
+				label="{label}: value"
+				{disabled}
+				onchange={give}
+			/>
+		</span>
+	{:else if way === 'field'}
+		<FieldPick
+			look="word"
+			tone="reads"
+			value={expr ?? HOLE}
+			{schema}
+			{type}
+			label="{label}: field"
+			open={chosen === 'field'}
+			{disabled}
+			accept={(x) => fits(x.field)}
+			onpick={tell}
+		/>
+	{:else if way === 'before' || way === 'entered'}
+		<FieldPick
+			look="word"
+			tone="reads"
+			value={expr?.k === 'field' ? { ...expr, image: 'settled' } : HOLE}
+			{schema}
+			{type}
+			label="{label}: field"
+			open={chosen !== null}
+			{disabled}
+			accept={(x) => !x.through.length && fits(x.field)}
+			onpick={(e) => {
+				if (e.k === 'field') tell({ ...e, image: way === 'before' ? 'was' : 'sent' });
+			}}
+		/>
+	{:else if way === 'related'}
+		<Word
+			label="{label}: what is told"
+			value={rollup?.how ?? how}
+			choices={hows}
+			{disabled}
+			onpick={(h) => {
+				how = h as RollupHow;
+				const keeps = told && rollupFits(how, told);
+				if (rollup) retell({ how, field: keeps ? rollup.field : null });
+			}}
+		/>
+		{#if rollup && rollup.how !== 'count'}
+			<FieldPick
+				look="word"
+				tone="reads"
+				value={rollup.field && rollup.related.k === 'related'
+					? {
+							k: 'through',
+							of: { k: 'var', name: 'item' },
+							type: rollup.related.type,
+							field: rollup.field
+						}
+					: HOLE}
+				{schema}
+				type={rollup.related.k === 'related' ? rollup.related.type : type}
+				item
+				label="{label}: which field is told"
+				open={rollup.field === null}
+				{disabled}
+				accept={(x) => !x.through.length && !!x.field && rollupFits(rollup!.how, x.field)}
+				onpick={(_, f) => f && retell({ field: f.id })}
+			/>
+			of
+		{/if}
+		the
+		<FieldPick
+			look="word"
+			tone="reads"
+			value={rollup?.related ?? HOLE}
+			{schema}
+			{type}
+			label="{label}: which records"
+			open={chosen === 'related' && !rollup}
+			{disabled}
+			accept={(x) => !!x.related}
+			onpick={(e) =>
+				tell(rollupTree({ how: rollup?.how ?? how, related: e, filter: null, field: null }))}
+		/>
+	{/if}
+</span>
+{#if way === 'related' && rollup && rollup.related.k === 'related'}
+	{@const of = rollup.related.type}
+	<div class="my-1 text-sm">
+		<ConditionList
+			formula={rollup.filter && { expr: rollup.filter }}
+			{schema}
+			type={of}
+			item
+			label="{label}: which of them"
+			nothing="All of them count."
+			{disabled}
+			onchange={(f: Formula | null) => retell({ filter: f && 'expr' in f ? f.expr : null })}
+		/>
+	</div>
+{:else if way === 'calculation'}
+	<FormulaInput
+		label="{label}: calculation"
+		formula={typeof given === 'object' ? given : { text: '' }}
+		{schema}
+		{type}
+		expected={typeOfField(field)}
+		{margin}
+		{disabled}
+		onchange={(f) => {
+			// what is typed stays a calculation while it is typed, whatever it comes to say
+			chosen = 'calculation';
+			onchange(bare(f));
+		}}
+	/>
+{/if}
