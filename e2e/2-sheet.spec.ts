@@ -130,7 +130,7 @@ test('hold, watched fields, guard and entry points are words of the sentence', a
 	await expect(page.getByText('Did you mean Headcount?').first()).toBeVisible();
 	await guard.fill('Headcount > 100');
 	await expect(
-		page.getByText('Service plan: “Headcount > 100” is not so: Headcount is 48.')
+		page.getByText('Service plan: “Headcount is more than 100” is not so: Headcount is 48.')
 	).toBeVisible();
 	await page.getByRole('button', { name: 'Undo' }).click();
 	await page.getByRole('button', { name: 'Undo' }).click();
@@ -211,10 +211,10 @@ test('two authors: the second is told, and nothing is overwritten', async ({
 	await expect(page.getByText('Draft saved')).toBeVisible();
 });
 
-test('keys: / finds a field, ? lists the keys, numbers go to the stations, none while typing', async ({
+test('keys: / finds anything, f a field, ? lists the keys, numbers go to the stations, none while typing', async ({
 	page
 }) => {
-	await page.keyboard.press('/');
+	await page.keyboard.press('f');
 	await expect(page.getByLabel('Find a field')).toBeFocused();
 	await page.keyboard.type('net am');
 	await page.getByLabel('Find a field').fill('phone');
@@ -226,6 +226,23 @@ test('keys: / finds a field, ? lists the keys, numbers go to the stations, none 
 	await page.keyboard.press('Escape');
 	await page.keyboard.press('2');
 	await expect(page).toHaveURL(/check$/);
+	// anything, from any page, typing errors forgiven; records too
+	const finder = page.getByRole('combobox', { name: 'Find anything' });
+	await page.keyboard.press('/');
+	await expect(finder).toBeFocused();
+	await page.keyboard.type('frieght');
+	await expect(page.getByRole('option').first()).toContainText('Freight paid by');
+	await page.keyboard.press('Enter');
+	await expect(page).toHaveURL(/deal\/freight_paid_by/);
+	await page.locator('h1').click();
+	await page.keyboard.press('/');
+	await expect(finder).toBeFocused();
+	await page.keyboard.type('brackwater');
+	await expect(
+		page.getByRole('option', { name: /Brackwater Tulips customer no\. \d+/ })
+	).toBeVisible();
+	await page.keyboard.press('Escape');
+	await expect(finder).toHaveCount(0);
 });
 
 test('a check blocks at its field, with its values; a required field and limited options show in the sample', async ({
@@ -318,7 +335,8 @@ test('rules of a field are put in another order by dragging and by keyboard', as
 	await page.getByRole('option', { name: /^is filled with/ }).click();
 	const names = page.getByLabel('Name of the rule');
 	await expect(names.nth(1)).toHaveValue('Label lines: calculated');
-	const place = (n: number) => page.getByRole('button', { name: new RegExp(`^Place ${n} of 2 in the claim order`) });
+	const place = (n: number) =>
+		page.getByRole('button', { name: new RegExp(`^Place ${n} of 2 in the claim order`) });
 	// both rules in view, so that nothing scrolls between taking and dropping
 	await page.setViewportSize({ width: 1280, height: 1700 });
 	const [grip, first] = [await place(2).boundingBox(), await names.first().boundingBox()];

@@ -3,6 +3,7 @@ import {
 	cellOf,
 	choose,
 	expect,
+	find,
 	expectHeld,
 	open,
 	openSheet,
@@ -139,7 +140,8 @@ test('a reference table is pasted from a spreadsheet, looked up by a rule, and s
 	await page.getByRole('option', { name: 'Yard names' }).click();
 	await page.getByLabel('Column for Delivery yard').click();
 	await page.getByRole('option', { name: 'Yard' }).click();
-	await page.getByLabel(/^What meets the key Site/).fill('Site code');
+	await page.getByLabel(/^What meets the key Site/).click();
+	await find(page, 'site code');
 	await page.getByRole('button', { name: /Place 2 of 2/ }).focus();
 	await page.keyboard.press('ArrowUp');
 	await page.locator('#s-site_code').fill('nl3-9');

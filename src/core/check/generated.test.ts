@@ -254,6 +254,8 @@ describe('on generated rule sets', () => {
 				const { plan, findings, open } = analysed(set);
 				const mine = findings.filter((f) => f.rule === r.id);
 				if (r.body.kind === 'formula' || open.some((o) => o.rule === r.id)) return;
+				// one of which nothing is said yet says that, and does nothing
+				if (mine.some((f) => f.is === 'unfinished')) return;
 				const entry = r.entryPoints?.[0] ?? 'full';
 				const was = r.moments.includes('created') ? null : {};
 				const untold = new Set<string>();

@@ -51,7 +51,7 @@ function sayPlace(place: Place, rule: Rule, schema: Schema): string {
 		case 'text':
 			return `the text for ${field(a)}`;
 		case 'message':
-			return 'the text';
+			return 'the message';
 		case 'recipient':
 			return 'the address it goes to';
 		case 'filter':

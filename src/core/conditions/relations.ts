@@ -134,6 +134,18 @@ export const RELATIONS: readonly Relation[] = [
 		as: ['x = today'],
 		blank: 'does not hold'
 	}),
+	relation('is today or later', {
+		label: 'is today or later',
+		between: ['date'],
+		as: ['x >= today', 'today <= x'],
+		blank: 'cannot be told'
+	}),
+	relation('is before today', {
+		label: 'is before today',
+		between: ['date'],
+		as: ['x < today', 'today > x'],
+		blank: 'cannot be told'
+	}),
 	relation('is', {
 		label: 'is',
 		between: PLAIN,

@@ -40,7 +40,8 @@ describe('a roll-up', () => {
 
 	it('without its field says that something is open', () => {
 		const tree = rollupTree({ ...rollupOf(read('sum(Team.A)'), schema)!, field: null });
-		expect(printExpression(tree, schema).text).toBe('sum(…)');
+		expect(printExpression(tree, schema).text).toBe('sum(for item in Team return …)');
+		expect(rollupOf(tree, schema)).toMatchObject({ how: 'sum', field: null });
 	});
 
 	it('is called after what it tells of', () => {

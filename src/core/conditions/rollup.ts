@@ -54,7 +54,8 @@ export function rollupOf(e: Expr, schema: Schema): Rollup | null {
 	if (!of || e.args.length > (how === 'string join' ? 2 : 1)) return null;
 	if (how === 'string join' && !(separator?.k === 'text' && separator.v === ', ')) return null;
 	if (how === 'count') return recordsOf(of, schema, how, null);
-	if (of.k === 'hole') return null;
+	if (of.k === 'for' && of.its.length === 1 && of.body.k === 'hole')
+		return recordsOf(of.its[0].of, schema, how, null);
 	return of.k === 'through'
 		? recordsOf(of.of, schema, how, of.field)
 		: recordsOf(of, schema, how, null);
@@ -70,7 +71,12 @@ export function rollupTree({ how, related, filter, field }: Rollup): Expr {
 	const records: Expr = filter ? { k: 'filter', of: related, by: filter } : related;
 	if (how === 'count') return { k: 'call', fn: how, args: [records] };
 	const type = relatedType(related);
-	if (field === null || type === null) return { k: 'call', fn: how, args: [HOLE] };
+	if (field === null || type === null)
+		return {
+			k: 'call',
+			fn: how,
+			args: [{ k: 'for', its: [{ name: 'item', of: records, to: null }], body: HOLE }]
+		};
 	const told: Expr = { k: 'through', of: records, type, field };
 	return {
 		k: 'call',

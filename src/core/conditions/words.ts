@@ -13,6 +13,20 @@ import { rollupLabel, rollupOf } from './rollup';
 /** Writes a value of a field as people read it. */
 export type SayValue = (field: Pick<Field, 'type' | 'list' | 'target'>, value: JsonValue) => string;
 
+/** A value without any locale: options by label, records by number. */
+export function sayPlain(
+	field: Pick<Field, 'type' | 'list' | 'target'>,
+	v: JsonValue,
+	schema: Schema
+): string {
+	if (v === null) return 'blank';
+	if (Array.isArray(v))
+		return v.map((x) => sayPlain({ ...field, type: 'choice' }, x, schema)).join(', ');
+	if (typeof v === 'boolean') return v ? 'yes' : 'no';
+	if (field.list) return schema.option(field.list, v)?.label ?? v;
+	return field.type === 'link' ? `No. ${v}` : v;
+}
+
 const OPEN = '…';
 const DAY = { type: 'date' as const };
 const TEXT = { type: 'text' as const };

@@ -23,7 +23,7 @@ describe('a reason', () => {
 		const plan = planOf(rule('b', 'C * 2', { if: 'Flag' }));
 		expect(why(plan, { flag: true, c: '5' })).toBe('it is computed from C 5, as Flag is yes');
 		expect(why(planOf(rule('b', 'A * 2', { if: 'A > 4' })), { a: '5' })).toBe(
-			'it is computed from A 5, as “A > 4” is so'
+			'it is computed from A 5, as “A is more than 4” is so'
 		);
 	});
 	it('says before where it read what was, and from what to what a field moved', () => {
@@ -33,16 +33,16 @@ describe('a reason', () => {
 		const moved = planOf(rule('b', '1', { if: 'moved(Stage, anything, "Won")' }));
 		expect(why(moved, { stage: 'won' }, was)).toBe('Stage went from Offer to Won');
 		expect(why(moved, { stage: 'lost' }, was)).toBe(
-			'“moved(Stage, anything, "Won")” is not so: Stage went from Offer to Lost'
+			'“Stage changed to Won” is not so: Stage went from Offer to Lost'
 		);
 	});
 	it('says which branch was taken: the one that was so, or what failed for the else', () => {
 		const plan = planOf(rule('t', 'if A > 9 then "many" else if A > 4 then "some" else "few"'));
 		const of = (a: string | null) => why(plan, { a, c: '1' }, { was: { a: '50' } });
-		expect(of('10')).toBe('it is computed from A 10, as “A > 9” is so');
-		expect(of('5')).toBe('it is computed from A 5, as “A > 4” is so');
-		expect(of('2')).toBe('it is computed from A 2, as “A > 4” is not so');
-		expect(of(null)).toBe('it is unknown whether “A > 4”: A is blank');
+		expect(of('10')).toBe('it is computed from A 10, as “A is more than 9” is so');
+		expect(of('5')).toBe('it is computed from A 5, as “A is more than 4” is so');
+		expect(of('2')).toBe('it is computed from A 2, as “A is more than 4” is not so');
+		expect(of(null)).toBe('it is unknown whether “A is more than 4”: A is blank');
 	});
 	it('says what was counted behind a link, and how many', () => {
 		const plan = planOf(rule('b', 'sum(Team.A)', { output: { hold: 'locked' } }));
@@ -120,7 +120,7 @@ describe('a reason', () => {
 			always: false
 		};
 		const plan = planOf(rule('b', check, { kind: 'validate', guard: formula('A > 4') }));
-		expect(why(plan, { b: '1', a: '2' })).toBe('“A > 4” is not so: A is 2');
-		expect(why(plan, { b: '1' })).toBe('it is unknown whether “A > 4”: A is blank');
+		expect(why(plan, { b: '1', a: '2' })).toBe('“A is more than 4” is not so: A is 2');
+		expect(why(plan, { b: '1' })).toBe('it is unknown whether “A is more than 4”: A is blank');
 	});
 });

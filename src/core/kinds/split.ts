@@ -1,10 +1,18 @@
 /** Parts of one text, one for each output; the last output takes the rest. */
+import type { Field } from '../document/model';
 import { TEXT, fits, typeOfField } from '../feel/types';
 import { splitText } from '../text/split';
 import { isBlank } from '../value/value';
 import type { BodyOf, Writes } from './spec';
 import { none } from './spec';
 import { computedFrom } from './words';
+
+/** The text field behind another; the first of the type behind the last. */
+function nextText(fields: readonly Field[], field: Field): Field | undefined {
+	const texts = fields.filter((f) => f.type === 'text' && !f.retired);
+	const others = texts.filter((f) => f.id !== field.id);
+	return others.find((f) => texts.indexOf(f) > texts.indexOf(field)) ?? others[0];
+}
 
 export const split: Writes<BodyOf<'split'>> = {
 	does: 'writes',
@@ -26,9 +34,7 @@ export const split: Writes<BodyOf<'split'>> = {
 							alone: 0
 						}),
 						// a text is parted into two fields: the second is the next text of the type
-						second: schema
-							.type(type)
-							.type.fields.find((f) => f.type === 'text' && f.id !== field.id && !f.retired)?.id
+						second: nextText(schema.type(type).type.fields, field)?.id
 					}
 				]
 			: [],

@@ -44,6 +44,7 @@ export const state: Judges<BodyOf<'state'>> = {
 			also: 'validate what people may do here',
 			name: state,
 			likely: OFFERED[state].likely,
+			begins: 'condition' as const,
 			make: () => ({ kind: 'state' as const, state, options: [], always: false })
 		})),
 	map: (b) => b,

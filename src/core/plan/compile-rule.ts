@@ -1,10 +1,10 @@
 /** Compiles one rule: its guard and body into closures, and what they read into triggers and edges. */
 import type { Compiled, Read, Step } from '../feel/env';
 import { compileExpression } from '../feel/compile';
-import { printExpression } from '../feel/print';
 import { compileTemplate } from '../feel/template';
 import type { Expr, Fault } from '../document/tree';
 import type { Ty } from '../feel/types';
+import { sayCondition, sayPlain } from '../conditions/words';
 import { conditionLeaves, conditionList, rowTree } from '../conditions/list';
 import { BOOLEAN } from '../feel/types';
 import type { Field, FieldRef, Schema } from '../document/model';
@@ -427,8 +427,8 @@ export class RuleCompiler {
 
 	/** A condition by itself, with what it reads; a field that it asks about has moved from a value to another. */
 	private part(e: Expr, type = this.rule.type): GuardPart {
-		const { text, expr: shown } = printExpression(e, this.schema);
-		const c = compileExpression(shown, { schema: this.schema, type, expected: BOOLEAN });
+		const text = sayCondition(e, this.schema, (f, v) => sayPlain(f, v, this.schema));
+		const c = compileExpression(e, { schema: this.schema, type, expected: BOOLEAN });
 		const before = c.events.map((f): Read => ({ ...f, image: 'was', via: [], many: false }));
 		return { text, expr: e, run: c.run, reads: dedupe([...before, ...c.reads]) };
 	}

@@ -490,13 +490,13 @@ describe('explanations', () => {
 		const r = run(plan, { a: '60' }, { was: { a: '5', size: 'micro' } });
 		const say = (f: string) => r.reports.filter((x) => x.field === f).map((x) => reason(plan, x));
 		expect(say('size')).toEqual(['A 60 is in [50..250), the third band']);
-		expect(say('b')).toEqual(['“A > 100” is not so: A is 60']);
+		expect(say('b')).toEqual(['“A is more than 100” is not so: A is 60']);
 		expect(say('c')[1]).toBe('“Rule on c” comes first');
 		expect(say('d')).toEqual(['E did not change']);
 		const unknown = run(plan, { a: '160' });
 		expect(
 			unknown.reports.filter((x) => x.field === 'b').map((x) => [x.outcome, reason(plan, x)])
-		).toEqual([['guard unknown', 'it is unknown whether “Flag”: Flag is blank']]);
+		).toEqual([['guard unknown', 'it is unknown whether “Flag is yes”: Flag is blank']]);
 	});
 });
 

@@ -12,6 +12,7 @@
 		item = false,
 		accept = () => true,
 		extra = [],
+		ask = 'which field?',
 		label,
 		look = 'box',
 		tone = '',
@@ -29,6 +30,8 @@
 		accept?: (way: WayTo) => boolean;
 		/** What may be chosen besides. */
 		extra?: readonly { label: string; expr: Expr }[];
+		/** What is shown while nothing is chosen. */
+		ask?: string;
 		label: string;
 		look?: 'box' | 'word';
 		tone?: '' | 'reads' | 'writes';
@@ -58,7 +61,7 @@
 </script>
 
 <SearchPick
-	text={unsaid ? 'which field?' : sayWay(value, schema)}
+	text={unsaid ? ask : sayWay(value, schema)}
 	{label}
 	{choices}
 	{look}

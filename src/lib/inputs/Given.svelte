@@ -36,7 +36,7 @@
 		| 'today'
 		| 'now'
 		| 'person'
-		| 'related'
+		| `related ${RollupHow}`
 		| 'calculation'
 		| 'nothing'
 		| 'leave'
@@ -89,7 +89,9 @@
 	/** What was chosen where nothing is said yet. */
 	let chosen = $state<Way | null>(
 		untrack(() => {
-			const known: readonly string[] = ['value', 'field', 'before', 'related', 'calculation'];
+			if (begin === 'related')
+				return field.type === 'date' || field.type === 'moment' ? 'related max' : 'related count';
+			const known: readonly string[] = ['value', 'field', 'before', 'calculation'];
 			return begin && known.includes(begin) ? (begin as Way) : null;
 		})
 	);
@@ -100,7 +102,8 @@
 		const e = given.expr;
 		if (chosen === 'calculation') return chosen;
 		if (e.k === 'hole') return chosen ?? 'value';
-		if (rollup || (e.k === 'call' && chosen === 'related')) return 'related';
+		if (rollup) return `related ${rollup.how}`;
+		if (e.k === 'call' && chosen?.startsWith('related')) return chosen;
 		if (e.k === 'env' && (e.name === 'today' || e.name === 'now' || e.name === 'person'))
 			return e.name;
 		if (e.k === 'field' && e.image === 'was') return 'before';
@@ -112,6 +115,13 @@
 		['number', 'money', 'percent', 'date', 'moment', 'text'].includes(field.type) &&
 			waysFrom(schema, type).some((x) => x.related)
 	);
+	const hows = $derived(
+		ROLLUPS.filter((h) =>
+			h === 'count'
+				? ['number', 'money', 'percent', 'text'].includes(field.type)
+				: rollupFits(h, field) || (h === 'string join' && kindOfField(field) === 'text')
+		).map((h) => ({ value: `related ${h}`, label: rollupLabel(h, field) }))
+	);
 	const choices = $derived.by((): Choice[] => {
 		const out: Choice[] = [
 			{ value: 'value', label: 'the value' },
@@ -121,12 +131,7 @@
 		if (field.type === 'moment') out.push({ value: 'now', label: 'the moment of the change' });
 		if (field.type === 'link' && field.target === schema.model.personType)
 			out.push({ value: 'person', label: 'the person making the change' });
-		if (hasRelated)
-			out.push({
-				value: 'related',
-				label: 'from related records',
-				help: 'their number, sum, latest …'
-			});
+		if (hasRelated) out.push(...hows.map((h) => ({ ...h, help: 'told by related records' })));
 		out.push(
 			{ value: 'before', label: 'the value before the change of' },
 			{ value: 'entered', label: 'what was entered into' },
@@ -143,11 +148,16 @@
 		if (v === 'today' || v === 'now' || v === 'person') return tell({ k: 'env', name: v });
 		// a calculation begins with what is said already
 		if (v === 'calculation') return onchange(expr && expr.k !== 'hole' ? { expr } : { text: '' });
-		if (v === 'related') {
-			const [first, ...more] = waysFrom(schema, type).filter((x) => x.related);
+		if (v.startsWith('related ')) {
+			const how = v.slice(8) as RollupHow;
+			if (rollup) {
+				const keeps = told && rollupFits(how, told);
+				return retell({ how, field: keeps ? rollup.field : null });
+			}
+			const [first, ...more] = waysFrom(schema, type).filter((x) => x.related && !x.through.length);
 			return tell(
 				first && !more.length
-					? rollupTree({ how: 'count', related: first.expr, filter: null, field: null })
+					? rollupTree({ how, related: first.expr, filter: null, field: null })
 					: HOLE
 			);
 		}
@@ -175,18 +185,13 @@
 			? (schema.field(rollup.related.type, rollup.field) ?? null)
 			: null
 	);
-	const hows = $derived(
-		ROLLUPS.filter((h) =>
-			h === 'count'
-				? ['number', 'money', 'percent', 'text'].includes(field.type)
-				: rollupFits(h, field) || (h === 'string join' && kindOfField(field) === 'text')
-		).map((h) => ({ value: h, label: rollupLabel(h, field) }))
+	/** How records are told of. */
+	const how = $derived(
+		rollup?.how ?? (way.startsWith('related ') ? (way.slice(8) as RollupHow) : 'count')
 	);
-	/** How records are told of, until which is said. */
-	let how = $state<RollupHow>(untrack(() => (field.type === 'date' ? 'max' : 'count')));
 </script>
 
-<span class="inline-flex flex-wrap items-baseline gap-x-1.5">
+<span>
 	<Word {label} value={way} {choices} {disabled} onpick={choose} />
 	{#if way === 'value'}
 		<span class="inline-block max-w-64 min-w-24 align-middle">
@@ -229,18 +234,7 @@
 				if (e.k === 'field') tell({ ...e, image: way === 'before' ? 'was' : 'sent' });
 			}}
 		/>
-	{:else if way === 'related'}
-		<Word
-			label="{label}: what is told"
-			value={rollup?.how ?? how}
-			choices={hows}
-			{disabled}
-			onpick={(h) => {
-				how = h as RollupHow;
-				const keeps = told && rollupFits(how, told);
-				if (rollup) retell({ how, field: keeps ? rollup.field : null });
-			}}
-		/>
+	{:else if way.startsWith('related')}
 		{#if rollup && rollup.how !== 'count'}
 			<FieldPick
 				look="word"
@@ -272,15 +266,14 @@
 			{schema}
 			{type}
 			label="{label}: which records"
-			open={chosen === 'related' && !rollup}
+			ask="which records?"
+			open={!!chosen?.startsWith('related') && !rollup}
 			{disabled}
 			accept={(x) => !!x.related}
-			onpick={(e) =>
-				tell(rollupTree({ how: rollup?.how ?? how, related: e, filter: null, field: null }))}
+			onpick={(e) => tell(rollupTree({ how, related: e, filter: null, field: null }))}
 		/>
 	{/if}
-</span>
-{#if way === 'related' && rollup && rollup.related.k === 'related'}
+</span>{#if rollup && rollup.related.k === 'related'}
 	{@const of = rollup.related.type}
 	<div class="my-1 text-sm">
 		<ConditionList

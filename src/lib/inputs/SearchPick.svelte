@@ -44,6 +44,7 @@
 		unsaid = false,
 		wide = false,
 		disabled = false,
+		id,
 		class: more = '',
 		onpick
 	}: {
@@ -62,6 +63,7 @@
 		/** What each means stands below it. */
 		wide?: boolean;
 		disabled?: boolean;
+		id?: string;
 		class?: string;
 		onpick: (id: string) => void;
 	} = $props();
@@ -72,10 +74,12 @@
 	let open = $state(wanted);
 	let typed = $state('');
 	let trigger = $state<HTMLElement | null>(null);
+	let content = $state<HTMLElement | null>(null);
 	/** The focus goes back to the word, unless what was chosen opened the next one. */
 	function closed(e: Event) {
 		e.preventDefault();
-		if (!document.activeElement?.closest('.searchpick, .chooselist')) trigger?.focus();
+		const at = document.activeElement;
+		if (!at || at === document.body || content?.contains(at)) trigger?.focus();
 	}
 	const all = $derived(open ? choices() : []);
 	const found = $derived(matching(all, typed));
@@ -102,6 +106,7 @@
 	>
 		<Popover.Trigger
 			bind:ref={trigger}
+			{id}
 			class="{look === 'word'
 				? `word ${tone} ${text.length < 4 ? 'short' : ''}`
 				: 'box choose inline-flex items-center gap-1'} {unsaid ? 'unsaid' : ''} {more}"
@@ -114,6 +119,7 @@
 		</Popover.Trigger>
 		<Popover.Portal>
 			<Popover.Content
+				bind:ref={content}
 				sideOffset={3}
 				align="start"
 				class="searchpick {wide ? 'widepick' : ''} z-50 border border-ink bg-sheet"

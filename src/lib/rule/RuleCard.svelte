@@ -65,9 +65,19 @@
 	let asksCondition = $state(
 		untrack(() => w.begun?.rule === rule.id && w.begun.first === 'condition')
 	);
-	// whoever is begun is told once
+	// whoever is begun is told once; where no list opened by itself, the first thing to say has the focus
 	onMount(() => {
-		if (w.begun?.rule === rule.id) w.begun = null;
+		if (w.begun?.rule !== rule.id) return;
+		w.begun = null;
+		setTimeout(() => {
+			const card = document.getElementById(`rule-${rule.id}`);
+			if (!card || document.querySelector('[data-state=open] [data-command-input], .searchpick'))
+				return;
+			const first = card.querySelector<HTMLElement>(
+				'.sentence .unsaid, .sentence input, .sentence textarea, .sentence .box, textarea, .body .box'
+			);
+			first?.focus();
+		}, 60);
 	});
 	/** The duplicate just made: what is done next is to say how it differs, its name first. */
 	let duplicate: string | null = null;

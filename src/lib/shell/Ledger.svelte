@@ -169,7 +169,7 @@
 											class="h-3 w-[2px] bg-brass"
 										></span>{/each}
 								</span>
-								<span class="w-[74px] text-right text-xs whitespace-nowrap text-quiet"
+								<span class="text-right text-xs whitespace-nowrap text-quiet"
 									>{firmly(r.claims.firmest)}</span
 								>
 							{/if}

@@ -3,9 +3,17 @@
 	import { Dialog } from 'bits-ui';
 	import { goto } from '$app/navigation';
 	import { onMount } from 'svelte';
+	import Search from '@lucide/svelte/icons/search';
 
 	let { undo, redo }: { undo: () => void; redo: () => void } = $props();
 	let open = $state(false);
+	let finding = $state(false);
+	/** Its code comes when it is asked for first. */
+	let Finder = $state.raw<typeof import('./Finder.svelte').default | null>(null);
+	async function find() {
+		Finder ??= (await import('./Finder.svelte')).default;
+		finding = true;
+	}
 	let single = $state(true);
 	onMount(() => {
 		single = localStorage.getItem('single-keys') !== 'off';
@@ -36,12 +44,39 @@
 		if (typing || !single || e.ctrlKey || e.metaKey || e.altKey) return;
 		if (e.key === '/') {
 			e.preventDefault();
+			void find();
+		} else if (e.key === 'f') {
+			e.preventDefault();
 			document.getElementById('find-field')?.focus();
+		} else if (e.key === 'n') {
+			e.preventDefault();
+			document.getElementById('another-rule')?.click();
 		} else if (e.key === '?') open = true;
 		else if (e.key in PAGES) void goto(PAGES[e.key]);
 	}
+	const commands = [
+		{ id: 'undo', label: 'Undo', kind: 'command', run: () => undo() },
+		{ id: 'redo', label: 'Redo', kind: 'command', run: () => redo() },
+		{
+			id: 'another',
+			label: 'Another rule for this field',
+			kind: 'command',
+			also: 'new add write',
+			run: () => document.getElementById('another-rule')?.click()
+		},
+		{
+			id: 'keys',
+			label: 'Keyboard shortcuts',
+			kind: 'command',
+			run: () => {
+				open = true;
+			}
+		}
+	];
 	const LIST: [string, string][] = [
-		['/', 'find a field'],
+		['/', 'find anything'],
+		['f', 'find a field in the ledger'],
+		['n', 'another rule for the field'],
 		['↑ ↓', 'move in the ledger'],
 		['↑ ↓ ← →', 'move in a grid, or what is held by its number'],
 		['Enter, Escape', 'into a cell, or open it; out of it'],
@@ -55,6 +90,13 @@
 </script>
 
 <svelte:window onkeydown={keys} />
+<button
+	class="box grid h-7 w-7 place-items-center p-0"
+	aria-label="Find anything"
+	title="Find anything (/)"
+	onclick={find}><Search size={14} aria-hidden="true" /></button
+>
+{#if Finder}<Finder bind:open={finding} {commands} />{/if}
 <Dialog.Root bind:open>
 	<Dialog.Trigger
 		class="box grid h-7 w-7 place-items-center p-0 font-semibold"

@@ -2,6 +2,7 @@
 	/** What must hold, and the message. */
 	import type { BodyOf } from '$core';
 	import ConditionList from '../../conditions/ConditionList.svelte';
+	import Counts from '../Counts.svelte';
 	import TemplateInput from '../../inputs/TemplateInput.svelte';
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type EditorProps } from '../view';
@@ -33,3 +34,11 @@
 	{disabled}
 	onchange={(message) => set('message', (b) => ({ ...b, message }))}
 />
+<p class="mt-1 text-sm">
+	<span class="text-quiet">It counts</span>
+	<Counts
+		always={body.always}
+		{disabled}
+		onpick={(always) => set('when it counts', (b) => ({ ...b, always }))}
+	/>
+</p>

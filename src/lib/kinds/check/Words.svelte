@@ -1,8 +1,10 @@
 <script lang="ts">
 	import type { BodyOf } from '$core';
+	import { sayCondition } from '$core';
+	import { readFormula } from '$core/feel/language';
 	import Word from '../../words/Word.svelte';
+	import { formatValue } from '../../words/format';
 	import { useWorkbench } from '../../work/workbench.svelte';
-	import Counts from '../Counts.svelte';
 	import Target from '../Target.svelte';
 	import { bodyEdit, type WordsProps } from '../view';
 
@@ -10,32 +12,26 @@
 
 	const w = useWorkbench();
 	const set = bodyEdit(w, () => rule, 'check');
+	const words = $derived.by(() => {
+		const r = readFormula(body.holds, { schema: w.schema, type: rule.type });
+		if (!r.compiled) return r.text || '…';
+		return sayCondition(r.compiled.expr, w.schema, (f, v) =>
+			formatValue({ ...f, id: '', label: '', group: '' }, v, w.schema, w.titles.all)
+		);
+	});
 </script>
 
-what is asked below must hold, else it
+{#if opened}{rule.guard ? 'what' : 'What'} is asked below must hold{:else}it must hold that
+	<span class="font-medium">{words}</span>{/if}, else
 <Word
 	label="What the message does"
 	value={body.blocking ? 'blocks' : 'advises'}
 	{disabled}
 	choices={[
-		{ value: 'blocks', label: 'blocks', help: 'the change is refused' },
-		{
-			value: 'advises',
-			label: 'advises',
-			help: 'the change goes through, and the message is shown'
-		}
+		{ value: 'blocks', label: 'the change is refused' },
+		{ value: 'advises', label: 'people are advised', help: 'the change goes through' }
 	]}
 	onpick={(v) => set('blocking', (b) => ({ ...b, blocking: v === 'blocks' }))}
-/>
-at
-<Target
-	{rule}
-	{output}
-	label="Field the message is shown at"
-	{disabled}
-/>{#if opened || body.always}; it counts
-	<Counts
-		always={body.always}
-		{disabled}
-		onpick={(always) => set('when it counts', (b) => ({ ...b, always }))}
-	/>{/if}.
+/>, with the message at
+<Target {rule} {output} label="Field the message is shown at" {disabled} />{#if body.always}, at
+	every save{/if}.

@@ -24,6 +24,18 @@
 	});
 	function give(g: CaseGives) {
 		if (typeof g === 'string') return;
+		const before = 'expr' in g && g.expr.k === 'field' && g.expr.image === 'was' ? g.expr : null;
+		// what was before is taken when that field changes, unless somebody says otherwise
+		if (
+			before &&
+			!rule.guard &&
+			!rule.watch &&
+			!body.formulas.some((f) => 'expr' in f && f.expr.k !== 'hole')
+		)
+			w.editRule('condition', rule.id, (r) => ({
+				...r,
+				guard: { expr: { k: 'call', fn: 'changed', args: [{ ...before, image: 'settled' }] } }
+			}));
 		set('formula', (b, r) => ({
 			...b,
 			formulas: r.outputs.map((_, k) => (k === i ? g : (b.formulas[k] ?? { text: '' })))

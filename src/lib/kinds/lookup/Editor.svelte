@@ -3,7 +3,7 @@
 	import type { JsonValue, LookupBody, TableColumn } from '$core';
 	import { cellText, indexTable } from '$core';
 	import { ANY } from '$core/feel/language';
-	import FormulaInput from '../../inputs/FormulaInput.svelte';
+	import FieldOrFormula from '../../inputs/FieldOrFormula.svelte';
 	import { keyText } from '../../words/format';
 	import { bodyEdit, type EditorProps } from '../view';
 	import { useWorkbench } from '../../work/workbench.svelte';
@@ -31,7 +31,7 @@
 						>{keyText(table, key)}</th
 					>
 					<td>
-						<FormulaInput
+						<FieldOrFormula
 							label="What meets the key {keyText(table, key)}"
 							formula={body.keys[k] ?? { text: '' }}
 							schema={w.schema}

@@ -4,7 +4,7 @@
 	import type { MatchLook } from '$server/look/match';
 	import { matchHows } from '$core';
 	import { TEXT, typeOfField } from '$core/feel/language';
-	import FormulaInput from '../../inputs/FormulaInput.svelte';
+	import FieldOrFormula from '../../inputs/FieldOrFormula.svelte';
 	import { formatCount } from '../../words/format';
 	import { bodyEdit, type EditorProps } from '../view';
 	import { ask, type Refused } from '../../work/http';
@@ -14,6 +14,7 @@
 	let { rule, body, report, disabled }: EditorProps<MatchBody> = $props();
 
 	const w = useWorkbench();
+	const begins = w.begun?.rule === (() => rule.id)();
 	const target = $derived(w.schema.types.get(body.type)?.type);
 	const own = $derived(w.schema.type(rule.type).type);
 	const HOW: Record<MatchHow, string> = {
@@ -95,9 +96,9 @@
 						/>
 					</td>
 					<td class="py-1">
-						<FormulaInput
+						<FieldOrFormula
 							label="What field {i + 1} must be"
-							placeholder="Company as typed"
+							open={begins && i === 0}
 							formula={k.value}
 							schema={w.schema}
 							type={rule.type}

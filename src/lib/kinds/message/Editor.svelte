@@ -3,7 +3,7 @@
 	import type { MessageBody } from '$core';
 	import { TEXT, bare } from '$core/feel/language';
 	import ConditionList from '../../conditions/ConditionList.svelte';
-	import FormulaInput from '../../inputs/FormulaInput.svelte';
+	import FieldOrFormula from '../../inputs/FieldOrFormula.svelte';
 	import TemplateInput from '../../inputs/TemplateInput.svelte';
 	import { bodyEdit, type EditorProps } from '../view';
 	import { useWorkbench } from '../../work/workbench.svelte';
@@ -33,9 +33,8 @@
 		/>
 	{/if}
 	<span class="pt-2 text-quiet">To the address</span>
-	<FormulaInput
+	<FieldOrFormula
 		label="E-mail address it goes to"
-		placeholder="E-mail"
 		formula={body.to}
 		schema={w.schema}
 		type={about}

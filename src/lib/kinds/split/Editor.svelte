@@ -1,17 +1,20 @@
 <script lang="ts">
 	import type { BodyOf } from '$core';
 	import { TEXT } from '$core/feel/language';
-	import FormulaInput from '../../inputs/FormulaInput.svelte';
+	import FieldOrFormula from '../../inputs/FieldOrFormula.svelte';
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type EditorProps } from '../view';
 
 	let { rule, body, disabled }: EditorProps<BodyOf<'split'>> = $props();
 
 	const w = useWorkbench();
+	const begins = w.begun?.rule === (() => rule.id)();
 	const set = bodyEdit(w, () => rule, 'split');
 </script>
 
-<FormulaInput
+<p class="mt-1 text-xs text-quiet">The text that is parted</p>
+<FieldOrFormula
+	open={begins}
 	label="Text that is parted"
 	formula={body.input}
 	schema={w.schema}

@@ -219,6 +219,7 @@
 			{#if w.canEdit}
 				<div class="mt-4">
 					<SearchPick
+						id="another-rule"
 						text={addLabel}
 						label="How {messages ? 'it is sent' : `${field.label} gets its value`}"
 						look="box"

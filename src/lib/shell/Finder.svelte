@@ -1,0 +1,229 @@
+<script lang="ts" module>
+	/** Something that can be gone to or done, by its name. */
+	export interface Findable {
+		id: string;
+		label: string;
+		/** What it is, and of what. */
+		kind: string;
+		/** Words by which it is found besides. */
+		also?: string;
+		href?: string;
+		run?: () => void;
+	}
+</script>
+
+<script lang="ts">
+	/** Finds anything by its name, typing errors forgiven: fields, rules, options, tables, trials, findings, records, pages, commands. */
+	import { Command, Dialog } from 'bits-ui';
+	import Fuse from 'fuse.js';
+	import { goto } from '$app/navigation';
+	import { page } from '$app/state';
+	import { sheetOf } from '$core';
+	import { ask } from '../work/http';
+	import { useWorkbench } from '../work/workbench.svelte';
+
+	let {
+		open = $bindable(false),
+		commands
+	}: {
+		open: boolean;
+		/** What can be done, besides going somewhere. */
+		commands: readonly Findable[];
+	} = $props();
+
+	const w = useWorkbench();
+	/** Most that are shown. */
+	const MOST = 40;
+	/** From so many letters on records are looked for. */
+	const LETTERS = 2;
+	let typed = $state('');
+	let records = $state.raw<Findable[]>([]);
+
+	const PAGES: [label: string, href: string, also: string][] = [
+		['Write', '/', 'sheet rules'],
+		['Check', '/check', 'findings mistakes'],
+		['Try', '/try', 'trials tests'],
+		['Rehearse', '/rehearse', 'existing records'],
+		['Release', '/release', 'versions in force'],
+		['Journal', '/journal', 'history runs'],
+		['Reference tables', '/tables', ''],
+		['Definitions', '/definitions', ''],
+		['Outbox', '/outbox', 'messages mail'],
+		['Settings', '/settings', 'model people tokens']
+	];
+	const all = $derived.by((): Findable[] => {
+		if (!open) return [];
+		const out: Findable[] = [...commands];
+		// what is near comes first among equals
+		const here = page.params.type;
+		const types = [...w.model.types].sort((a, b) => Number(b.id === here) - Number(a.id === here));
+		for (const t of types) {
+			for (const f of t.fields)
+				if (!f.retired)
+					out.push({
+						id: `field ${t.id}.${f.id}`,
+						label: f.label,
+						kind: `field of ${t.label}`,
+						also: t.label,
+						href: `/write/${t.id}/${f.id}`
+					});
+			out.push({
+				id: `records ${t.id}`,
+				label: t.plural,
+				kind: 'records',
+				href: `/records/${t.id}`
+			});
+		}
+		for (const r of w.draft.rules)
+			out.push({
+				id: `rule ${r.id}`,
+				label: r.name,
+				kind: `rule of ${w.schema.types.get(r.type)?.type.label ?? ''}`,
+				also: r.why,
+				href: `/write/${r.type}/${sheetOf(r)}#rule-${r.id}`
+			});
+		for (const l of w.model.lists)
+			for (const o of l.options)
+				out.push({
+					id: `option ${l.id}.${o.id}`,
+					label: o.label,
+					kind: `option of ${l.label}`,
+					href: placeOfList(l.id)
+				});
+		for (const t of w.draft.tables ?? [])
+			out.push({
+				id: `table ${t.id}`,
+				label: t.label,
+				kind: 'reference table',
+				also: t.why,
+				href: `/tables/${t.id}`
+			});
+		for (const d of w.draft.definitions ?? [])
+			out.push({
+				id: `definition ${d.id}`,
+				label: d.name,
+				kind: 'definition',
+				href: `/definitions#definition-${d.id}`
+			});
+		for (const t of w.trials.all)
+			out.push({ id: `trial ${t.id}`, label: t.name, kind: 'trial', href: `/try#${t.id}` });
+		for (const f of w.found)
+			out.push({
+				id: `finding ${f.id}`,
+				label: f.message,
+				kind: `finding at ${w.nameOf(f)}`,
+				href: w.placeOf(f)
+			});
+		for (const [label, href, also] of PAGES)
+			out.push({ id: `page ${href}`, label, kind: 'page', also, href });
+		return out;
+	});
+	/** The first field that holds an option of a list. */
+	function placeOfList(list: string): string {
+		for (const t of w.model.types)
+			for (const f of t.fields) if (f.list === list && !f.retired) return `/write/${t.id}/${f.id}`;
+		return '/settings';
+	}
+	const index = $derived(
+		new Fuse(all, {
+			keys: [
+				{ name: 'label', weight: 4 },
+				{ name: 'also', weight: 1 },
+				{ name: 'kind', weight: 1 }
+			],
+			threshold: 0.34,
+			ignoreLocation: true,
+			minMatchCharLength: 2
+		})
+	);
+	const found = $derived.by((): Findable[] => {
+		const text = typed.trim();
+		if (!text) return all.filter((f) => !f.id.startsWith('option')).slice(0, MOST);
+		const low = text.toLowerCase();
+		// what begins as it is typed stands before what is only like it
+		const starts = all.filter((f) => f.label.toLowerCase().startsWith(low));
+		const like = index.search(text, { limit: MOST }).map((r) => r.item);
+		return [...new Set([...starts, ...like])].slice(0, MOST);
+	});
+
+	let asked = 0;
+	$effect(() => {
+		const text = typed.trim();
+		const mine = ++asked;
+		if (!open || text.length < LETTERS) {
+			records = [];
+			return;
+		}
+		const wait = setTimeout(async () => {
+			const each = await Promise.all(
+				w.model.types.map(async (t) => {
+					try {
+						const hits = await ask<{ id: string; title: string }[]>(
+							`/look/links?type=${t.id}&find=${encodeURIComponent(text)}`
+						);
+						return hits.slice(0, 5).map((h) => ({
+							id: `record ${t.id}.${h.id}`,
+							label: h.title,
+							kind: `${t.label.toLowerCase()} no. ${h.id}`,
+							href: `/records/${t.id}/${h.id}`
+						}));
+					} catch {
+						// without an answer the rest is found all the same
+						return [];
+					}
+				})
+			);
+			if (mine === asked) records = each.flat();
+		}, 160);
+		return () => clearTimeout(wait);
+	});
+
+	function go(f: Findable) {
+		open = false;
+		typed = '';
+		if (f.run) f.run();
+		else if (f.href) void goto(f.href);
+	}
+	const shown = $derived([...found, ...records]);
+</script>
+
+<Dialog.Root
+	bind:open
+	onOpenChange={(now) => {
+		if (!now) typed = '';
+	}}
+>
+	<Dialog.Portal>
+		<Dialog.Overlay class="fixed inset-0 z-40 bg-ink/20" />
+		<Dialog.Content
+			class="fixed top-16 left-1/2 z-50 w-[600px] max-w-[calc(100vw-32px)] -translate-x-1/2 border border-ink bg-sheet"
+		>
+			<Dialog.Title class="sr-only">Find anything</Dialog.Title>
+			<Command.Root shouldFilter={false} loop label="Find anything">
+				<Command.Input
+					class="text-md w-full border-0 border-b border-line bg-transparent px-4 py-3 outline-none"
+					placeholder="Find a field, rule, option, record, page …"
+					aria-label="Find anything"
+					bind:value={typed}
+				/>
+				<Command.List class="max-h-[60vh] overflow-y-auto py-1">
+					<Command.Viewport>
+						{#if !shown.length}
+							<p class="px-4 py-2 text-quiet">Nothing is called so, or like it.</p>
+						{/if}
+						{#each shown as f (f.id)}
+							<Command.Item
+								value={f.id}
+								class="flex min-h-8 cursor-pointer items-baseline gap-3 px-4 py-1 data-selected:bg-band-1"
+								onSelect={() => go(f)}
+							>
+								<span class="min-w-0 grow truncate">{f.label}</span>
+								<span class="max-w-64 truncate text-xs whitespace-nowrap text-quiet">{f.kind}</span>
+							</Command.Item>
+						{/each}
+					</Command.Viewport>
+				</Command.List>
+			</Command.Root>
+		</Dialog.Content>
+	</Dialog.Portal>
+</Dialog.Root>
