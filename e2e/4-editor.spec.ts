@@ -49,6 +49,18 @@ test('a formula is written by keyboard with what is offered, and read back as th
 	await expect(page.getByText('Draft saved')).toBeVisible();
 });
 
+test('a habit from elsewhere is mended by one key', async ({ page }) => {
+	await openSheet(page, '/write/deal/net_amount');
+	const text = source(page, 'What Net amount gets: calculation');
+	await text.fill('IF(Kind == Service, Amount * 0,5, Amount)');
+	await expect(page.getByRole('button', { name: /^Write if Kind/ })).toBeVisible();
+	await text.press('Control+Enter');
+	await expectHeld(text, 'if Kind = "Service" then Amount * 0.5 else Amount');
+	await page.getByRole('button', { name: 'More for Net amount' }).click();
+	await page.getByRole('menuitem', { name: 'Put back as in force' }).click();
+	await expect(page.getByText('Draft saved')).toBeVisible();
+});
+
 test('a field of the ledger goes into the formula that is being written', async ({ page }) => {
 	await openSheet(page, '/write/deal/net_amount');
 	const text = source(page, 'What Net amount gets: calculation');

@@ -219,7 +219,7 @@ export {
 	type Path,
 	type Piece
 } from './edit/edit';
-export { duplicated, freeName, namesakes } from './edit/copies';
+export { copiedTo, copiesTo, duplicated, freeName, namesakes } from './edit/copies';
 
 // ── Compare ──────────────────────────────────────────────────────────────────────────────────────
 export { changedRules } from './compare/rules';

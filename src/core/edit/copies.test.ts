@@ -1,7 +1,9 @@
 /** Rules made from rules. */
 import { describe, expect, it } from 'vitest';
 import { rule, setOf } from '../../../tests/deals';
-import { duplicated, freeName, namesakes } from './copies';
+import { copiedTo, copiesTo, duplicated, freeName, namesakes } from './copies';
+import { compilePlan } from '../plan/plan';
+import { schema } from '../../../tests/deals';
 import { applied, editBetween, reversed } from './edit';
 
 const a = rule('share', 'Amount * 2', { name: 'Share' });
@@ -40,4 +42,29 @@ it('namesakes are rules of one type and one name, whatever stands around it', ()
 	expect(namesakes(setOf([a, twin]), a).map((r) => r.id)).toEqual([b.id]);
 	expect(namesakes(set, a)).toEqual([]);
 	expect(namesakes(setOf([a, { ...twin, type: 'firm' }]), a)).toEqual([]);
+});
+
+describe('a copy at another field', () => {
+	const one = rule('share', 'Amount * 2', { name: 'Share of the amount' });
+	const set = setOf([one]);
+	it('says the same there, under a name of that field', () => {
+		const next = copiedTo(set, schema, one.id, { type: 'deal', field: 'amount' }, 'copy');
+		const copy = next.rules.at(-1)!;
+		expect(copy.outputs.map((o) => o.field)).toEqual(['amount']);
+		expect(copy.name).toContain(schema.field('deal', 'amount')!.label);
+		expect(copy.body).toEqual(one.body);
+		expect(next.rules).toHaveLength(2);
+	});
+	it('of another record type leaves open what is not there', () => {
+		const [type, field] = ['firm', 'heads'];
+		expect(copiesTo(one, type)).toBe(true);
+		const next = copiedTo(set, schema, one.id, { type, field }, 'copy');
+		const { problems } = compilePlan(schema, next);
+		expect(problems).toMatchObject([{ rule: 'copy', open: true }]);
+		expect(next.rules.at(-1)!.type).toBe(type);
+	});
+	it('to a field that is not there changes nothing', () => {
+		expect(copiedTo(set, schema, one.id, { type: 'deal', field: 'nowhere' }, 'x')).toBe(set);
+		expect(copiedTo(set, schema, 'nobody', { type: 'deal', field: 'amount' }, 'x')).toBe(set);
+	});
 });

@@ -45,7 +45,7 @@ export function walkInlined(
 }
 
 /** A tree in which nodes are replaced: null leaves one, and goes on within it. The same one where nothing was. */
-function mapped<T>(doc: T, replace: (e: Expr) => Expr | null): T {
+export function mapped<T>(doc: T, replace: (e: Expr) => Expr | null): T {
 	if (typeof doc !== 'object' || doc === null) return doc;
 	if ('k' in doc && typeof doc.k === 'string') {
 		const other = replace(doc as unknown as Expr);

@@ -8,6 +8,7 @@ export { nameKey, spell } from '../text/names';
 export { EVALUATION_STEPS, LimitError } from './budget';
 export { compileDefinition, compileExpression, compileTests } from './compile';
 export { parseExpression, parseTests } from './parse';
+export { mended, type Mended } from './habits';
 export { readFormula } from './read-formula';
 export { printTemplate, readTemplate } from './template';
 export { isTree } from './tree-check';

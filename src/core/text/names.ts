@@ -25,24 +25,31 @@ export function spell(label: string): string {
 	return plain ? words.join(' ') : `'${label.replace(/\\/g, '\\\\').replace(/'/g, "\\'")}'`;
 }
 
-/** Edit distance, given up beyond `most`. */
+/** Edit distance, two letters exchanged counting as one edit; given up beyond `most`. */
 function distance(a: string, b: string, most: number): number {
 	if (Math.abs(a.length - b.length) > most) return most + 1;
+	let before: number[] = [];
 	let row = Array.from({ length: b.length + 1 }, (_, i) => i);
 	for (let i = 1; i <= a.length; i++) {
 		const next = [i];
-		for (let j = 1; j <= b.length; j++)
+		for (let j = 1; j <= b.length; j++) {
 			next[j] = Math.min(row[j] + 1, next[j - 1] + 1, row[j - 1] + (a[i - 1] === b[j - 1] ? 0 : 1));
-		row = next;
+			const exchanged = i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1];
+			if (exchanged) next[j] = Math.min(next[j], before[j - 2] + 1);
+		}
+		[before, row] = [row, next];
 	}
 	return row[b.length];
 }
 
-/** The known name most like a mistyped one, or null when none is near. */
+/**
+ * The known name most like a mistyped one, or null when none is near: one edit in each four letters, so
+ * that nothing unlike is suggested (*Holland* is no mistyped *Poland*).
+ */
 export function nearest(typed: string, known: Iterable<string>): string | null {
 	const key = nameKey(typed).slice(0, 80);
 	let best: string | null = null;
-	let least = Math.max(1, Math.floor(key.length / 3)) + 1;
+	let least = Math.max(1, Math.floor(key.length / 4)) + 1;
 	for (const name of known) {
 		const other = nameKey(name);
 		const d =

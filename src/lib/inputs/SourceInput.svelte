@@ -5,7 +5,7 @@
 	 */
 	import { onMount } from 'svelte';
 	import type { Completion, Completions, Fault, Surroundings } from '$core/feel/language';
-	import { complete, helpAt } from '$core/feel/language';
+	import { complete, helpAt, mended } from '$core/feel/language';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import type { SourceEditor } from './editor';
 	import { insertions, type Insertion } from './insertion.svelte';
@@ -47,6 +47,14 @@
 	let typed = $state<string | null>(null);
 	const text = $derived(typed ?? stored);
 	const fault = $derived(read(text)[0]);
+	/** What was meant, where a habit from elsewhere explains the fault. */
+	const meant = $derived(fault && !fault.open && !template ? mended(text, about, read) : null);
+	function mend() {
+		if (!meant) return;
+		typed = meant.text;
+		oninput(meant.text);
+		editor?.focus();
+	}
 
 	let place = $state<HTMLElement>();
 	let box = $state<HTMLTextAreaElement>();
@@ -142,7 +150,15 @@
 	});
 </script>
 
-<div class={compact ? '' : 'my-1'}>
+<div
+	class={compact ? '' : 'my-1'}
+	onkeydowncapture={(e) => {
+		if (e.key !== 'Enter' || !(e.ctrlKey || e.metaKey) || !meant) return;
+		e.preventDefault();
+		e.stopPropagation();
+		mend();
+	}}
+>
 	<div class="flex items-start gap-3">
 		<div
 			class="source grow {compact ? 'cell' : 'box'} {fault ? 'faulty' : ''}"
@@ -182,9 +198,17 @@
 			>
 		{/if}
 	</div>
-	{#if fault}
+	{#if fault?.open}
+		<p id="{uid}-fault" class="text-sm text-quiet {compact ? 'px-2 pb-1' : 'mt-1'}">
+			◌ {fault.message}
+		</p>
+	{:else if fault}
 		<p id="{uid}-fault" class="text-sm text-brick {compact ? 'px-2 pb-1' : 'mt-1'}">
 			● {fault.message}
+			{#if meant && !disabled}<button class="textlink text-ink" onclick={mend}
+					>Write <span class="mono">{meant.text}</span></button
+				>
+				<span class="text-xs text-quiet">Ctrl Enter · {meant.label}</span>{/if}
 		</p>
 	{/if}
 </div>

@@ -1,12 +1,14 @@
 <script lang="ts">
 	import type { Field, Finding, Format, Rule } from '$core';
-	import { isAbout, namesakes, reason, toJson, writerOf } from '$core';
+	import { copiesTo, isAbout, namesakes, reason, toJson, writerOf } from '$core';
 	/** One rule as a sentence whose words are the controls, with the editor that fits its kind below it. */
 	import { onMount, untrack } from 'svelte';
 	import type { HTMLAttributes } from 'svelte/elements';
 	import { page } from '$app/state';
 	import { DropdownMenu } from 'bits-ui';
 	import Ellipsis from '@lucide/svelte/icons/ellipsis';
+	import { goto } from '$app/navigation';
+	import SearchPick, { type Found } from '../inputs/SearchPick.svelte';
 	import Accept from './Accept.svelte';
 	import Narrow from './Narrow.svelte';
 	import Sentence from './Sentence.svelte';
@@ -61,6 +63,23 @@
 	const opened = $derived(chosen ?? (lead || page.url.hash === `#rule-${rule.id}`));
 
 	let narrowing = $state(false);
+	/** It is being asked where to copy it. */
+	let copying = $state(false);
+	const places = (): Found[] =>
+		[...w.model.types]
+			.sort((a, b) => Number(b.id === rule.type) - Number(a.id === rule.type))
+			.filter((t) => copiesTo(rule, t.id))
+			.flatMap((t) =>
+				t.fields
+					.filter((f) => !f.retired && !(t.id === rule.type && f.id === field.id))
+					.map((f) => ({ id: `${t.id}.${f.id}`, label: f.label, group: t.label }))
+			);
+	function copyTo(place: string) {
+		copying = false;
+		const [to, at] = place.split('.');
+		const as = w.copyRule(rule.id, { type: to, field: at });
+		void goto(`/write/${to}/${at}#rule-${as}`);
+	}
 	/** A condition was just asked for. */
 	let asksCondition = $state(
 		untrack(() => w.begun?.rule === rule.id && w.begun.first === 'condition')
@@ -196,6 +215,10 @@
 								class="item"
 								onSelect={() => (duplicate = w.duplicateRule(rule.id))}>Duplicate</DropdownMenu.Item
 							>
+							{#if rule.outputs.length}<DropdownMenu.Item
+									class="item"
+									onSelect={() => (copying = true)}>Copy to another field …</DropdownMenu.Item
+								>{/if}
 							<DropdownMenu.Item
 								class="item"
 								onSelect={() => edit('switch', (r) => ({ ...r, off: !r.off }))}
@@ -217,6 +240,19 @@
 		</header>
 
 		<div class="mt-2 ml-6">
+			{#if copying}<p class="text-sm">
+					Copy it to
+					<SearchPick
+						text="which field?"
+						label="Field to copy {rule.name} to"
+						choices={places}
+						look="word"
+						open
+						onpick={copyTo}
+					/>
+					<button class="textlink pl-2 text-quiet" onclick={() => (copying = false)}>not now</button
+					>
+				</p>{/if}
 			{#if rule.off}<p class="text-ochre">
 					▲ Switched off: it is kept in the draft and does nothing.
 				</p>{/if}

@@ -84,6 +84,7 @@
 		['1 … 5', 'Write, Check, Try, Rehearse, Release'],
 		['6', 'records'],
 		['Ctrl Z', 'undo; with Shift, redo'],
+		['Ctrl Enter', 'in a formula: write what was meant'],
 		['← →', 'move a limit by 1, with Page keys by 10'],
 		['?', 'this list']
 	];

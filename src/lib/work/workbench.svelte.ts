@@ -30,6 +30,7 @@ import {
 	changedRules,
 	claimId,
 	compilePlan,
+	copiedTo,
 	duplicated,
 	isAccepted,
 	mayBeAccepted,
@@ -398,6 +399,13 @@ export class Workbench {
 	duplicateRule(id: string): string {
 		const as = `r_${crypto.randomUUID().slice(0, 8)}`;
 		this.edit(`duplicate ${id}`, duplicated(this.draft, id, as));
+		return as;
+	}
+
+	/** Puts a rule into the draft once more, at another field. */
+	copyRule(id: string, to: { type: string; field: string }) {
+		const as = `r_${crypto.randomUUID().slice(0, 8)}`;
+		this.edit(`copy ${id}`, copiedTo(this.draft, this.schema, id, to, as));
 		return as;
 	}
 

@@ -43,13 +43,15 @@ export class Scope {
 	}
 
 	result(r: Part): Compiled {
+		// what does not fit beside a place that is still open is no fault yet
+		const open = this.faults.filter((f) => f.open);
 		return {
 			...r,
 			run: this.faults.length ? NOTHING : r.run,
 			reads: this.reads,
 			outside: this.outside,
 			events: this.events,
-			faults: this.faults,
+			faults: open.length ? open : this.faults,
 			size: this.size
 		};
 	}
