@@ -1,6 +1,7 @@
 /** Rules made from rules. */
 import type { Rule, RuleSet } from '../document/rules';
 import { claimId } from '../document/rules';
+import { inTrees } from '../check/formulas';
 import type { Field, Schema } from '../document/model';
 import type { Expr } from '../document/tree';
 import { mapped } from '../feel/inline';
@@ -62,7 +63,8 @@ export function copiedTo(
 	to: { type: string; field: string },
 	as: string
 ): RuleSet {
-	const rule = set.rules.find((r) => r.id === id);
+	// texts say what they say at home: elsewhere their names may mean something else
+	const rule = inTrees(set, schema).rules.find((r) => r.id === id);
 	const target = schema.field(to.type, to.field);
 	if (!rule || !target || !copiesTo(rule, to.type)) return set;
 	let alone = structuredClone(rule);
