@@ -140,8 +140,8 @@ test('what is selected in a cell is still selected when its editor comes', async
 	});
 	const editor = page.locator('.cm-content').and(cell);
 	await expect(editor).toBeFocused();
-	await page.keyboard.insertText('Old');
-	await expectHeld(editor, '"Old build"');
+	await page.keyboard.insertText('Net');
+	await expectHeld(editor, '"Net build"');
 	await expect(page.getByText('Did you mean', { exact: false }).first()).toBeVisible();
 	await page.getByRole('heading', { name: /^Discount limit %/ }).click();
 	await page.getByRole('button', { name: 'Undo' }).click();

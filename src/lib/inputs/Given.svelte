@@ -4,13 +4,11 @@
 	 * before, today, who makes the change, what is told from related records, or a calculation.
 	 */
 	import { untrack } from 'svelte';
-	import type { Begins, CaseGives, Expr, Field, Formula, JsonValue, Schema } from '$core';
+	import type { Begins, CaseGives, Expr, Field, JsonValue, Schema } from '$core';
 	import {
 		HOLE,
 		ROLLUPS,
-		constantOf,
 		constantTree,
-		fieldOfSubject,
 		kindOfField,
 		rollupFits,
 		rollupLabel,
@@ -20,27 +18,12 @@
 		type Rollup,
 		type RollupHow
 	} from '$core';
-	import { bare, typeOfField } from '$core/feel/language';
-	import ConditionList from '../conditions/ConditionList.svelte';
+	import { bare, readFormula } from '$core/feel/language';
 	import Word, { type Choice } from '../words/Word.svelte';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import FieldPick from './FieldPick.svelte';
-	import FormulaInput from './FormulaInput.svelte';
 	import ValueInput from './ValueInput.svelte';
-
-	type Way =
-		| 'value'
-		| 'field'
-		| 'before'
-		| 'entered'
-		| 'today'
-		| 'now'
-		| 'person'
-		| `related ${RollupHow}`
-		| 'calculation'
-		| 'nothing'
-		| 'leave'
-		| 'clear';
+	import { constantIn, wayOf, type Way } from './given';
 
 	let {
 		given,
@@ -49,7 +32,6 @@
 		type,
 		label,
 		outcomes = [],
-		margin = '',
 		begin = null,
 		disabled = false,
 		onchange
@@ -64,8 +46,6 @@
 		label: string;
 		/** What may be said instead of a value. */
 		outcomes?: readonly { value: 'nothing' | 'leave' | 'clear'; label: string }[];
-		/** What a calculation gives for the sample. */
-		margin?: string;
 		/** It was just begun, with this. */
 		begin?: Begins | null;
 		disabled?: boolean;
@@ -77,14 +57,7 @@
 	const expr = $derived<Expr | null>(
 		typeof given === 'object' ? ('expr' in given ? given.expr : null) : null
 	);
-	/** A constant of a set is a list; one option alone stands for a list of one. */
-	const constant = $derived.by((): JsonValue | undefined => {
-		if (!expr || expr.k === 'hole') return null;
-		const v = constantOf(expr, field);
-		if (v !== undefined || field.type !== 'choices') return v;
-		const one = constantOf(expr, { ...field, type: 'choice' });
-		return typeof one === 'string' ? [one] : undefined;
-	});
+	const constant = $derived(constantIn(expr, field));
 	const rollup = $derived(expr && rollupOf(expr, schema));
 	/** What was chosen where nothing is said yet. */
 	let chosen = $state<Way | null>(
@@ -95,22 +68,7 @@
 			return begin && known.includes(begin) ? (begin as Way) : null;
 		})
 	);
-	const way = $derived.by((): Way => {
-		if (typeof given === 'string') return given;
-		if ('text' in given)
-			return given.text.trim() || chosen === 'calculation' ? 'calculation' : (chosen ?? 'value');
-		const e = given.expr;
-		if (chosen === 'calculation') return chosen;
-		if (e.k === 'hole') return chosen ?? 'value';
-		if (rollup) return `related ${rollup.how}`;
-		if (e.k === 'call' && chosen?.startsWith('related')) return chosen;
-		if (e.k === 'env' && (e.name === 'today' || e.name === 'now' || e.name === 'person'))
-			return e.name;
-		if (e.k === 'field' && e.image === 'was') return 'before';
-		if (e.k === 'field' && e.image === 'sent') return 'entered';
-		if (constant !== undefined) return 'value';
-		return fieldOfSubject(e, schema) ? 'field' : 'calculation';
-	});
+	const way = $derived(wayOf(given, field, schema, chosen));
 	const hasRelated = $derived(
 		['number', 'money', 'percent', 'date', 'moment', 'text'].includes(field.type) &&
 			waysFrom(schema, type).some((x) => x.related)
@@ -147,7 +105,10 @@
 		if (v === 'nothing' || v === 'leave' || v === 'clear') return onchange(v);
 		if (v === 'today' || v === 'now' || v === 'person') return tell({ k: 'env', name: v });
 		// a calculation begins with what is said already
-		if (v === 'calculation') return onchange(expr && expr.k !== 'hole' ? { expr } : { text: '' });
+		if (v === 'calculation')
+			return onchange({
+				text: expr && expr.k !== 'hole' ? readFormula({ expr }, { schema, type }).text : ''
+			});
 		if (v.startsWith('related ')) {
 			const how = v.slice(8) as RollupHow;
 			if (rollup) {
@@ -272,34 +233,5 @@
 			accept={(x) => !!x.related}
 			onpick={(e) => tell(rollupTree({ how, related: e, filter: null, field: null }))}
 		/>
-	{/if}
-</span>{#if rollup && rollup.related.k === 'related'}
-	{@const of = rollup.related.type}
-	<div class="my-1 text-sm">
-		<ConditionList
-			formula={rollup.filter && { expr: rollup.filter }}
-			{schema}
-			type={of}
-			item
-			label="{label}: which of them"
-			nothing="All of them count."
-			{disabled}
-			onchange={(f: Formula | null) => retell({ filter: f && 'expr' in f ? f.expr : null })}
-		/>
-	</div>
-{:else if way === 'calculation'}
-	<FormulaInput
-		label="{label}: calculation"
-		formula={typeof given === 'object' ? given : { text: '' }}
-		{schema}
-		{type}
-		expected={typeOfField(field)}
-		{margin}
-		{disabled}
-		onchange={(f) => {
-			// what is typed stays a calculation while it is typed, whatever it comes to say
-			chosen = 'calculation';
-			onchange(bare(f));
-		}}
-	/>
-{/if}
+	{/if}</span
+>

@@ -206,9 +206,9 @@
 		<p id="{uid}-fault" class="text-sm text-brick {compact ? 'px-2 pb-1' : 'mt-1'}">
 			● {fault.message}
 			{#if meant && !disabled}<button class="textlink text-ink" onclick={mend}
-					>Write <span class="mono">{meant.text}</span></button
+					>Write <span class="mono">{meant?.text}</span></button
 				>
-				<span class="text-xs text-quiet">Ctrl Enter · {meant.label}</span>{/if}
+				<span class="text-xs text-quiet">Ctrl Enter · {meant?.label}</span>{/if}
 		</p>
 	{/if}
 </div>

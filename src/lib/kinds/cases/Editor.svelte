@@ -9,6 +9,7 @@
 	import ConditionList from '../../conditions/ConditionList.svelte';
 	import { Reorder } from '../../grid/reorder.svelte';
 	import Given from '../../inputs/Given.svelte';
+	import GivenMore from '../../inputs/GivenMore.svelte';
 	import { NONE_LABEL, formatValue } from '../../words/format';
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type EditorProps } from '../view';
@@ -151,6 +152,18 @@
 									{disabled}
 									onchange={(g) => put(row.id, (r) => ({ ...r, then: withGiven(r.then, o.i, g) }))}
 								/>
+								<div class="w-full">
+									<GivenMore
+										given={given(row.then, o.i)}
+										field={o.field}
+										schema={w.schema}
+										type={rule.type}
+										label="Case {k + 1}: what {o.field.label} gets"
+										{disabled}
+										onchange={(g) =>
+											put(row.id, (r) => ({ ...r, then: withGiven(r.then, o.i, g) }))}
+									/>
+								</div>
 							</div>
 						{/each}
 					</div>
@@ -210,6 +223,18 @@
 					onchange={(g) =>
 						set('otherwise', (b) => ({ ...b, otherwise: withGiven(b.otherwise, o.i, g) }))}
 				/>
+				<div class="w-full">
+					<GivenMore
+						given={given(body.otherwise, o.i)}
+						field={o.field}
+						schema={w.schema}
+						type={rule.type}
+						label="Otherwise: what {o.field.label} gets"
+						{disabled}
+						onchange={(g) =>
+							set('otherwise', (b) => ({ ...b, otherwise: withGiven(b.otherwise, o.i, g) }))}
+					/>
+				</div>
 				{#if taken === 'otherwise'}<span class="ml-auto text-xs font-semibold text-brass-ink"
 						>← the sample</span
 					>{/if}

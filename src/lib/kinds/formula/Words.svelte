@@ -50,7 +50,6 @@
 		schema={w.schema}
 		type={rule.type}
 		label="What {field.label} gets"
-		margin={w.given(rule, output)}
 		begin={i === 0 && w.begun?.rule === rule.id ? w.begun.first : null}
 		{disabled}
 		onchange={give}
