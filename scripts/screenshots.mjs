@@ -37,6 +37,10 @@ await shot('sheet', '/write/customer/size_class', async () => {
 	await page.click('text=Try around each limit');
 });
 await shot('options', '/write/deal/freight_paid_by', () => choose('#s-delivery_rule', 'DDP'));
+await shot('cases', '/write/deal/survey_fee', async () => {
+	await page.getByRole('button', { name: /^Case 1:/ }).click();
+	await choose('#s-site_survey_needed', 'yes');
+});
 await shot('formula', '/write/deal/net_amount', async () => {
 	const text = page.locator('.cm-content').first();
 	await text.click();
@@ -58,7 +62,6 @@ await shot('match', '/write/lead/customer', () =>
 await shot('messages', '/write/customer/~messages', () => choose('#s-season_notice', 'yes'));
 await shot('check', '/check');
 await shot('journal', '/journal');
-await shot('outbox', '/outbox');
 await shot('try', '/try', () => page.click('tbody tr:first-child button'));
 await shot('rehearse', '/rehearse', async () => {
 	await page.getByRole('button', { name: /^Run/ }).click();
