@@ -148,7 +148,7 @@ test('a reference table is pasted from a spreadsheet, looked up by a rule, and s
 	await expect(page.getByTestId('wrote-delivery_yard')).toContainText('Third');
 	await page.locator('#s-site_code').fill('NL4');
 	await expect(page.getByTestId('wrote-delivery_yard')).toContainText('North');
-	await takeOut(page, 'Delivery yard: looked up');
+	await takeOut(page, 'Delivery yard by yard names');
 	await page.goto(address);
 	await page.waitForSelector('[data-ready=true]');
 	await page.getByRole('button', { name: 'Remove the table' }).click();

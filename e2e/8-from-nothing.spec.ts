@@ -4,7 +4,7 @@
  */
 import type { Page } from '@playwright/test';
 import { Acts } from './acts';
-import { expect, openSheet, signIn, source, test } from './helpers';
+import { expect, open, openSheet, signIn, source, test } from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page));
 
@@ -47,6 +47,66 @@ async function type(page: Page, field: string, text: string) {
 	if (!(await box.isVisible())) await page.getByRole('button', { name: /more fields$/ }).click();
 	await box.fill(text);
 }
+
+test('written from nothing and released, two rules decide the same on both forms, the import and the API', async ({
+	page,
+	request,
+	baseURL
+}) => {
+	test.slow();
+	await signIn(page, 'ida');
+	const a = new Acts(page);
+	await openSheet(page, '/write/customer/registered_name');
+	await a.begin('copy');
+	await a.find('trading name');
+	await openSheet(page, '/write/customer/key_grower');
+	await a.begin('fixed');
+	await a.find('glass area');
+	await a.fill(page.getByLabel(/what Glass area is compared with/), '90000');
+	await a.choose(page.getByLabel('What Key grower gets: value'), 'yes');
+	await sound(page);
+
+	await open(page, '/release');
+	await page.getByLabel('What this release is for').fill('Two rules written from nothing.');
+	await page.getByLabel(/Release although/).check();
+	await page.getByRole('button', { name: /^Release the draft as version/ }).click();
+	await expect(page.getByText(/is in force on every entry point/)).toBeVisible();
+
+	// both forms
+	for (const form of ['full', 'short']) {
+		await open(page, `/records/customer/new?form=${form}`);
+		if (form === 'short') await expect(page.locator('#f-glass_area')).toHaveCount(0);
+		await page.locator('#f-trading_name').fill(`Ferry ${form}`);
+		if (form === 'full') {
+			await page.locator('#f-glass_area').fill('90000');
+			await expect(page.locator('#f-registered_name')).toHaveValue('Ferry full');
+		}
+		await page.getByRole('button', { name: /^Save|^Create/ }).click();
+		await page.waitForURL(/\/records\/customer\/\d+/);
+		await open(page, page.url().replace(/\?.*/, ''));
+		await expect(page.locator('#f-registered_name')).toHaveValue(`Ferry ${form}`);
+		await expect(page.locator('#f-key_grower')).toContainText(form === 'full' ? 'yes' : '—');
+	}
+	// a file
+	await open(page, '/records/customer/import');
+	await page.locator('#text').fill('Trading name,Glass area\nFerry file,90000\nFerry less,89999');
+	await page.getByRole('button', { name: 'Import', exact: true }).click();
+	await expect(page.getByRole('row', { name: /^2 created/ })).toContainText(
+		'Registered name Ferry file'
+	);
+	await expect(page.getByRole('row', { name: /^2 created/ })).toContainText('Key grower yes');
+	await expect(page.getByRole('row', { name: /^3 created/ })).not.toContainText('Key grower');
+	// other systems
+	await open(page, '/settings');
+	await page.getByLabel('Name of a new token').fill('From nothing');
+	await page.getByRole('button', { name: 'Make a token' }).click();
+	const token = await page.getByTestId('token').innerText();
+	const made = await request.post(`${baseURL}/api/v1/records/customer`, {
+		headers: { authorization: `Bearer ${token}` },
+		data: { values: { trading_name: 'Ferry other', glass_area: '90000' } }
+	});
+	expect(JSON.stringify(await made.json())).toMatch(/Ferry other.*Ferry other/);
+});
 
 test('N1: a date when one field changes', async ({ page }) => {
 	await alone(page, '/write/customer/details_checked_on');
@@ -95,7 +155,9 @@ test('N4: a district by country and postal code', async ({ page }) => {
 	finished('N4', a);
 	await sample(page, 'country', 'Netherlands');
 	await type(page, 'postal_code', '9711');
-	await expect(wrote(page, 'service_district')).toContainText('by “Service district: looked up”');
+	await expect(wrote(page, 'service_district')).toContainText(
+		'by “Service district by district postcodes”'
+	);
 	await sound(page);
 });
 

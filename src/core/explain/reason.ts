@@ -88,7 +88,7 @@ export function reason(
 		case 'reached left out':
 			return 'it takes records that somebody submits, and this one was reached by another';
 		case 'did not come to hold':
-			return 'its guard held before already';
+			return 'its condition held before already';
 		case 'outranked': {
 			const by = report.by && ruleOf(plan, report.by);
 			return by ? `“${by.name}” comes first` : 'another rule comes first';
@@ -197,13 +197,15 @@ function guardReason(plan: Plan, report: ClaimReport, format: Format): string {
 	if (report.outcome === 'guard false') {
 		const part = report.guard?.find((p) => p.result === false);
 		const told = part ? partValues(plan, part, format) : '';
-		return part ? `“${part.text}” is not so${told ? `: ${told}` : ''}` : 'its guard does not hold';
+		return part
+			? `“${part.text}” is not so${told ? `: ${told}` : ''}`
+			: 'its condition does not hold';
 	}
 	const part = report.guard?.find((p) => p.result === null);
 	const blank = part?.values.find((v) => v.value === null);
 	return blank
 		? `it is unknown whether “${part!.text}”: ${label(blank)} is blank`
-		: 'its guard is unknown';
+		: 'its condition cannot be told';
 }
 
 /** The same for a message rule. */
@@ -234,7 +236,7 @@ function messageReason(plan: Plan, report: ClaimReport, format: Format): string 
 		case 'guard unknown':
 			return guardReason(plan, report, format);
 		case 'did not come to hold':
-			return 'its guard held before already';
+			return 'its condition held before already';
 		case 'entry point left out':
 			return 'it does not apply on this entry point';
 		case 'moment left out':

@@ -152,9 +152,8 @@
 	);
 </script>
 
-<span>
-	<Word {label} value={way} {choices} {disabled} onpick={choose} />
-	{#if way === 'value'}
+<span class="inline-flex flex-wrap items-baseline gap-x-1">
+	<Word {label} value={way} {choices} {disabled} onpick={choose} />{#if way === 'value'}
 		<span class="inline-block max-w-64 min-w-24 align-middle">
 			<ValueInput
 				id="{uid}-v"

@@ -98,83 +98,86 @@
 {#if disabled}
 	<span class={look === 'word' ? `word ${tone}` : 'inline-block py-1'}>{text}</span>
 {:else}
-	<Popover.Root
-		bind:open
-		onOpenChange={(now) => {
-			if (!now) typed = '';
-		}}
-	>
-		<Popover.Trigger
-			bind:ref={trigger}
-			{id}
-			class="{look === 'word'
-				? `word ${tone} ${text.length < 4 ? 'short' : ''}`
-				: 'box choose inline-flex items-center gap-1'} {unsaid ? 'unsaid' : ''} {more}"
-			aria-label="{label}: {text}"
+	<!-- a flex box, since white space that the parts leave between them would part the word from its comma -->
+	<span class={look === 'word' ? 'inline-flex items-baseline' : 'contents'}>
+		<Popover.Root
+			bind:open
+			onOpenChange={(now) => {
+				if (!now) typed = '';
+			}}
 		>
-			{#if look === 'box'}
-				<span class="grow truncate text-left">{text}</span>
-				<ChevronDown size={13} class="shrink-0 text-quiet" aria-hidden="true" />
-			{:else}{text}{/if}
-		</Popover.Trigger>
-		<Popover.Portal>
-			<Popover.Content
-				bind:ref={content}
-				sideOffset={3}
-				align="start"
-				class="searchpick {wide ? 'widepick' : ''} z-50 border border-ink bg-sheet"
-				aria-label={label}
-				onCloseAutoFocus={closed}
+			<Popover.Trigger
+				bind:ref={trigger}
+				{id}
+				class="{look === 'word'
+					? `word ${tone} ${text.length < 4 ? 'short' : ''}`
+					: 'box choose inline-flex items-center gap-1'} {unsaid ? 'unsaid' : ''} {more}"
+				aria-label="{label}: {text}"
 			>
-				<Command.Root shouldFilter={false} loop {label}>
-					<Command.Input
-						class="w-full border-0 border-b border-line bg-transparent px-3 py-2 outline-none"
-						placeholder="Type to find"
-						aria-label="{label}: find"
-						bind:value={typed}
-					/>
-					<Command.List class="searchlist">
-						<Command.Viewport>
-							{#if !found.length}
-								<p class="px-3 py-2 text-quiet">Nothing is called so.</p>
-							{/if}
-							{#each groups as g (g.name)}
-								<Command.Group value={g.name || 'all'}>
-									{#if g.name}<Command.GroupHeading
-											class="px-3 pt-2 pb-0.5 text-xs font-semibold text-quiet"
-											>{g.name}</Command.GroupHeading
-										>{/if}
-									<Command.GroupItems>
-										{#each g.items as f (f.id)}
-											<Command.Item
-												value={f.id}
-												class="flex min-h-7 cursor-pointer gap-x-3 px-3 py-1 data-selected:bg-band-1 {wide
-													? 'flex-col'
-													: 'items-baseline'}"
-												onSelect={() => {
-													open = false;
-													typed = '';
-													onpick(f.id);
-												}}
-											>
-												<span class={wide ? 'font-medium' : 'grow'}>{f.label}</span>
-												{#if f.help}<span class="text-xs text-quiet">{f.help}</span>{/if}
-											</Command.Item>
-										{/each}
-									</Command.GroupItems>
-								</Command.Group>
-							{/each}
-							{#if found.length > MOST}
-								<p class="px-3 py-2 text-xs text-quiet">
-									{found.length - MOST} more: type to find them.
-								</p>
-							{/if}
-						</Command.Viewport>
-					</Command.List>
-				</Command.Root>
-			</Popover.Content>
-		</Popover.Portal>
-	</Popover.Root>
+				{#if look === 'box'}
+					<span class="grow truncate text-left">{text}</span>
+					<ChevronDown size={13} class="shrink-0 text-quiet" aria-hidden="true" />
+				{:else}{text}{/if}
+			</Popover.Trigger>
+			<Popover.Portal>
+				<Popover.Content
+					bind:ref={content}
+					sideOffset={3}
+					align="start"
+					class="searchpick {wide ? 'widepick' : ''} z-50 border border-ink bg-sheet"
+					aria-label={label}
+					onCloseAutoFocus={closed}
+				>
+					<Command.Root shouldFilter={false} loop {label}>
+						<Command.Input
+							class="w-full border-0 border-b border-line bg-transparent px-3 py-2 outline-none"
+							placeholder="Type to find"
+							aria-label="{label}: find"
+							bind:value={typed}
+						/>
+						<Command.List class="searchlist">
+							<Command.Viewport>
+								{#if !found.length}
+									<p class="px-3 py-2 text-quiet">Nothing is called so.</p>
+								{/if}
+								{#each groups as g (g.name)}
+									<Command.Group value={g.name || 'all'}>
+										{#if g.name}<Command.GroupHeading
+												class="px-3 pt-2 pb-0.5 text-xs font-semibold text-quiet"
+												>{g.name}</Command.GroupHeading
+											>{/if}
+										<Command.GroupItems>
+											{#each g.items as f (f.id)}
+												<Command.Item
+													value={f.id}
+													class="flex min-h-7 cursor-pointer gap-x-3 px-3 py-1 data-selected:bg-band-1 {wide
+														? 'flex-col'
+														: 'items-baseline'}"
+													onSelect={() => {
+														open = false;
+														typed = '';
+														onpick(f.id);
+													}}
+												>
+													<span class={wide ? 'font-medium' : 'grow'}>{f.label}</span>
+													{#if f.help}<span class="text-xs text-quiet">{f.help}</span>{/if}
+												</Command.Item>
+											{/each}
+										</Command.GroupItems>
+									</Command.Group>
+								{/each}
+								{#if found.length > MOST}
+									<p class="px-3 py-2 text-xs text-quiet">
+										{found.length - MOST} more: type to find them.
+									</p>
+								{/if}
+							</Command.Viewport>
+						</Command.List>
+					</Command.Root>
+				</Popover.Content>
+			</Popover.Portal>
+		</Popover.Root>
+	</span>
 {/if}
 
 <style>

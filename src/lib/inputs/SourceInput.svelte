@@ -50,9 +50,11 @@
 	/** What was meant, where a habit from elsewhere explains the fault. */
 	const meant = $derived(fault && !fault.open && !template ? mended(text, about, read) : null);
 	function mend() {
-		if (!meant) return;
-		typed = meant.text;
-		oninput(meant.text);
+		// it is gone as soon as the text is another
+		const right = meant?.text;
+		if (right === undefined) return;
+		typed = right;
+		oninput(right);
 		editor?.focus();
 	}
 

@@ -36,5 +36,9 @@
 	{disabled}
 	open={begins && !value}
 	accept={(way) => !!way.field && !way.through.length && accept(way.field)}
-	onpick={(_, f) => f && onpick(f.id)}
+	onpick={(_, f) => {
+		if (!f) return;
+		onpick(f.id);
+		w.nameAfter(rule.id, f.label);
+	}}
 />

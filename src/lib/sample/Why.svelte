@@ -1,8 +1,10 @@
 <script lang="ts">
 	/** The full explanation of what one rule did in a change. */
 	import type { ClaimReport, Format } from '$core';
-	import { reason, refKey } from '$core';
+	import type { Expr } from '$core';
+	import { reason, refKey, sayCondition } from '$core';
 	import { viewOf } from '../kinds';
+	import { formatValue } from '../words/format';
 	import { useWorkbench } from '../work/workbench.svelte';
 
 	let { report, format }: { report: ClaimReport; format: Format } = $props();
@@ -14,6 +16,10 @@
 	);
 	const Evidence = $derived(claim && viewOf(claim.rule.body).evidence);
 	const WHEN = { settled: '', was: ' before', sent: ' as sent' };
+	const words = (e: Expr) =>
+		sayCondition(e, w.schema, (f, v) =>
+			formatValue({ ...f, id: '', label: '', group: '' }, v, w.schema, w.titles.all)
+		);
 	const label = (type: string, field: string) => w.schema.field(type, field)?.label ?? field;
 </script>
 
@@ -43,7 +49,7 @@
 							? '✕ does not hold'
 							: '? unknown'}</span
 				>
-				<span class="mono">{g.text}</span>
+				<span class="font-medium">{words(g.expr)}</span>
 				{#if g.values.length}<span class="block pl-4 text-quiet"
 						>{g.values
 							.map((v) => `${label(v.type, v.field)}${WHEN[v.image]}: ${format(v, v.value)}`)
@@ -59,7 +65,7 @@
 				<span class={g.result === true ? 'text-teal' : 'text-quiet'}
 					>{g.result === true ? '✓ so' : g.result === false ? '✕ not so' : '? unknown'}</span
 				>
-				<span class="mono">{g.text}</span>
+				<span class="font-medium">{words(g.expr)}</span>
 			</p>
 		{/each}
 	{/if}

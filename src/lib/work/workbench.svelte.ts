@@ -32,6 +32,7 @@ import {
 	compilePlan,
 	copiedTo,
 	duplicated,
+	freeName,
 	isAccepted,
 	mayBeAccepted,
 	partName,
@@ -400,6 +401,19 @@ export class Workbench {
 		const as = `r_${crypto.randomUUID().slice(0, 8)}`;
 		this.edit(`duplicate ${id}`, duplicated(this.draft, id, as));
 		return as;
+	}
+
+	/**
+	 * Names a rule after what it starts from, in the habit of the trade: the field, then by what. A name
+	 * that somebody gave stays.
+	 */
+	nameAfter(id: string, source: string) {
+		const rule = this.rule(id);
+		const label = rule && this.schema.field(rule.type, rule.outputs[0]?.field ?? '')?.label;
+		if (!label || !rule.name.startsWith(`${label}: `)) return;
+		const by = / by$/i.test(label) ? '' : 'by ';
+		const name = freeName(this.draft, rule.type, `${label} ${by}${source.toLowerCase()}`);
+		this.editRule('name', id, (r) => ({ ...r, name }));
 	}
 
 	/** Puts a rule into the draft once more, at another field. */

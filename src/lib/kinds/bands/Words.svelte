@@ -20,6 +20,7 @@
 	async function pick(e: Expr, field: Field | null) {
 		byFormula.delete(rule.id);
 		set('input', (b) => ({ ...b, input: { expr: e } }));
+		if (field) w.nameAfter(rule.id, field.label);
 		if (body.limits.length || !field || e.k !== 'field') return;
 		// the first limits come from the values that are there: one band for each option, or three
 		const target = w.schema.field(rule.type, output.field);

@@ -128,7 +128,7 @@
 									onclick={() => (open = row.id)}>{words(row.when)}</button
 								>{/if}
 						{/if}
-						{#if branch(k)}<span
+						{#if branch(k) && (open !== row.id || disabled)}<span
 								class="pl-1 {branch(k)!.result === true
 									? 'text-teal'
 									: branch(k)!.result === false

@@ -37,6 +37,7 @@
 			};
 		});
 		set('table', (b) => ({ ...b, table: id, keys, columns }));
+		w.nameAfter(rule.id, table.label);
 	}
 	const label = $derived(w.schema.field(rule.type, output.field)?.label ?? output.field);
 </script>
