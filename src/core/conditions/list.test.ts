@@ -1,4 +1,5 @@
 /** Conditions as a list: a view of the tree that looking never changes and editing never loses. */
+import { readFileSync } from 'node:fs';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { outcome, planOf, rule, run, schema } from '../../../tests/world';
@@ -229,7 +230,8 @@ describe('a list and its tree', () => {
 		expect(relation('Stage = null')).toEqual(['is blank']);
 		expect(relation('Stage != null')).toEqual(['is given']);
 		expect(relation('5 <= A')).toEqual(['is at least']);
-		expect(relation('A >= 1 and A <= 5')).toEqual(['is between']);
+		expect(relation('A between 1 and 5')).toEqual(['is between']);
+		expect(relation('A >= 1 and A <= 5')).toEqual(['is at least', 'is at most']);
 		expect(relation('A > was.A')).toEqual(['rose']);
 		expect(relation('was.Stage = "Won"')).toEqual(['was']);
 		expect(relation('not(Flag)')).toEqual(['is no']);
@@ -360,5 +362,17 @@ it('every kind of field has relations, and those about the change only where the
 		expect(relationsFor(kind, false).filter((r) => events.includes(r.id))).toEqual([]);
 	}
 	expect(new Set(RELATIONS.map((r) => r.id)).size).toBe(RELATIONS.length);
-	expect(new Schema({ types: [], lists: [], zone: 'UTC' }).types.size).toBe(0);
+});
+
+it('docs/meaning.md has each relation with its tree and what it gives for a blank', () => {
+	const docs = readFileSync('docs/meaning.md', 'utf8').replace(/ +/g, ' ');
+	const none = new Schema({ types: [], lists: [], zone: 'UTC' });
+	for (const r of RELATIONS) {
+		const tree = printExpression(r.trees[0], none).text;
+		const row = docs
+			.split('\n')
+			.find((l) => l.startsWith(`| ${r.label} |`) && l.includes(`\`${tree}\``));
+		expect(row, `${r.label}: ${tree}`).toBeDefined();
+		if (!r.event) expect(row).toContain(`| ${r.blank} |`);
+	}
 });

@@ -219,7 +219,8 @@ export const RELATIONS: readonly Relation[] = [
 	relation('is between', {
 		label: 'is between … and …',
 		between: ['number', 'date'],
-		as: ['x in [a..b]', 'x between a and b', 'x >= a and x <= b'],
+		// not the two limits one by one: those are two rows
+		as: ['x in [a..b]', 'x between a and b'],
 		asks: ['a', 'b'],
 		blank: 'cannot be told'
 	}),

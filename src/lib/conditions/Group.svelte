@@ -104,7 +104,6 @@
 		{ value: 'any', label: 'any' },
 		{ value: 'none', label: 'none' }
 	];
-	let rowBox = $state<HTMLElement>();
 	/** Place of the formula that is typed: it stays one while it is, whatever it comes to say. */
 	let typing = $state<string | null>(null);
 	const textOf = (it: ConditionItem): Formula => {
@@ -120,7 +119,7 @@
 	}
 </script>
 
-<div class="group" bind:this={rowBox}>
+<div class="group">
 	{#if path.length || group.items.length > 1}
 		<p class="how text-sm text-quiet">
 			<Word
@@ -171,7 +170,7 @@
 						formula={textOf(it)}
 						{schema}
 						{type}
-						variables={item ? [] : undefined}
+						variables={item ? [{ name: 'item', ty: { t: 'record', type } }] : undefined}
 						expected={BOOLEAN}
 						disabled={disabled || item}
 						onchange={(f) => typedFormula(i, f)}

@@ -119,7 +119,8 @@
 			{schema}
 			{type}
 			expected={typeOfField(of)}
-			{disabled}
+			variables={item ? [{ name: 'item', ty: { t: 'record', type } }] : undefined}
+			disabled={disabled || item}
 			onchange={(f) => {
 				typing = true;
 				const tree = 'expr' in f ? f.expr : readFormula(f, { schema, type }).compiled?.expr;

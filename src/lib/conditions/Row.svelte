@@ -90,9 +90,9 @@
 						<DropdownMenu.Item class="item" onSelect={() => compareWith('field')}
 							>Compare with another field</DropdownMenu.Item
 						>
-						<DropdownMenu.Item class="item" onSelect={() => compareWith('calculation')}
-							>Compare with a calculation</DropdownMenu.Item
-						>
+						{#if !item}<DropdownMenu.Item class="item" onSelect={() => compareWith('calculation')}
+								>Compare with a calculation</DropdownMenu.Item
+							>{/if}
 						<DropdownMenu.Item class="item" onSelect={() => compareWith('value')}
 							>Compare with a value</DropdownMenu.Item
 						>

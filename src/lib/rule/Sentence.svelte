@@ -8,7 +8,7 @@
 	import { readFormula } from '$core/feel/language';
 	import ConditionList from '../conditions/ConditionList.svelte';
 	import { viewOf } from '../kinds';
-	import { MOMENT_CHOICES, andList, formatValue, momentText, usualMoments } from '../words/format';
+	import { MOMENT_CHOICES, andList, momentText, usualMoments } from '../words/format';
 	import Word from '../words/Word.svelte';
 	import WordSet from '../words/WordSet.svelte';
 	import { useWorkbench } from '../work/workbench.svelte';
@@ -41,9 +41,7 @@
 		if (!rule.guard) return '';
 		const r = readFormula(rule.guard, { schema: w.schema, type: reach.setOffAt.id });
 		if (!r.compiled) return r.text || '…';
-		return sayCondition(r.compiled.expr, w.schema, (f, v) =>
-			formatValue({ ...f, id: '', label: '', group: '' }, v, w.schema, w.titles.all)
-		);
+		return sayCondition(r.compiled.expr, w.schema, w.sayValue);
 	});
 	/** Of a fill, what it waits for stands behind the value. */
 	const fills = $derived(rule.outputs.some((o) => o.hold === 'fill'));

@@ -4,7 +4,6 @@
 	import type { Expr } from '$core';
 	import { reason, refKey, sayCondition } from '$core';
 	import { viewOf } from '../kinds';
-	import { formatValue } from '../words/format';
 	import { useWorkbench } from '../work/workbench.svelte';
 
 	let { report, format }: { report: ClaimReport; format: Format } = $props();
@@ -16,10 +15,7 @@
 	);
 	const Evidence = $derived(claim && viewOf(claim.rule.body).evidence);
 	const WHEN = { settled: '', was: ' before', sent: ' as sent' };
-	const words = (e: Expr) =>
-		sayCondition(e, w.schema, (f, v) =>
-			formatValue({ ...f, id: '', label: '', group: '' }, v, w.schema, w.titles.all)
-		);
+	const words = (e: Expr) => sayCondition(e, w.schema, w.sayValue);
 	const label = (type: string, field: string) => w.schema.field(type, field)?.label ?? field;
 </script>
 

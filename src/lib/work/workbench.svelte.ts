@@ -19,6 +19,7 @@ import type {
 	Repair,
 	Rule,
 	RuleSet,
+	SayValue,
 	Settled,
 	Trial
 } from '$core';
@@ -46,7 +47,6 @@ import {
 	valuesFromJson,
 	valuesToJson
 } from '$core';
-import { readFormula } from '$core/feel/language';
 import { zones } from '../../runtime/zones';
 import { formatValue } from '../words/format';
 import { Near } from './near.svelte';
@@ -581,10 +581,9 @@ export class Workbench {
 		return id === MESSAGES ? MESSAGES_FIELD : this.schema.field(type, id);
 	}
 
-	/** The text of a rule's guard, or null. */
-	guardText(rule: Rule): string | null {
-		return rule.guard && readFormula(rule.guard, { schema: this.schema, type: rule.type }).text;
-	}
+	/** A value as people read it, for conditions in words. */
+	readonly sayValue: SayValue = (field, value) =>
+		formatValue({ ...field, id: '', label: '', group: '' }, value, this.schema, this.titles.all);
 }
 
 export const provideWorkbench = (w: Workbench) => setContext(KEY, w);

@@ -1,19 +1,17 @@
 <script lang="ts">
 	/** If … then …, a case a row; the one that decides for the sample is marked. */
 	import type { CaseGives, CasesBody, Field, Formula } from '$core';
-	import { HOLE, sayCondition } from '$core';
+	import { HOLE, sayCondition, withoutResult } from '$core';
 	import { readFormula } from '$core/feel/language';
 	import { DropdownMenu } from 'bits-ui';
 	import EllipsisVertical from '@lucide/svelte/icons/ellipsis-vertical';
 	import { untrack } from 'svelte';
 	import ConditionList from '../../conditions/ConditionList.svelte';
 	import { Reorder } from '../../grid/reorder.svelte';
-	import Given from '../../inputs/Given.svelte';
-	import GivenMore from '../../inputs/GivenMore.svelte';
-	import { NONE_LABEL, formatValue } from '../../words/format';
+	import { NONE_LABEL } from '../../words/format';
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type EditorProps } from '../view';
-	import { withoutResult } from '$core';
+	import Gives from './Gives.svelte';
 
 	type Row = CasesBody['rows'][number];
 	let { rule, body, report, disabled }: EditorProps<CasesBody> = $props();
@@ -85,9 +83,7 @@
 	function words(f: Formula) {
 		const r = readFormula(f, { schema: w.schema, type: rule.type });
 		if (!r.compiled) return r.text || 'what? …';
-		return sayCondition(r.compiled.expr, w.schema, (x, v) =>
-			formatValue({ ...x, id: '', label: '', group: '' }, v, w.schema, w.titles.all)
-		);
+		return sayCondition(r.compiled.expr, w.schema, w.sayValue);
 	}
 	const SAID: Record<string, string> = { true: '✓', false: '✕', null: '?' };
 	const branch = (k: number) => report?.branches?.[k];
@@ -142,7 +138,7 @@
 								<span class="text-quiet"
 									>then {outputs.length > 1 ? `${o.field.label} gets` : ''}</span
 								>
-								<Given
+								<Gives
 									given={given(row.then, o.i)}
 									field={o.field}
 									schema={w.schema}
@@ -152,18 +148,6 @@
 									{disabled}
 									onchange={(g) => put(row.id, (r) => ({ ...r, then: withGiven(r.then, o.i, g) }))}
 								/>
-								<div class="w-full">
-									<GivenMore
-										given={given(row.then, o.i)}
-										field={o.field}
-										schema={w.schema}
-										type={rule.type}
-										label="Case {k + 1}: what {o.field.label} gets"
-										{disabled}
-										onchange={(g) =>
-											put(row.id, (r) => ({ ...r, then: withGiven(r.then, o.i, g) }))}
-									/>
-								</div>
 							</div>
 						{/each}
 					</div>
@@ -212,7 +196,7 @@
 			<div class="flex flex-wrap items-baseline gap-2 pl-8">
 				<span class="text-quiet">otherwise {outputs.length > 1 ? `${o.field.label} gets` : ''}</span
 				>
-				<Given
+				<Gives
 					given={given(body.otherwise, o.i)}
 					field={o.field}
 					schema={w.schema}
@@ -223,18 +207,6 @@
 					onchange={(g) =>
 						set('otherwise', (b) => ({ ...b, otherwise: withGiven(b.otherwise, o.i, g) }))}
 				/>
-				<div class="w-full">
-					<GivenMore
-						given={given(body.otherwise, o.i)}
-						field={o.field}
-						schema={w.schema}
-						type={rule.type}
-						label="Otherwise: what {o.field.label} gets"
-						{disabled}
-						onchange={(g) =>
-							set('otherwise', (b) => ({ ...b, otherwise: withGiven(b.otherwise, o.i, g) }))}
-					/>
-				</div>
 				{#if taken === 'otherwise'}<span class="ml-auto text-xs font-semibold text-brass-ink"
 						>← the sample</span
 					>{/if}

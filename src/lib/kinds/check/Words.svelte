@@ -3,7 +3,6 @@
 	import { sayCondition } from '$core';
 	import { readFormula } from '$core/feel/language';
 	import Word from '../../words/Word.svelte';
-	import { formatValue } from '../../words/format';
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import Target from '../Target.svelte';
 	import { bodyEdit, type WordsProps } from '../view';
@@ -15,9 +14,7 @@
 	const words = $derived.by(() => {
 		const r = readFormula(body.holds, { schema: w.schema, type: rule.type });
 		if (!r.compiled) return r.text || '…';
-		return sayCondition(r.compiled.expr, w.schema, (f, v) =>
-			formatValue({ ...f, id: '', label: '', group: '' }, v, w.schema, w.titles.all)
-		);
+		return sayCondition(r.compiled.expr, w.schema, w.sayValue);
 	});
 </script>
 

@@ -4,7 +4,6 @@
 	import { sayGiven } from '$core';
 	import { readFormula } from '$core/feel/language';
 	import Given from '../../inputs/Given.svelte';
-	import { formatValue } from '../../words/format';
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type WordsProps } from '../view';
 
@@ -18,9 +17,7 @@
 		if (opened || !field) return '';
 		const r = readFormula(given, { schema: w.schema, type: rule.type });
 		if (!r.compiled) return r.text || '…';
-		return sayGiven(r.compiled.expr, field, w.schema, (f, v) =>
-			formatValue({ ...f, id: '', label: '', group: '' }, v, w.schema, w.titles.all)
-		);
+		return sayGiven(r.compiled.expr, field, w.schema, w.sayValue);
 	});
 	function give(g: CaseGives) {
 		if (typeof g === 'string') return;
