@@ -20,7 +20,8 @@ const CORE = [
 	'trials',
 	'compare',
 	'check',
-	'edit'
+	'edit',
+	'suggest'
 ];
 const TEST = '\\.test\\.ts$';
 

@@ -221,5 +221,16 @@ export {
 } from './edit/edit';
 export { copiedTo, copiesTo, duplicated, freeName, namesakes } from './edit/copies';
 
+// ── Suggest: rules that the records themselves propose ───────────────────────────────────────────
+export {
+	MOST_STUDIED,
+	MOST_SUGGESTIONS,
+	suggest,
+	type Evidence,
+	type Suggestion,
+	type Suggestions
+} from './suggest/suggest';
+export type { SuggestedHow } from './suggest/study';
+
 // ── Compare ──────────────────────────────────────────────────────────────────────────────────────
 export { changedRules } from './compare/rules';

@@ -277,6 +277,29 @@ export const checkNeeds = (v: unknown) =>
 		v
 	).needs;
 
+/** Most wanted values that somebody gives by example. */
+export const MOST_EXAMPLES = 20;
+
+/** A field for which rules are looked for, with wanted values by record. @throws {BadInput} naming the place */
+export function checkSuggesting(v: unknown) {
+	const { examples, ...field } = check<{
+		type: string;
+		field: string;
+		examples: { record: string; value: JsonValue }[];
+	}>(
+		yup.object({
+			type: text(60),
+			field: text(60),
+			examples: list(only({ record: recordNumber(), value: json() }), MOST_EXAMPLES)
+		}),
+		v
+	);
+	return {
+		...field,
+		examples: Object.fromEntries(examples.map((e) => [e.record, e.value ?? null]))
+	};
+}
+
 /** Records whose titles are wanted. @throws {BadInput} naming the place */
 export const checkTitles = (v: unknown) =>
 	check<{ wanted: { type: string; id: string }[] }>(

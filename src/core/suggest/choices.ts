@@ -32,6 +32,7 @@ export function startValues(s: Study, rows: readonly number[]): Hypothesis[] {
 			how: 'start value',
 			size: 1,
 			reads: [],
+			results: 1,
 			gives: () => key,
 			verb: 'default',
 			hold: 'once',
@@ -74,6 +75,7 @@ export function optionMaps(s: Study, rows: readonly number[]): Hypothesis[] {
 				how: 'options',
 				size: 1 + gives.size / 4,
 				reads: [x.label],
+				results: gives.size,
 				gives: (r) => gives.get(x.keys[r]) ?? '',
 				verb: 'map',
 				body: () => mapBody(s, x, gives)
@@ -201,6 +203,7 @@ function makeCases(
 			how: 'cases',
 			size: 1 + xs.length / 2 + cases.length / 4,
 			reads,
+			results: cases.length,
 			gives: (r) => gives(first(r), r),
 			verb: 'derive',
 			body: () => casesBody(s, xs, cases, then)

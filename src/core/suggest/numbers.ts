@@ -110,6 +110,7 @@ export function bandLists(s: Study, rows: readonly number[]): Hypothesis[] {
 				how: 'bands',
 				size: 1.5 + limits.length / 4,
 				reads: [x.label],
+				results: gives.length,
 				gives: (r) => {
 					const v = sizeOf(x.values[r]);
 					if (Number.isNaN(v)) return blank;

@@ -48,6 +48,8 @@ export interface Hypothesis {
 	/** How much somebody has to read to understand it; a copy is 1. */
 	size: number;
 	reads: readonly string[];
+	/** How many values it was given to choose from; left out where it computes. */
+	results?: number;
 	/** What it gives for a record, as a key. */
 	gives(row: number): string;
 	verb: Kind;

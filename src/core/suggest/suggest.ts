@@ -189,13 +189,16 @@ function byRecords(s: Study, rows: readonly number[], loader: Whole): Found[] {
 	return out;
 }
 
-/** What gives every example what was typed, whatever is stored. */
+/**
+ * What gives every example what was typed, whatever is stored. What chooses among values must have been
+ * shown one more example than it has values: else anything would do.
+ */
 function byExamples(s: Study, loader: Whole): Found[] {
 	if (s.examples.size < 2) return [];
 	const rows = [...s.examples.keys()];
 	const all = [...startValues(s, rows), ...supposed(s, rows, loader)];
 	return all
-		.filter((h) => hits(s, rows, h.gives) === rows.length)
+		.filter((h) => hits(s, rows, h.gives) === rows.length && rows.length > (h.results ?? 1))
 		.map((hypothesis) => ({ hypothesis, chance: null, tried: all.length }));
 }
 

@@ -376,17 +376,19 @@ export function matchingRecords(
 	return target.type.fields
 		.filter((f) => !f.retired && isText(f))
 		.flatMap((f) =>
-			matchHows(f).flatMap((how) => {
-				const at = target.at.get(f.id)!;
-				const index = new Map<string, string[]>();
-				for (const r of all(target.type.id)) {
-					const key = matchKey(how, r.values[at]);
-					if (key !== null) index.set(key, [...(index.get(key) ?? []), r.id]);
-				}
-				return s.columns
-					.filter((c) => isText(c.field) && (how !== 'domain' || c.field.type === 'email'))
-					.map((c) => matched(s, c, f, how, index));
-			})
+			matchHows(f)
+				.filter((how) => how !== 'exact')
+				.flatMap((how) => {
+					const at = target.at.get(f.id)!;
+					const index = new Map<string, string[]>();
+					for (const r of all(target.type.id)) {
+						const key = matchKey(how, r.values[at]);
+						if (key !== null) index.set(key, [...(index.get(key) ?? []), r.id]);
+					}
+					return s.columns
+						.filter((c) => isText(c.field) && (how !== 'domain' || c.field.type === 'email'))
+						.map((c) => matched(s, c, f, how, index));
+				})
 		);
 }
 
@@ -405,7 +407,7 @@ function matched(
 	return {
 		id: `match ${f.id} ${how} ${c.id}`,
 		how: 'match',
-		size: 1.3 + (how === 'exact' ? 0.1 : 0),
+		size: 1.3,
 		reads: [c.label],
 		gives: (r) => keys[r],
 		verb: 'map',

@@ -88,6 +88,57 @@ export async function readRecords(
 	return r.rows.map((row) => toStored(schema, type, row));
 }
 
+/**
+ * Some records of a type, in an order that has nothing to do with what they hold and is the same each time.
+ * @param first the ids of those that come first, whatever the order
+ */
+export async function sampleRecords(
+	db: Db,
+	schema: Schema,
+	workspace: string,
+	type: string,
+	most: number,
+	first: readonly string[]
+): Promise<StoredRecord[]> {
+	const r = await db.query(
+		`select * from ${tableOf(type)} where workspace = $1
+		 order by id = any($3::bigint[]) desc, hashint8(id), id limit $2`,
+		[workspace, most, first]
+	);
+	return r.rows.map((row) => toStored(schema, type, row));
+}
+
+/** How many records point to some records by a link. */
+export async function countRelated(
+	db: Db,
+	workspace: string,
+	type: string,
+	field: string,
+	of: readonly string[]
+): Promise<number> {
+	const r = await db.query(
+		`select count(*)::int as n from ${tableOf(type)} where workspace = $1 and ${columnOf(field)} = any($2::bigint[])`,
+		[workspace, of]
+	);
+	return r.rows[0].n;
+}
+
+/** The records that point to some records by a link. */
+export async function relatedRecords(
+	db: Db,
+	schema: Schema,
+	workspace: string,
+	type: string,
+	field: string,
+	of: readonly string[]
+): Promise<StoredRecord[]> {
+	const r = await db.query(
+		`select * from ${tableOf(type)} where workspace = $1 and ${columnOf(field)} = any($2::bigint[]) order by id`,
+		[workspace, of]
+	);
+	return r.rows.map((row) => toStored(schema, type, row));
+}
+
 /** Ids of the records whose link points to each of some records; those nobody points to are left out. */
 export async function relatedIds(
 	db: Db,

@@ -4,6 +4,7 @@ import type { EntryPoint } from '../../core';
 import type { Account, Role } from '../people/accounts';
 import { mayAct } from '../people/accounts';
 import { NotAnalysedInTime } from '../look/analysis';
+import { NotFoundInTime } from '../look/suggest';
 import { RefusedChange } from '../records';
 import { BadInput } from '../../door';
 
@@ -22,7 +23,8 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
 		return json((await work()) ?? {});
 	} catch (e) {
 		if (e instanceof BadInput) return json({ message: e.message }, { status: 400 });
-		if (e instanceof NotAnalysedInTime) return json({ message: e.message }, { status: 503 });
+		if (e instanceof NotAnalysedInTime || e instanceof NotFoundInTime)
+			return json({ message: e.message }, { status: 503 });
 		if (e instanceof RefusedChange)
 			return json(
 				{

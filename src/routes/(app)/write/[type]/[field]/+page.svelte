@@ -1,11 +1,13 @@
 <script lang="ts">
 	import { tick, untrack } from 'svelte';
 	import { page } from '$app/state';
-	import type { Output, Rule } from '$core';
+	import type { Output, Rule, Suggestion } from '$core';
 	import { MESSAGES, freeName, isAbout, offersAt } from '$core';
 	import { Reorder } from '$lib/grid/reorder.svelte';
 	import SearchPick from '$lib/inputs/SearchPick.svelte';
 	import RuleCard from '$lib/rule/RuleCard.svelte';
+	import Suggested from '$lib/rule/Suggested.svelte';
+	import { nameOf } from '$lib/rule/suggested';
 	import Sample from '$lib/sample/Sample.svelte';
 	import Splitter from '$lib/shell/Splitter.svelte';
 	import { describeField } from '$lib/words/format';
@@ -115,9 +117,39 @@
 		field && type ? offersAt({ schema: w.schema, type: type.id, field }) : []
 	);
 
+	const newId = () => `r_${crypto.randomUUID().slice(0, 8)}`;
+	const unasked = {
+		why: '',
+		entryPoints: null,
+		watch: null,
+		entering: false,
+		guard: null
+	} satisfies Partial<Rule>;
+	/** A new rule stands at the end of the sheet. */
+	function show(id: string) {
+		return tick().then(() => {
+			const card = document.getElementById(`rule-${id}`);
+			card?.scrollIntoView({ block: 'nearest' });
+			return card;
+		});
+	}
+	/** Makes a rule of what the records propose; its name has the focus. */
+	function use(s: Suggestion) {
+		const id = newId();
+		w.addRule({
+			...unasked,
+			...s.rule,
+			id,
+			type: params.type,
+			name: freeName(w.draft, params.type, nameOf(s, field!)),
+			moments: s.rule.kind === 'default' ? ['created'] : ['created', 'changed', 'request']
+		});
+		void show(id).then((card) => card?.querySelector('input')?.focus());
+	}
+
 	/** Begins a rule for a purpose; what is said first of it has the focus. */
 	function add(c: (typeof choices)[number]) {
-		const id = `r_${crypto.randomUUID().slice(0, 8)}`;
+		const id = newId();
 		const hold = c.hold ?? (c.verb === 'default' ? 'once' : 'follow');
 		const output = (id: string, field: string): Output => ({
 			id,
@@ -129,30 +161,25 @@
 		const first = c.begins ?? 'source';
 		w.begun = { rule: id, first };
 		w.addRule({
+			...unasked,
 			id,
 			type: params.type,
 			kind: c.verb,
 			name: freeName(w.draft, params.type, `${field!.label}: ${c.name}`),
-			why: '',
 			moments:
 				c.verb === 'default'
 					? ['created']
 					: messages
 						? ['created', 'changed']
 						: ['created', 'changed', 'request'],
-			entryPoints: null,
 			watch: first === 'watch' ? [] : null,
-			entering: false,
 			guard: first === 'condition' ? { text: '' } : null,
 			outputs: messages
 				? []
 				: [output('o1', params.field), ...(c.second ? [output('o2', c.second)] : [])],
 			body: c.make()
 		});
-		// a new rule stands at the end of the sheet
-		void tick().then(() =>
-			document.getElementById(`rule-${id}`)?.scrollIntoView({ block: 'nearest' })
-		);
+		void show(id);
 	}
 	const addLabel = $derived(
 		messages
@@ -234,6 +261,11 @@
 						onpick={(i) => add(choices[Number(i)])}
 					/>
 				</div>
+			{/if}
+			{#if w.canEdit && !messages}
+				{#key `${params.type}.${params.field}`}
+					<Suggested type={params.type} {field} begin={!rules.length} onuse={use} />
+				{/key}
 			{/if}
 			{#if readers.length}
 				<p class="mt-5 text-sm">
