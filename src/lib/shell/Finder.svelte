@@ -68,6 +68,13 @@
 						href: `/write/${t.id}/${f.id}`
 					});
 			out.push({
+				id: `whole ${t.id}`,
+				label: `${t.label}: rules and fields`,
+				kind: 'the whole',
+				also: 'picture matrix map diagram',
+				href: `/whole/${t.id}`
+			});
+			out.push({
 				id: `records ${t.id}`,
 				label: t.plural,
 				kind: 'records',

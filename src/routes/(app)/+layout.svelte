@@ -48,7 +48,8 @@
 	);
 	const beside = $derived([
 		{ href: '/tables', label: 'Tables', count: w.draft.tables?.length ?? 0 },
-		{ href: '/definitions', label: 'Definitions', count: w.draft.definitions?.length ?? 0 }
+		{ href: '/definitions', label: 'Definitions', count: w.draft.definitions?.length ?? 0 },
+		{ href: `/whole/${page.params.type ?? w.model.types[0].id}`, label: 'The whole', count: null }
 	]);
 	function undo() {
 		const done = w.undo();
@@ -127,7 +128,8 @@
 						class="textlink"
 						href={b.href}
 						aria-current={page.url.pathname.startsWith(b.href) ? 'page' : undefined}
-						>{b.label} <span class="mono text-quiet">&nbsp;{b.count}</span></a
+						>{b.label}{#if b.count !== null}
+							<span class="mono text-quiet">&nbsp;{b.count}</span>{/if}</a
 					>
 				{/each}
 			</nav>

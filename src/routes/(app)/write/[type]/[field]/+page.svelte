@@ -2,7 +2,7 @@
 	import { tick, untrack } from 'svelte';
 	import { page } from '$app/state';
 	import type { Output, Rule, Suggestion } from '$core';
-	import { MESSAGES, freeName, isAbout, offersAt } from '$core';
+	import { MESSAGES, flowOf, freeName, isAbout, offersAt, sheetOf } from '$core';
 	import { Reorder } from '$lib/grid/reorder.svelte';
 	import SearchPick from '$lib/inputs/SearchPick.svelte';
 	import RuleCard from '$lib/rule/RuleCard.svelte';
@@ -100,15 +100,15 @@
 		});
 	});
 
-	/** Who reads this field: rules of any type. */
+	/** Who reads this field: rules of any type, each once. */
 	const readers = $derived(
-		[...w.plan.claims.values()]
+		flowOf(w.plan, w.draft)
 			.filter(
-				(c) =>
-					c.reads.some((r) => r.type === params.type && r.field === params.field) &&
-					c.field.id !== params.field
+				(f) =>
+					f.reads.some((r) => r.type === params.type && r.field === params.field) &&
+					!rules.some((r) => r.id === f.rule.id)
 			)
-			.map((c) => ({ key: c.id, name: c.rule.name, type: c.rule.type, field: c.field.id }))
+			.map(({ rule }) => ({ key: rule.id, name: rule.name, type: rule.type, field: sheetOf(rule) }))
 	);
 
 	// ---- a new rule ---------------------------------------------------------------------------
@@ -212,7 +212,11 @@
 		{#if field && type}
 			<div class="flex items-baseline gap-3">
 				<h1 class="text-xl whitespace-nowrap">{field.label}</h1>
-				<span class="min-w-0 truncate text-sm text-quiet" title={about}>{about}</span>
+				<span class="min-w-0 grow truncate text-sm text-quiet" title={about}>{about}</span>
+				{#if !messages}<a
+						class="textlink text-sm whitespace-nowrap"
+						href="/whole/{type.id}/{field.id}">Where it comes from and goes to</a
+					>{/if}
 			</div>
 			<p class="mb-3 text-sm text-quiet">
 				{#if messages}{rules.length
@@ -272,7 +276,7 @@
 					<span class="text-quiet">Read by</span>
 					{#each readers as r, i (r.key)}{i ? ' · ' : ' '}<a
 							class="word reads"
-							href="/write/{r.type}/{r.field}">{r.name}</a
+							href="/write/{r.type}/{r.field}#rule-{r.key}">{r.name}</a
 						>{/each}
 				</p>
 			{/if}
