@@ -204,6 +204,7 @@ export {
 	type Overruled,
 	type Repair
 } from './check/findings';
+export { betweenClaims, type Between } from './check/between';
 export { FINDINGS, type FindingIs } from './kinds/catalogue';
 export { PROBE_DAY } from './check/probe';
 export { repaired } from './check/repair';

@@ -17,8 +17,8 @@ import { reading, writerOf } from '../kinds';
 import type { Deciding, Witness } from '../kinds/spec';
 import type { Probe } from './probe';
 
-/** Axes that tell a rule's guard apart; null when it cannot be analysed. No guard has none. */
-function guardAxes(probe: Probe, rule: Rule): Expr[] | null {
+/** What tells a rule's guard apart; null when it cannot be analysed. No guard has none. */
+export function guardAxes(probe: Probe, rule: Rule): Expr[] | null {
 	if (!rule.guard) return [];
 	const e = exprOf(probe, rule.type, rule.guard);
 	return e && [e];
@@ -31,7 +31,8 @@ export function bodyParts(probe: Probe, rule: Rule, output: number): Deciding | 
 	return writerOf(rule.body)?.decides(rule.body, output, { schema, rule, ...read }) ?? null;
 }
 
-interface Answer {
+/** What a claim does at one record. */
+export interface Answer {
 	guard: boolean;
 	/** Whether the claim decides: it has a result, or stops the walk without one. */
 	decides: boolean;
@@ -39,7 +40,7 @@ interface Answer {
 }
 
 /** What a claim does at one combination. Null when it could not be run. */
-function ask(c: Claim, env: Env): Answer | null {
+export function ask(c: Claim, env: Env): Answer | null {
 	try {
 		env.steps = EVALUATION_STEPS;
 		if (c.guard && c.guard(env) !== true) return { guard: false, decides: false, got: false };
@@ -51,7 +52,8 @@ function ask(c: Claim, env: Env): Answer | null {
 	}
 }
 
-const isEvent = (c: Claim) => c.eventful || c.each >= 0 || c.rule.entering;
+/** Whether a claim depends on what happens, beside what a record holds. */
+export const isEvent = (c: Claim) => c.eventful || c.each >= 0 || c.rule.entering;
 
 /** Whether a condition holds at every combination, at none, or depends; null when that is not known. */
 export function truthOf(

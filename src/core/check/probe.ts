@@ -57,7 +57,7 @@ export class Probe {
 
 	constructor(
 		readonly plan: Plan,
-		private readonly zones: ZoneClock,
+		readonly zones: ZoneClock,
 		readonly effort = new Effort()
 	) {
 		this.schema = plan.schema;

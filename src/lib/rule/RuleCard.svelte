@@ -1,5 +1,5 @@
 <script lang="ts">
-	import type { Field, Finding, Format, Rule } from '$core';
+	import type { Between, Field, Finding, Format, Rule } from '$core';
 	import { copiesTo, isAbout, namesakes, reason, toJson, writerOf } from '$core';
 	/** One rule as a sentence whose words are the controls, with the editor that fits its kind below it. */
 	import { onMount, untrack } from 'svelte';
@@ -11,6 +11,7 @@
 	import SearchPick, { type Found } from '../inputs/SearchPick.svelte';
 	import Accept from './Accept.svelte';
 	import Narrow from './Narrow.svelte';
+	import OrderCounts from './OrderCounts.svelte';
 	import Sentence from './Sentence.svelte';
 	import { formatValue } from '../words/format';
 	import { viewOf } from '../kinds';
@@ -22,6 +23,7 @@
 		place,
 		count,
 		lead,
+		pairs,
 		handle
 	}: {
 		rule: Rule;
@@ -32,6 +34,8 @@
 		count: number;
 		/** Open from the start; the others are folded to their sentence. */
 		lead: boolean;
+		/** What is known of it and each rule above it. */
+		pairs: readonly Between[];
 		/** Of the handle by which it is moved; null where it cannot be. */
 		handle: HTMLAttributes<HTMLSpanElement> | null;
 	} = $props();
@@ -125,6 +129,7 @@
 	id="rule-{rule.id}"
 	aria-label={rule.name}
 >
+	{#if pairs.length}<OrderCounts {rule} {field} {pairs} />{/if}
 	<div class="px-4 pt-3 pb-3">
 		<header class="flex items-start gap-3">
 			{#if !handle || count < 2}

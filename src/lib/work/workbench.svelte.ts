@@ -542,7 +542,16 @@ export class Workbench {
 	/** Pins the record that a finding shows as the sample. */
 	showFinding(f: Finding) {
 		const { type } = this.schema.type(f.type);
-		const near = f.near ?? [];
+		this.showRecord(f.type, f, `A ${type.label.toLowerCase()} that shows it`);
+	}
+
+	/** Pins a record that was made up as the sample. */
+	showRecord(
+		type: string,
+		shown: Pick<Finding, 'witness' | 'near' | 'was' | 'entryPoint'>,
+		title: string
+	) {
+		const near = shown.near ?? [];
 		this.titles.learn(
 			Object.fromEntries(
 				near.map((r) => {
@@ -553,14 +562,14 @@ export class Workbench {
 			)
 		);
 		this.sample = {
-			type: f.type,
+			type,
 			id: null,
-			title: `A ${type.label.toLowerCase()} that shows it`,
-			was: f.was ?? {},
+			title,
+			was: shown.was ?? {},
 			links: {},
-			sent: Object.entries(f.witness ?? {}),
-			entryPoint: f.entryPoint ?? 'full',
-			created: !f.was,
+			sent: Object.entries(shown.witness ?? {}),
+			entryPoint: shown.entryPoint ?? 'full',
+			created: !shown.was,
 			day: PROBE_DAY,
 			near
 		};

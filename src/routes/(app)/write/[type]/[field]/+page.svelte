@@ -1,8 +1,8 @@
 <script lang="ts">
-	import { tick, untrack } from 'svelte';
+	import { onDestroy, tick, untrack } from 'svelte';
 	import { page } from '$app/state';
 	import type { Output, Rule, Suggestion } from '$core';
-	import { MESSAGES, flowOf, freeName, isAbout, offersAt, sheetOf } from '$core';
+	import { MESSAGES, flowOf, freeName, isAbout, offersAt, sheetOf, writerOf } from '$core';
 	import { Reorder } from '$lib/grid/reorder.svelte';
 	import SearchPick from '$lib/inputs/SearchPick.svelte';
 	import RuleCard from '$lib/rule/RuleCard.svelte';
@@ -11,6 +11,7 @@
 	import Sample from '$lib/sample/Sample.svelte';
 	import Splitter from '$lib/shell/Splitter.svelte';
 	import { describeField } from '$lib/words/format';
+	import { BetweenClaims } from '$lib/work/between.svelte';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, params } = $props();
@@ -35,6 +36,15 @@
 		label: () => `the claim order of ${field?.label}`,
 		disabled: () => !w.canEdit || messages,
 		move: (from, to) => w.place(params.type, params.field, rules[from].id, to)
+	});
+
+	const between = new BetweenClaims();
+	onDestroy(() => between.stop());
+	$effect(() => {
+		if (messages) return;
+		const { model, draft } = w;
+		const set = { ...draft, rules: rules.filter((r) => writerOf(r.body) && !r.off) };
+		between.look({ model, set, type: params.type, field: params.field });
 	});
 
 	/** Rules that are open from the start: those that changed or have a finding, else the first. */
@@ -235,6 +245,7 @@
 						place={i}
 						count={rules.length}
 						lead={leads.has(rule.id)}
+						pairs={between.pairs?.filter((p) => p.second === rule.id) ?? []}
 						handle={w.canEdit && !messages ? order.handle(i, rule.name) : null}
 					/>
 				{/each}

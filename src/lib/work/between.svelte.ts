@@ -1,0 +1,43 @@
+/** Whether the order of the claims on the field of a sheet counts, told by a worker. */
+import type { Between } from '$core';
+import type { BetweenAnswer, BetweenJob } from '../../workers/between.worker';
+
+/** Milliseconds without an edit after which it is looked at. */
+const QUIET = 250;
+
+export class BetweenClaims {
+	/** Null while it is being looked at, or when it failed. */
+	pairs = $state.raw<Between[] | null>(null);
+	#worker: Worker | null = null;
+	#job = 0;
+	#waiting: ReturnType<typeof setTimeout> | undefined;
+
+	/** Looks at the claims once edits pause; what was said of other claims is forgotten at once. In the browser only. */
+	look(what: Omit<BetweenJob, 'job'>) {
+		if (typeof window === 'undefined') return;
+		this.pairs = null;
+		clearTimeout(this.#waiting);
+		const job = ++this.#job;
+		if (what.set.rules.length < 2) return;
+		this.#waiting = setTimeout(() => {
+			this.#worker ??= this.#start();
+			this.#worker.postMessage({ job, ...what } satisfies BetweenJob);
+		}, QUIET);
+	}
+
+	#start(): Worker {
+		const worker = new Worker(new URL('../../workers/between.worker.ts', import.meta.url), {
+			type: 'module'
+		});
+		worker.onmessage = ({ data }: MessageEvent<BetweenAnswer>) => {
+			if (data.job === this.#job) this.pairs = data.pairs;
+		};
+		return worker;
+	}
+
+	stop() {
+		clearTimeout(this.#waiting);
+		this.#worker?.terminate();
+		this.#worker = null;
+	}
+}
