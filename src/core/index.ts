@@ -35,9 +35,12 @@ export {
 	ENTRY_POINTS,
 	FIELD_STATES,
 	HIT_POLICIES,
+	HIT_SAYS,
+	HOLD_VERB,
 	MATCH_HOWS,
 	MESSAGES,
 	MOMENTS,
+	ONCE_LABEL,
 	ONCE_PER,
 	claimId,
 	type Acceptance,
@@ -148,7 +151,7 @@ export {
 	withoutOutput,
 	writerOf
 } from './kinds';
-export type { Begins, BodyKind, BodyOf, Offer, Place } from './kinds/spec';
+export type { Begins, BodyKind, BodyOf, Offer, Place, SaidPart } from './kinds/spec';
 export { compilePlan, ruleOf, withoutResult, type Plan } from './plan/plan';
 export { around, flowOf, type Around, type FlowRead, type FlowRule } from './plan/flow';
 export { usesOf, type Use } from './plan/uses';
@@ -236,3 +239,4 @@ export type { SuggestedHow } from './suggest/study';
 
 // ── Compare ──────────────────────────────────────────────────────────────────────────────────────
 export { changedRules } from './compare/rules';
+export { differences, sayRule, type Difference } from './compare/words';

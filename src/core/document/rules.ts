@@ -20,6 +20,14 @@ export type Kind = 'default' | 'derive' | 'categorize' | 'map' | 'validate';
 /** How firmly a claim owns its field. */
 export type Hold = 'locked' | 'follow' | 'fill' | 'once';
 
+/** The verb that says how firmly a rule owns its field: the same in sentences, the ledger, history and forms. */
+export const HOLD_VERB: Record<Hold, string> = {
+	locked: 'always equals',
+	follow: 'follows',
+	fill: 'is filled with',
+	once: 'starts as'
+};
+
 /** The roads by which a change comes in. */
 export const ENTRY_POINTS = ['full', 'short', 'import', 'api', 'bulk'] as const;
 export type EntryPoint = (typeof ENTRY_POINTS)[number];
@@ -133,6 +141,21 @@ export type SplitAt = 'first' | 'last' | 'each';
 export const HIT_POLICIES = ['U', 'A', 'P', 'F', 'R', 'O', 'C', 'C+', 'C<', 'C>', 'C#'] as const;
 export type HitPolicy = (typeof HIT_POLICIES)[number];
 
+/** What several matching rows mean, in words. */
+export const HIT_SAYS: Record<HitPolicy, string> = {
+	U: 'that is a mistake: no result',
+	F: 'the first counts',
+	A: 'they must agree',
+	P: 'the most important value counts',
+	C: 'all of them count',
+	R: 'all of them count, in the order of the rows',
+	O: 'all of them count, the most important first',
+	'C+': 'their sum counts',
+	'C<': 'the least counts',
+	'C>': 'the greatest counts',
+	'C#': 'their number counts'
+};
+
 /** The tests of one cell: read, or the text of one that is not finished yet. */
 export type Cell = { tests: Tests } | { text: string };
 
@@ -196,6 +219,16 @@ export interface MatchBody {
 /** How often at most one message goes to one recipient about one record. */
 export const ONCE_PER = ['event', 'day', 'week', 'month', 'quarter', 'year'] as const;
 export type OncePer = (typeof ONCE_PER)[number];
+
+/** The same in words. */
+export const ONCE_LABEL: Record<OncePer, string> = {
+	event: 'once for each event',
+	day: 'at most once a day',
+	week: 'at most once a week',
+	month: 'at most once a month',
+	quarter: 'at most once in a calendar quarter',
+	year: 'at most once a year'
+};
 
 export interface MessageBody {
 	kind: 'message';

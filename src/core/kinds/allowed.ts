@@ -21,6 +21,17 @@ export const allowed: Judges<BodyOf<'allowed'>> = {
 					}
 				]
 			: [],
+	said(b, s) {
+		const source = s.schema.field(s.rule.type, b.input);
+		return [
+			{ key: 'input', label: 'By', text: s.label(b.input) },
+			...Object.entries(b.rows).map(([key, r]) => ({
+				key: `option ${key}`,
+				label: s.value(source?.type === 'yesno' ? key === 'true' : key, source),
+				text: r.map((o) => s.value(o, s.outputs[0])).join(', ') || 'none'
+			}))
+		];
+	},
 	map: (b) => b,
 	source: (b) => b.input,
 	constants: (b) => Object.keys(b.rows),

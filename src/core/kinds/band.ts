@@ -13,6 +13,19 @@ export function bandOf(v: Value, limits: readonly { at: Value; above: boolean }[
 	return k;
 }
 
+/** A band in words: `below 10`, `10 to below 50`, `250 and more`. */
+export function bandWords(
+	limits: readonly { at: string; belongs: 'above' | 'below' }[],
+	k: number
+): string {
+	const [lo, hi] = [limits[k - 1], limits[k]];
+	const from = lo && (lo.belongs === 'above' ? lo.at : `over ${lo.at}`);
+	const to = hi && (hi.belongs === 'above' ? `below ${hi.at}` : `up to ${hi.at}`);
+	if (!lo) return to ?? 'any number';
+	if (!hi) return lo.belongs === 'above' ? `${from} and more` : from;
+	return hi.belongs === 'above' ? `${from} to ${to}` : `${from} ${to}`;
+}
+
 /** A band as a FEEL range: `[10..50)`, `< 10`, `>= 250`. */
 export function bandText(
 	limits: readonly { at: string; belongs: 'above' | 'below' }[],

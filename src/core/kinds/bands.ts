@@ -8,12 +8,12 @@ import { parseNum } from '../value/num';
 import { LocalDate } from '../value/temporal';
 import type { Value } from '../value/value';
 import { order } from '../value/value';
-import { bandOf, bandText } from './band';
+import { bandOf, bandText, bandWords } from './band';
 import { blankInput, blankResult } from './blank';
 import { numbersOf } from './keys';
 import type { BodyOf, BodyResult, Flaw, Look, Writes } from './spec';
 import { none } from './spec';
-import { isBlank, nth } from './words';
+import { isBlank, nth, saidBlank } from './words';
 
 type Bands = BodyOf<'bands'>;
 
@@ -41,6 +41,15 @@ export const bands: Writes<Bands> = {
 					}
 				]
 			: [],
+	said: (b, s) => [
+		{ key: 'input', label: 'From', text: s.gives(b.input) },
+		...b.results.map((r, k) => ({
+			key: `band ${k}`,
+			label: bandWords(b.limits, k),
+			text: r ? s.values(r) : 'no band'
+		})),
+		saidBlank(b.blank, s)
+	],
 	map: (b, on) => ({ ...b, input: on.formula(b.input, 'input') }),
 	source: () => null,
 	constants: (b) => b.limits.map(limitValue),

@@ -59,6 +59,18 @@ export const cases: Writes<CasesBody> = {
 			})
 		}
 	],
+	said(b, s) {
+		const gives = (g: CaseGives, i: number) => (isFormula(g) ? s.gives(g, s.outputs[i]) : g);
+		const all = (then: readonly CaseGives[]) => then.map(gives).join(' · ');
+		return [
+			...b.rows.map((r) => ({
+				key: `case ${r.id}`,
+				label: `If ${s.condition(r.when)}`,
+				text: all(r.then)
+			})),
+			{ key: 'otherwise', label: 'Otherwise', text: all(b.otherwise) }
+		];
+	},
 	map: (b, on) => ({
 		...b,
 		rows: b.rows.map((row, r) => ({

@@ -3,6 +3,7 @@ import { plainText } from '../feel/template';
 import { BOOLEAN } from '../feel/types';
 import type { BodyOf, Judges } from './spec';
 import { none } from './spec';
+import { saidWhen } from './words';
 
 export const check: Judges<BodyOf<'check'>> = {
 	does: 'judges',
@@ -22,6 +23,12 @@ export const check: Judges<BodyOf<'check'>> = {
 				always: false
 			})
 		}
+	],
+	said: (b, s) => [
+		{ key: 'holds', label: 'Must hold', text: s.condition(b.holds) },
+		{ key: 'message', label: 'Else it is said', text: s.text(b.message) },
+		{ key: 'blocking', label: 'Then', text: b.blocking ? 'the change is refused' : 'it is advice' },
+		saidWhen(b.always)
 	],
 	map: (b, on) => ({
 		...b,

@@ -22,6 +22,18 @@ export const compose: Writes<BodyOf<'compose'>> = {
 					}
 				]
 			: [],
+	said: (b, s) => [
+		...b.texts.map((t, i) => ({
+			key: `text ${i}`,
+			label: b.texts.length > 1 ? (s.outputs[i]?.label ?? 'Text') : 'Text',
+			text: s.text(t)
+		})),
+		{
+			key: 'blanks',
+			label: 'Where a part is blank',
+			text: typeof b.blanks === 'object' ? `“${b.blanks.write}” is written` : b.blanks
+		}
+	],
 	map: (b, on) => ({ ...b, texts: b.texts.map((t, i) => on.text(t, `text ${i}`)) }),
 	source: () => null,
 	constants: none,

@@ -12,7 +12,7 @@ import { isBlank, type Value } from '../value/value';
 import { blankInput, blankResult } from './blank';
 import type { BodyOf, Compiling, Given, Offer, Writes } from './spec';
 import { none } from './spec';
-import { computedFrom, isBlank as blankIs } from './words';
+import { computedFrom, isBlank as blankIs, saidBlank } from './words';
 
 const squeezed = (f: Formula): Formula =>
 	'expr' in f
@@ -189,6 +189,14 @@ export const formula: Writes<BodyOf<'formula'>> = {
 			});
 		return offers;
 	},
+	said: (b, s) => [
+		...b.formulas.map((f, i) => ({
+			key: `formula ${i}`,
+			label: b.formulas.length > 1 ? (s.outputs[i]?.label ?? 'Gives') : 'Gives',
+			text: s.gives(f, s.outputs[i])
+		})),
+		...(b.blank ? [saidBlank(b.blank, s)] : [])
+	],
 	map: (b, on) => ({
 		...b,
 		formulas: b.formulas.map((f, i) => on.formula(f, `formula ${i}`, { output: i }))

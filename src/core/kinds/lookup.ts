@@ -27,6 +27,20 @@ export const lookup: Writes<Lookup> = {
 			make: () => ({ kind: 'lookup', table: '', keys: [], columns: [], several: 'no result' })
 		}
 	],
+	said(b, s) {
+		const table = s.schema.tables.get(b.table);
+		const label = (id: string) => table?.columns.find((c) => c.id === id)?.label ?? id;
+		return [
+			{ key: 'table', label: 'Looked up in', text: table?.label ?? (b.table || '…') },
+			{ key: 'keys', label: 'By', text: b.keys.map((k) => s.gives(k)).join(', ') || '…' },
+			{ key: 'columns', label: 'Gives', text: b.columns.map(label).join(', ') || '…' },
+			{
+				key: 'several',
+				label: 'Where several rows match',
+				text: b.several === 'first' ? 'the first' : 'no result'
+			}
+		];
+	},
 	map: (b, on) => ({ ...b, keys: b.keys.map((f, i) => on.formula(f, `key ${i}`)) }),
 	source: () => null,
 	constants: none,

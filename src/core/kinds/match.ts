@@ -35,6 +35,23 @@ export const match: Writes<Match> = {
 			}
 		];
 	},
+	said(b, s) {
+		const how = { exact: 'is', loose: 'is, in any writing,', domain: 'is of the domain of' };
+		const target = s.schema.types.get(b.type)?.type.label.toLowerCase() ?? b.type;
+		return [
+			{
+				key: 'on',
+				label: `The ${target} whose`,
+				text: b.on
+					.map((o) => {
+						const label = s.schema.field(b.type, o.field)?.label ?? o.field;
+						return `${label} ${how[o.how]} ${s.gives(o.value)}`;
+					})
+					.join(' and ')
+			},
+			{ key: 'several', label: 'Where several match', text: b.several }
+		];
+	},
 	map: (b, on) => ({
 		...b,
 		on: b.on.map((o, i) => ({ ...o, value: on.formula(o.value, `key ${i}`) }))

@@ -1,6 +1,6 @@
 /** A message that leaves when the change is kept; such a rule has no outputs. */
 import type { FieldRef, Schema } from '../document/model';
-import { MESSAGES } from '../document/rules';
+import { MESSAGES, ONCE_LABEL } from '../document/rules';
 import { plainText } from '../feel/template';
 import { BOOLEAN, TEXT } from '../feel/types';
 import type { BodyOf, Sends } from './spec';
@@ -50,6 +50,25 @@ export const message: Sends<Message> = {
 				make: make(each)
 			},
 			one
+		];
+	},
+	said(b, s) {
+		const type = b.each?.type;
+		return [
+			...(b.each
+				? [
+						{
+							key: 'each',
+							label: 'For each of the',
+							text: s.schema.field(b.each.type, b.each.field)?.inverse ?? b.each.type
+						}
+					]
+				: []),
+			...(b.filter ? [{ key: 'filter', label: 'Where', text: s.condition(b.filter, type) }] : []),
+			{ key: 'to', label: 'To', text: s.gives(b.to, undefined, type) },
+			{ key: 'subject', label: 'Subject', text: s.text(b.subject) },
+			{ key: 'text', label: 'Text', text: s.text(b.text) },
+			{ key: 'once', label: 'Leaves', text: ONCE_LABEL[b.once] }
 		];
 	},
 	map: (b, on, rule) => {

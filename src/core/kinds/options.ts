@@ -10,7 +10,7 @@ import { blankInput, blankResult } from './blank';
 import { choicesOf, keysOf } from './keys';
 import type { BodyOf, BodyResult, Flaw, Look, Writes } from './spec';
 import { none } from './spec';
-import { isBlank } from './words';
+import { isBlank, saidBlank } from './words';
 
 type Options = BodyOf<'options'>;
 
@@ -32,6 +32,23 @@ export const options: Writes<Options> = {
 					}
 				]
 			: [],
+	said(b, s) {
+		const source = s.schema.field(s.rule.type, b.input);
+		return [
+			{ key: 'input', label: 'From', text: s.label(b.input) },
+			...Object.entries(b.rows).map(([key, r]) => ({
+				key: `option ${key}`,
+				label: s.value(source?.type === 'yesno' ? key === 'true' : key, source),
+				text: s.values(r)
+			})),
+			...(b.nothing ?? []).map((key) => ({
+				key: `option ${key}`,
+				label: s.value(source?.type === 'yesno' ? key === 'true' : key, source),
+				text: 'nothing'
+			})),
+			saidBlank(b.blank, s)
+		];
+	},
 	map: (b) => b,
 	source: (b) => b.input,
 	constants: (b) => Object.keys(b.rows),

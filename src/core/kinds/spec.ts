@@ -283,6 +283,35 @@ export interface Deciding {
 	read: { spot: Spot; constants: Value[] }[];
 }
 
+// ── What says it ─────────────────────────────────────────────────────────────────────────────────
+
+/** One part of a rule in words. */
+export interface SaidPart {
+	/** Tells it from the others of the rule: the same while it is the same part. */
+	key: string;
+	label: string;
+	text: string;
+}
+
+/** What a kind says its parts with. */
+export interface Saying {
+	readonly schema: Schema;
+	readonly rule: Rule;
+	/** The field of each output; undefined for one that is no longer there. */
+	readonly outputs: readonly (Field | undefined)[];
+	/** What a formula gives; for a field where it must fit one. @param type whose fields it speaks of */
+	gives(f: Formula | undefined, field?: Field, type?: string): string;
+	condition(f: Formula, type?: string): string;
+	text(t: Template | undefined): string;
+	cell(c: Cell | undefined): string;
+	/** A constant of a field. */
+	value(v: JsonValue | undefined, field: Field | undefined): string;
+	/** Constants of the outputs, one each. */
+	values(vs: readonly JsonValue[] | null | undefined): string;
+	/** A field of the rule's record type, by its label. */
+	label(field: string): string;
+}
+
 // ── The kinds ────────────────────────────────────────────────────────────────────────────────────
 
 /** Where a rule is about to be written. */
@@ -333,6 +362,8 @@ interface Facets<B> {
 	/** Reference tables it looks up. */
 	tables(body: B): string[];
 	repairs: Repairs<B>;
+	/** Its parts in words, for comparing versions and for reading on paper. */
+	said(body: B, s: Saying): SaidPart[];
 }
 
 /** A kind that writes fields. */

@@ -38,6 +38,15 @@ export const split: Writes<BodyOf<'split'>> = {
 					}
 				]
 			: [],
+	said: (b, s) => [
+		{ key: 'input', label: 'From', text: s.gives(b.input) },
+		{
+			key: 'at',
+			label: 'Parted',
+			text: `at ${b.at === 'each' ? 'each' : `the ${b.at}`} ${b.separator.trim() ? `“${b.separator}”` : 'space'}`
+		},
+		{ key: 'alone', label: 'One part alone goes to', text: s.outputs[b.alone]?.label ?? '…' }
+	],
 	map: (b, on) => ({ ...b, input: on.formula(b.input, 'input') }),
 	source: () => null,
 	constants: none,

@@ -4,6 +4,7 @@ import type { FieldState } from '../document/rules';
 import { FIELD_STATES } from '../document/rules';
 import type { BodyOf, Compiling, Judgement, Judges, Place } from './spec';
 import { none } from './spec';
+import { saidWhen } from './words';
 
 /** Options that are left; what is wrong with them is told. Null where the field has none to limit. */
 export function fixedOptions(
@@ -47,6 +48,19 @@ export const state: Judges<BodyOf<'state'>> = {
 			begins: 'condition' as const,
 			make: () => ({ kind: 'state' as const, state, options: [], always: false })
 		})),
+	said: (b, s) => [
+		{ key: 'state', label: 'The field is', text: b.state },
+		...(b.state === 'limited'
+			? [
+					{
+						key: 'options',
+						label: 'To',
+						text: b.options.map((o) => s.value(o, s.outputs[0])).join(', ') || '…'
+					}
+				]
+			: []),
+		saidWhen(b.always)
+	],
 	map: (b) => b,
 	source: () => null,
 	constants: none,

@@ -2,6 +2,7 @@
 import type { JsonValue } from '../document/json';
 import type { Field, Schema } from '../document/model';
 import type { Formula } from '../document/rules';
+import { HIT_SAYS } from '../document/rules';
 import type { Expr, Tests } from '../document/tree';
 import { bare } from '../document/tree';
 import { readFormula } from '../feel/read-formula';
@@ -45,6 +46,20 @@ export const table: Writes<Table> = {
 				rows: [{ id: 'row1', when: [{ text: '' }], then: [null] }]
 			})
 		}
+	],
+	said: (b, s) => [
+		{ key: 'inputs', label: 'From', text: b.inputs.map((f) => s.gives(f)).join(' · ') },
+		{ key: 'hit', label: 'Where several rows match', text: HIT_SAYS[b.hit] },
+		...b.rows.map((r, i) => ({
+			key: `row ${r.id}`,
+			label: `Row ${i + 1}: ${r.when.map((c) => s.cell(c) || '-').join(' · ')}`,
+			text: r.then.map((f, k) => (f ? s.gives(f, s.outputs[k]) : 'nothing')).join(' · ')
+		})),
+		...(b.priority ?? []).map((p, i) => ({
+			key: `priority ${i}`,
+			label: 'Most important first',
+			text: p ? p.map((v) => s.value(v, s.outputs[i])).join(', ') : 'in the order of the options'
+		}))
 	],
 	map: (b, on) => ({
 		...b,

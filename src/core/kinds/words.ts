@@ -1,5 +1,6 @@
 /** Sentences that several kinds share. */
-import type { Told } from './spec';
+import type { Blank } from '../document/rules';
+import type { SaidPart, Saying, Told } from './spec';
 
 /** `its input is blank`, by the name of what is blank. */
 export const isBlank = (t: Told): string => `${t.blank[0] ?? 'its input'} is blank`;
@@ -32,3 +33,17 @@ const ORDINAL = [
 ];
 /** Zero-based: `first`, `second`, `11th`. */
 export const nth = (k: number) => ORDINAL[k] ?? `${k + 1}th`;
+
+/** What blank input gives, as a part of a rule. */
+export const saidBlank = (blank: Blank, s: Saying): SaidPart => ({
+	key: 'blank',
+	label: 'Blank',
+	text: !blank ? 'nobody said' : 'none' in blank ? 'nothing' : s.values(blank.give)
+});
+
+/** When a check counts, as a part of a rule. */
+export const saidWhen = (always: boolean): SaidPart => ({
+	key: 'always',
+	label: 'It counts',
+	text: always ? 'at every save' : 'when something it reads changes'
+});

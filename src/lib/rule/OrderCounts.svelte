@@ -7,12 +7,15 @@
 	let {
 		rule,
 		field,
-		pairs
+		pairs,
+		old
 	}: {
 		rule: Rule;
 		field: Field;
 		/** Of the rule with each above it. */
 		pairs: readonly Between[];
+		/** Said of before the last edit, which is looked at. */
+		old: boolean;
 	} = $props();
 
 	const w = useWorkbench();
@@ -45,7 +48,7 @@
 </script>
 
 {#each met.slice(0, 2) as p (p.first)}
-	<p class="line" data-testid="order-counts">
+	<p class="line" class:old data-testid="order-counts">
 		<span class="grow"
 			>Where “{name(p.first)}” applies as well, it comes first: with {values(p) || 'a new record'} it
 			gives
@@ -56,11 +59,11 @@
 	</p>
 {/each}
 {#if !met.length && unknown.length}
-	<p class="line" data-testid="order-counts">
+	<p class="line" class:old data-testid="order-counts">
 		Whether it meets {unknown.map((p) => `“${name(p.first)}”`).join(' or ')} is not known.
 	</p>
 {:else if !met.length}
-	<p class="line" data-testid="order-counts">
+	<p class="line" class:old data-testid="order-counts">
 		Its place does not matter: {same
 			? 'where rules above it apply as well, they give the same.'
 			: `${pairs.length > 1 ? 'none of the rules above it ever applies' : `“${name(pairs[0].first)}” never applies`} together with it.`}
@@ -68,6 +71,9 @@
 {/if}
 
 <style>
+	.old {
+		opacity: 0.55;
+	}
 	.line {
 		display: flex;
 		align-items: baseline;

@@ -24,6 +24,7 @@
 		count,
 		lead,
 		pairs,
+		pairsOld,
 		handle
 	}: {
 		rule: Rule;
@@ -36,6 +37,8 @@
 		lead: boolean;
 		/** What is known of it and each rule above it. */
 		pairs: readonly Between[];
+		/** It is looked at again. */
+		pairsOld: boolean;
 		/** Of the handle by which it is moved; null where it cannot be. */
 		handle: HTMLAttributes<HTMLSpanElement> | null;
 	} = $props();
@@ -129,7 +132,7 @@
 	id="rule-{rule.id}"
 	aria-label={rule.name}
 >
-	{#if pairs.length}<OrderCounts {rule} {field} {pairs} />{/if}
+	{#if pairs.length}<OrderCounts {rule} {field} {pairs} old={pairsOld} />{/if}
 	<div class="px-4 pt-3 pb-3">
 		<header class="flex items-start gap-3">
 			{#if !handle || count < 2}

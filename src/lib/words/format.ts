@@ -6,12 +6,12 @@ import type {
 	HitPolicy,
 	MomentName,
 	Rule,
-	OncePer,
 	ReferenceTable,
 	Schema,
 	TableKey
 } from '$core';
 
+export { HIT_SAYS, HOLD_VERB, ONCE_LABEL } from '$core';
 export * from '../../runtime/format';
 
 /** What a field is, in words: `choice · Micro, Small, Medium, Large`. */
@@ -72,14 +72,6 @@ export const HOLD_HELP: Record<Hold, string> = {
 	fill: 'written when a watched field changes, or at creation, and the field is blank',
 	once: 'written when a record is created, if nothing was given'
 };
-/** The verb that says how firmly a rule owns its field: the same in sentences, the ledger, history and forms. */
-export const HOLD_VERB: Record<Hold, string> = {
-	locked: 'always equals',
-	follow: 'follows',
-	fill: 'is filled with',
-	once: 'starts as'
-};
-
 /** A list of names as a sentence has it: *Fit, Status and Owner*. */
 export const andList = (xs: readonly string[], last = 'and'): string =>
 	xs.length > 1 ? `${xs.slice(0, -1).join(', ')} ${last} ${xs.at(-1)}` : (xs[0] ?? '');
@@ -116,29 +108,19 @@ export const NONE_LABEL: Record<NoResult, string> = {
 	clear: 'clears the field'
 };
 
-/** How often a message leaves at most. */
-export const ONCE_LABEL: Record<OncePer, string> = {
-	event: 'once for each event',
-	day: 'at most once a day',
-	week: 'at most once a week',
-	month: 'at most once a month',
-	quarter: 'at most once in a calendar quarter',
-	year: 'at most once a year'
-};
-
 /** The hit policies in words: what several matching rows mean. */
-export const HIT_HELP: Record<HitPolicy, [label: string, help: string]> = {
-	U: ['that is a mistake: no result', 'unique: at most one row may match'],
-	F: ['the first counts', 'first: the order of the rows decides'],
-	A: ['they must agree', 'any: several may match when they give the same'],
-	P: ['the most important value counts', 'priority: by the order of the options'],
-	C: ['all of them count', 'collect: every value, for a multi-choice'],
-	R: ['all of them count, in the order of the rows', 'rule order, for a multi-choice'],
-	O: ['all of them count, the most important first', 'output order, for a multi-choice'],
-	'C+': ['their sum counts', 'collect: sum'],
-	'C<': ['the least counts', 'collect: minimum'],
-	'C>': ['the greatest counts', 'collect: maximum'],
-	'C#': ['their number counts', 'collect: how many rows match']
+export const HIT_HELP: Record<HitPolicy, string> = {
+	U: 'unique: at most one row may match',
+	F: 'first: the order of the rows decides',
+	A: 'any: several may match when they give the same',
+	P: 'priority: by the order of the options',
+	C: 'collect: every value, for a multi-choice',
+	R: 'rule order, for a multi-choice',
+	O: 'output order, for a multi-choice',
+	'C+': 'collect: sum',
+	'C<': 'collect: minimum',
+	'C>': 'collect: maximum',
+	'C#': 'collect: how many rows match'
 };
 
 /** A key of a reference table in words. */

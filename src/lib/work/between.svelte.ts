@@ -6,16 +6,22 @@ import type { BetweenAnswer, BetweenJob } from '../../workers/between.worker';
 const QUIET = 250;
 
 export class BetweenClaims {
-	/** Null while it is being looked at, or when it failed. */
+	/** Null when nothing was looked at yet, or looking failed. */
 	pairs = $state.raw<Between[] | null>(null);
+	/** What is said is of before the last edit. */
+	old = $state(false);
+	#at = '';
 	#worker: Worker | null = null;
 	#job = 0;
 	#waiting: ReturnType<typeof setTimeout> | undefined;
 
-	/** Looks at the claims once edits pause; what was said of other claims is forgotten at once. In the browser only. */
+	/** Looks at the claims once edits pause; what was said of another field is forgotten at once. In the browser only. */
 	look(what: Omit<BetweenJob, 'job'>) {
 		if (typeof window === 'undefined') return;
-		this.pairs = null;
+		const at = `${what.type}.${what.field}`;
+		if (at !== this.#at || what.set.rules.length < 2) this.pairs = null;
+		this.#at = at;
+		this.old = this.pairs !== null;
 		clearTimeout(this.#waiting);
 		const job = ++this.#job;
 		if (what.set.rules.length < 2) return;
@@ -30,7 +36,9 @@ export class BetweenClaims {
 			type: 'module'
 		});
 		worker.onmessage = ({ data }: MessageEvent<BetweenAnswer>) => {
-			if (data.job === this.#job) this.pairs = data.pairs;
+			if (data.job !== this.#job) return;
+			this.pairs = data.pairs;
+			this.old = false;
 		};
 		return worker;
 	}

@@ -12,7 +12,7 @@
 	import FormulaInput from '../../inputs/FormulaInput.svelte';
 	import SourceInput from '../../inputs/SourceInput.svelte';
 	import Word from '../../words/Word.svelte';
-	import { HIT_HELP } from '../../words/format';
+	import { HIT_HELP, HIT_SAYS } from '../../words/format';
 	import { bodyEdit, type EditorProps } from '../view';
 	import Choose from '../../inputs/Choose.svelte';
 	import { useWorkbench } from '../../work/workbench.svelte';
@@ -178,10 +178,10 @@
 		e.preventDefault();
 		void grid?.goTo(row + step[0], column + step[1], true);
 	}
-	const policies = Object.entries(HIT_HELP).map(([value, [label, help]]) => ({
+	const policies = (Object.keys(HIT_HELP) as HitPolicy[]).map((value) => ({
 		value,
-		label,
-		help
+		label: HIT_SAYS[value],
+		help: HIT_HELP[value]
 	}));
 </script>
 

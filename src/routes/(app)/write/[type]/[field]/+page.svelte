@@ -246,6 +246,7 @@
 						count={rules.length}
 						lead={leads.has(rule.id)}
 						pairs={between.pairs?.filter((p) => p.second === rule.id) ?? []}
+						pairsOld={between.old}
 						handle={w.canEdit && !messages ? order.handle(i, rule.name) : null}
 					/>
 				{/each}
