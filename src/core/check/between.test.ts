@@ -2,7 +2,10 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { bands, options, rule, schema, setOf, type More } from '../../../tests/deals';
+import { demoModel } from '../../../demo/model';
+import { demoDraft } from '../../../demo/rules';
 import { zones } from '../../runtime/zones';
+import { Schema } from '../document/model';
 import type { Rule } from '../document/rules';
 import { compilePlan } from '../plan/plan';
 import { recordsLoader, submissionOf, valuesFromJson } from '../trials/trials';
@@ -113,6 +116,14 @@ describe('between two claims', () => {
 		).toMatchObject([{ is: 'apart' }]);
 	});
 
+	it('does not take what a Locked claim clears for want of a row for what it gives', () => {
+		const lift = rule('size', bands(['10', '20'], [null, 'medium', null]), {
+			output: { hold: 'locked' }
+		});
+		const rest = rule('size', bands(['0'], ['small', 'large']), { output: { hold: 'locked' } });
+		expect(told(lift, rest)).toMatchObject([{ is: 'order counts', gives: ['medium', 'large'] }]);
+	});
+
 	it('looks at links, and at every two of three', () => {
 		const three = told(
 			fixed('Small', { if: 'Firm.Heads > 5' }),
@@ -122,6 +133,15 @@ describe('between two claims', () => {
 		expect(three.map((t) => t.is)).toEqual(['order counts', 'order counts', 'never']);
 		if (three[0].is !== 'order counts') throw new Error();
 		expect(three[0].shown.near).toHaveLength(1);
+	});
+
+	it('tells of the two rules on the demo’s size class', () => {
+		const at = (r: Rule) => r.outputs.some((o) => o.field === 'size_class');
+		const set = { ...demoDraft, rules: demoDraft.rules.filter(at) };
+		const plan = compilePlan(new Schema(demoModel), set);
+		expect(betweenClaims(plan, 'customer', 'size_class', zones)).toMatchObject([
+			{ first: 'size_lift', second: 'size_class', is: 'order counts' }
+		]);
 	});
 
 	it('does not say never where it cannot look', () => {

@@ -139,7 +139,9 @@ function tell(
 	const given = [a, b].map((c, i) => {
 		const { values, reports } = alone[i].run(node.type, witness);
 		const outcome = reports.find((r) => r.claim === c.id)?.outcome;
-		const did = outcome === 'wrote' || outcome === 'same value' || outcome === 'cleared';
+		// one that passes on clears a Locked field only where nothing stands below it
+		const clears = outcome === 'cleared' && c.output.none !== 'next';
+		const did = outcome === 'wrote' || outcome === 'same value' || clears;
 		return did ? { value: values[node.index] } : null;
 	});
 	const [x, y] = given;

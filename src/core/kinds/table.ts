@@ -5,6 +5,7 @@ import type { Formula } from '../document/rules';
 import { HIT_SAYS } from '../document/rules';
 import type { Expr, Tests } from '../document/tree';
 import { bare } from '../document/tree';
+import { walk } from '../document/walk';
 import { readFormula } from '../feel/read-formula';
 import { ANY } from '../feel/types';
 import { toJson } from '../fields/codec';
@@ -27,6 +28,17 @@ function firstInput(schema: Schema, type: string, not: string): Formula {
 	const f =
 		fields.find((x) => x.type === 'choice' && x.id !== not) ?? fields.find((x) => x.id !== not);
 	return f ? { expr: { k: 'field', image: 'settled', type, field: f.id } } : { text: '' };
+}
+
+/** What a cell may hold to be told apart by its constants alone. */
+const PLAIN = ['any', 'cmp', 'is', 'range', 'list', 'num', 'text', 'bool', 'null', 'option', 'at'];
+
+/** Whether a cell compares with constants and nothing else. */
+function isPlain(cell: Table['rows'][number]['when'][number]): boolean {
+	if (!('tests' in cell)) return false;
+	let plain = true;
+	walk(cell.tests, (e) => (plain &&= PLAIN.includes(e.k)));
+	return plain;
 }
 
 export const table: Writes<Table> = {
@@ -116,7 +128,19 @@ export const table: Writes<Table> = {
 		return `rows ${t.row} ${b.hit === 'U' || b.hit === 'A' ? 'all ' : ''}match ${read}`;
 	},
 	results: () => null,
-	decides: () => null,
+	decides(b, i, look) {
+		const spots = b.inputs.map((f) => look.spot(f));
+		if (spots.some((x) => !x) || !b.rows.every((r) => r.when.every(isPlain))) return null;
+		const given = b.rows.flatMap((r) => (isNull(r.then[i]) ? [] : [look.expr(r.then[i])]));
+		if (given.some((e) => !e)) return null;
+		return {
+			values: given as Expr[],
+			read: spots.map((spot, k) => ({
+				spot: spot!,
+				constants: constantsIn(b.rows.map((r) => r.when[k]))
+			}))
+		};
+	},
 	givesNothing: (b, i) => (b.rows.every((r) => isNull(r.then[i])) ? b.rows.length : null),
 	flaws: (b, look) => rowFlaws(b, look),
 	doubts: none

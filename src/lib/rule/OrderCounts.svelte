@@ -25,6 +25,13 @@
 	const name = (id: string) => w.rule(id)?.name ?? id;
 	const text = (f: Field, v: JsonValue) =>
 		v === null ? 'blank' : formatValue(f, v, w.schema, w.titles.all);
+	/** What it gives; a record that was made up has no name. */
+	function gives(p: (typeof met)[number], v: JsonValue): string {
+		const made = p.shown.near?.some((r) => r.type === field.target && r.id === v);
+		return made
+			? `a ${w.schema.type(field.target!).type.label.toLowerCase()} made up`
+			: text(field, v);
+	}
 	/** The values of the record that is shown, as far as they fit a line. */
 	function values(p: (typeof met)[number]): string {
 		const own = Object.entries(p.shown.witness ?? {});
@@ -52,8 +59,8 @@
 		<span class="grow"
 			>Where “{name(p.first)}” applies as well, it comes first: with {values(p) || 'a new record'} it
 			gives
-			<span class="mono">{text(field, p.gives[0])}</span>, this rule
-			<span class="mono">{text(field, p.gives[1])}</span>.</span
+			<span class="mono">{gives(p, p.gives[0])}</span>, this rule
+			<span class="mono">{gives(p, p.gives[1])}</span>.</span
 		>
 		<button class="textlink whitespace-nowrap" onclick={() => show(p)}>Show it</button>
 	</p>

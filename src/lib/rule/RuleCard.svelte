@@ -15,6 +15,7 @@
 	import Sentence from './Sentence.svelte';
 	import { formatValue } from '../words/format';
 	import { viewOf } from '../kinds';
+	import { copyLink } from '../work/copy-link';
 	import { useWorkbench } from '../work/workbench.svelte';
 
 	let {
@@ -222,6 +223,16 @@
 							<DropdownMenu.Item
 								class="item"
 								onSelect={() => (duplicate = w.duplicateRule(rule.id))}>Duplicate</DropdownMenu.Item
+							>
+							<DropdownMenu.Item
+								class="item"
+								onSelect={() => void copyLink(`/write/${rule.type}/${field.id}#rule-${rule.id}`)}
+								>Copy the link</DropdownMenu.Item
+							>
+							<DropdownMenu.Item
+								class="item"
+								onSelect={() => void goto(`/versions/${encodeURIComponent(rule.id)}`)}
+								>Versions and what differs</DropdownMenu.Item
 							>
 							{#if rule.outputs.length}<DropdownMenu.Item
 									class="item"

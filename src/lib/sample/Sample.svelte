@@ -22,6 +22,7 @@
 		toJson
 	} from '$core';
 	import { tell } from '../shell/notices';
+	import Beside from './Beside.svelte';
 	import Why from './Why.svelte';
 	import ValueInput from '../inputs/ValueInput.svelte';
 	import Word from '../words/Word.svelte';
@@ -151,6 +152,7 @@
 			added: x.added,
 			sent: [],
 			created: false,
+			stored: undefined,
 			near: undefined
 		};
 		choosing = false;
@@ -164,11 +166,22 @@
 			added: undefined,
 			sent: [],
 			created: true,
+			stored: undefined,
 			near: undefined
 		};
 		choosing = false;
 	}
 	const patch = (p: Partial<Sample>) => (w.sample = { ...s, ...p });
+
+	/** What the record was before the change is being written over. */
+	let pretending = $state(false);
+	const pretended = $derived(w.pretended(s));
+	/** Puts back what is stored: values that were tried, and those that were pretended. */
+	const back = () => patch({ sent: [], ...(s.stored ? { was: s.stored, stored: undefined } : {}) });
+	function takeUp(other: Sample) {
+		w.sample = other;
+		pretending = false;
+	}
 
 	// ---- trials -------------------------------------------------------------------------------
 
@@ -356,7 +369,22 @@
 							><label class="inline-block pt-1 text-sm" for="s-{x.id}">{x.label}</label></td
 						>
 						<td class="min-w-40 py-1 align-top">
-							{#if locked && !touched}
+							{#if pretending && !s.created}
+								<ValueInput
+									field={x}
+									schema={w.schema}
+									id="was-{x.id}"
+									label="What {x.label} was before"
+									value={s.was[x.id] ?? null}
+									links={w.titles.all}
+									touched={pretended.includes(x.id)}
+									onchange={(v, title) => {
+										if (title && typeof v === 'string')
+											w.titles.learn({ [`${x.target}.${v}`]: title });
+										w.pretend(x.id, v);
+									}}
+								/>
+							{:else if locked && !touched}
 								<span
 									class="mono inline-block pt-1 text-brass-ink"
 									title="Only rules set this field">{say(x.id, shown(x.id)) || '—'}</span
@@ -380,9 +408,11 @@
 						</td>
 						<td class="py-1 pl-2 text-right align-top text-xs text-quiet">
 							<span class="mono inline-block pt-1"
-								>{changed && !s.created
-									? `was ${say(x.id, toJson(changed.from)) || 'blank'}`
-									: (x.unit ?? x.currency ?? '')}</span
+								>{pretending && !s.created
+									? 'before'
+									: changed && !s.created
+										? `was ${say(x.id, toJson(changed.from)) || 'blank'}`
+										: (x.unit ?? x.currency ?? '')}</span
 							>
 							{#if locked}<span class="block">only rules set it</span
 								>{/if}{#if result?.required.has(x.id)}<span class="block text-brick">required</span
@@ -398,10 +428,29 @@
 					? 'Only the fields at stake'
 					: `${type.fields.length - atStake.length} more fields`}</button
 			>
-			{#if s.sent.length}<button class="textlink text-sm" onclick={() => patch({ sent: [] })}
+			{#if s.sent.length || s.stored}<button class="textlink text-sm" onclick={back}
 					>{s.created ? 'Start over' : 'Back to the stored values'}</button
 				>{/if}
 		</div>
+		<div class="flex justify-between">
+			{#if s.created}<span></span>{:else}<button
+					class="textlink text-sm"
+					aria-pressed={pretending}
+					onclick={() => (pretending = !pretending)}
+					>{pretending ? 'Now the change' : 'Pretend it was …'}</button
+				>{/if}
+			<button class="textlink text-sm" onclick={() => tell(`“${w.kept.keep(s)}” is kept beside.`)}
+				>Keep it beside</button
+			>
+		</div>
+		{#if pretended.length}
+			<p class="mt-1 bg-panel text-sm text-quiet" data-testid="pretended">
+				Pretended before the change: {pretended
+					.map((id) => `${f(id).label} ${say(id, s.was[id] ?? null) || 'blank'}`)
+					.join(', ')}. What is stored is untouched.
+			</p>
+		{/if}
+		<Beside fields={atStake} {field} onpin={takeUp} />
 
 		<div class="mt-4 flex items-center gap-3">
 			<h3 class="text-sm whitespace-nowrap">What the draft writes</h3>

@@ -4,6 +4,7 @@
 	import { goto } from '$app/navigation';
 	import { onMount } from 'svelte';
 	import Search from '@lucide/svelte/icons/search';
+	import { copyLink } from '../work/copy-link';
 
 	let { undo, redo }: { undo: () => void; redo: () => void } = $props();
 	let open = $state(false);
@@ -55,6 +56,13 @@
 		else if (e.key in PAGES) void goto(PAGES[e.key]);
 	}
 	const commands = [
+		{
+			id: 'copy-link',
+			label: 'Copy the link to this page',
+			kind: 'command',
+			also: 'address url share send',
+			run: () => void copyLink()
+		},
 		{ id: 'undo', label: 'Undo', kind: 'command', run: () => undo() },
 		{ id: 'redo', label: 'Redo', kind: 'command', run: () => redo() },
 		{

@@ -54,6 +54,7 @@ import { Titles } from './titles.svelte';
 import type { Rehearsal } from '../../server/look/rehearse';
 import { Analysis } from './analysis.svelte';
 import { History, type Stepped } from './history.svelte';
+import { KeptSamples } from './kept.svelte';
 import { Saver } from './saving.svelte';
 import type { Touched } from './touch';
 import { touch } from './touch';
@@ -76,6 +77,8 @@ export interface Sample {
 	created: boolean;
 	/** Day of the change, ISO; null for now. */
 	day: string | null;
+	/** The stored values, where others are pretended in `was`. */
+	stored?: Record<string, JsonValue>;
 	/** What a finding shows is made up: linked records that exist nowhere else. */
 	near?: NonNullable<Trial['near']>;
 }
@@ -135,6 +138,8 @@ export class Workbench {
 	readonly near = new Near(() => this.schema);
 	/** What links are called. */
 	readonly titles = new Titles();
+	/** Samples kept beside the pinned one. */
+	readonly kept: KeptSamples;
 	/** The rule that was just added, and what is said first of it; until its card is there. */
 	begun: { rule: string; first: Begins } | null = null;
 	/** A wide editor takes the whole page. */
@@ -169,6 +174,7 @@ export class Workbench {
 
 	constructor(data: WorkData) {
 		this.account = data.account;
+		this.kept = new KeptSamples(`samples.${data.account.id}`);
 		this.canEdit = data.account.role !== 'reader';
 		this.load(data);
 	}
@@ -474,6 +480,27 @@ export class Workbench {
 		this.sample = { ...s, sent: touch(s.sent, field, value, stored, gives) };
 	}
 
+	/** Pretends that a field of the stored record was otherwise before the change. */
+	pretend(field: string, value: JsonValue) {
+		const s = this.sample;
+		if (!s || s.created) return;
+		const stored = s.stored ?? s.was;
+		const was = { ...s.was, [field]: value };
+		const same = (id: string) =>
+			canonicalJson(was[id] ?? null) === canonicalJson(stored[id] ?? null);
+		const all = Object.keys({ ...was, ...stored }).every(same);
+		this.sample = { ...s, was, stored: all ? undefined : stored };
+	}
+
+	/** Fields that are pretended to have been otherwise. */
+	pretended(s: Sample): string[] {
+		const { stored, was } = s;
+		if (!stored) return [];
+		return Object.keys({ ...was, ...stored }).filter(
+			(id) => canonicalJson(was[id] ?? null) !== canonicalJson(stored[id] ?? null)
+		);
+	}
+
 	instant(): string {
 		const s = this.sample;
 		return s?.day ? `${s.day}T09:00:00.000Z` : new Date().toISOString();
@@ -482,7 +509,12 @@ export class Workbench {
 	#settleSample(): Settled | null {
 		const s = this.sample;
 		if (!s || !this.schema.types.has(s.type)) return null;
-		return this.settleSample(s, s.sent, false);
+		const settled = this.settleSample(s, s.sent, false);
+		if (settled) {
+			this.#read = [...settled.read, ...settled.found];
+			this.#looked = this.near.version > 0;
+		}
+		return settled;
 	}
 
 	/** What the draft makes of a change to the sample; `alone` without the records it runs on to. */
@@ -509,8 +541,6 @@ export class Workbench {
 				zones
 			});
 			if (settled.needs.length) queueMicrotask(() => this.near.want(settled.needs));
-			this.#read = [...settled.read, ...settled.found];
-			this.#looked = this.near.version > 0;
 			return settled;
 		} catch {
 			// the sample holds a value the model no longer knows

@@ -86,7 +86,8 @@
 	toastOptions={{
 		unstyled: true,
 		classes: {
-			toast: 'flex w-full items-center gap-4 border border-ink bg-sheet px-4 py-2 text-sm text-ink'
+			toast:
+				'font-sans flex w-full items-center gap-4 border border-ink bg-sheet px-4 py-2 text-sm text-ink'
 		}
 	}}
 />
@@ -213,6 +214,12 @@
 	}
 	.between {
 		display: flex;
+	}
+	/* a tablet: the list gives way first */
+	@media (max-width: 1100px) {
+		.frame {
+			--ledger: 200px !important;
+		}
 	}
 	@media (max-width: 900px) {
 		.between {

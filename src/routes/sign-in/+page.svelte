@@ -1,7 +1,18 @@
 <script lang="ts">
+	import { onMount, tick } from 'svelte';
+	import { replaceState } from '$app/navigation';
 	import Form from '$lib/inputs/Form.svelte';
 
 	let { form } = $props();
+
+	// what stands behind the # never reaches the server: it goes back with the rest of the address
+	onMount(() => {
+		const { hash, search } = location;
+		const to = new URLSearchParams(search).get('to');
+		if (!hash || !to || to.includes('#')) return;
+		const q = new URLSearchParams({ to: to + hash });
+		void tick().then(() => replaceState(`${location.pathname}?${q}`, {}));
+	});
 </script>
 
 <svelte:head><title>Sign in · Rigid Rule</title></svelte:head>

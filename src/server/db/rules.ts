@@ -283,6 +283,43 @@ export async function listReleases(db: Db, workspace: string): Promise<ReleaseIn
 	return r.rows;
 }
 
+/** A rule as a release has it; null where it has none. */
+export interface RuleVersion {
+	number: number;
+	at: string;
+	by: string | null;
+	note: string;
+	rule: Rule | null;
+}
+
+/** A rule in every release, newest first, and who edited it last in the draft. */
+export async function versionsOf(
+	db: Db,
+	workspace: string,
+	id: string
+): Promise<{ releases: RuleVersion[]; draft: { at: string; by: string | null } | null }> {
+	const r = await db.query<Omit<RuleVersion, 'rule'> & { rule: Rule | null; version: number }>(
+		`select r.number, to_char(r.created_at at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as at,
+		        a.name as by, r.note, (r.doc->>'version')::int as version,
+		        (select x from jsonb_array_elements(r.doc->'rules') x where x->>'id' = $2 limit 1) as rule
+		 from release r left join account a on a.id = r.created_by
+		 where r.workspace = $1 order by r.number desc`,
+		[workspace, id]
+	);
+	const draft = await db.query<{ at: string; by: string | null }>(
+		`select to_char(r.updated_at at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as at, a.name as by
+		 from rule r left join account a on a.id = r.updated_by where r.workspace = $1 and r.id = $2`,
+		[workspace, id]
+	);
+	return {
+		releases: r.rows.map(({ version, rule, ...x }) => ({
+			...x,
+			rule: rule && upgraded<Rule>('rule', rule, version)
+		})),
+		draft: draft.rows[0] ?? null
+	};
+}
+
 export async function listTrials(db: Db, workspace: string): Promise<Trial[]> {
 	const r = await db.query<{ doc: Trial; format: number }>(
 		'select doc, format from trial where workspace = $1 order by position, id',

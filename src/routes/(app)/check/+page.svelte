@@ -9,6 +9,7 @@
 	import { formatMoment, formatValue } from '$lib/words/format';
 	import Grid from '$lib/grid/Grid.svelte';
 	import type { GridColumn } from '$lib/grid/columns';
+	import { copyLink } from '$lib/work/copy-link';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	const w = useWorkbench();
@@ -153,6 +154,12 @@
 						</p>{/if}
 				{:else}
 					<span class="flex flex-col items-start gap-1">
+						<button
+							class="textlink"
+							aria-label="Copy the link to the finding at {partName(f)}"
+							onclick={() => void copyLink(f.witness ? w.shownAt(f) : w.placeOf(f))}
+							>Copy the link</button
+						>
 						{#if f.witness}<a class="textlink" href={w.shownAt(f)}>Show it</a>{/if}
 						{#if f.part.kind === 'table' || !f.witness}<a class="textlink" href={w.placeOf(f)}
 								>{f.part.row === undefined ? 'Open' : `Open row ${f.part.row + 1}`}</a

@@ -1,6 +1,7 @@
 <script lang="ts">
 	import { sheetOf } from '$core';
 	import { invalidate } from '$app/navigation';
+	import Differences from '$lib/rule/Differences.svelte';
 	import { formatMoment } from '$lib/words/format';
 	import { Refused, ask } from '$lib/work/http';
 	import { tell } from '$lib/shell/notices';
@@ -12,6 +13,8 @@
 	let trouble = $state<string | null>(null);
 	let accept = $state(false);
 	let busy = $state(false);
+	/** The change whose differences are seen. */
+	let differing = $state<string | null>(null);
 	let asking = $state<{ number: number; what: 'put in force' | 'take as draft' } | null>(null);
 
 	const blocking = $derived(w.found.filter((f) => f.severity === 'blocking'));
@@ -80,15 +83,33 @@
 		<div class="ticks"></div>
 		<div class="grid gap-6 p-5" style="grid-template-columns: minmax(0, 1fr) 280px">
 			<div>
-				<h2>The draft against release {w.force.number}</h2>
+				<div class="flex items-baseline justify-between">
+					<h2>The draft against release {w.force.number}</h2>
+					<a class="textlink text-sm" href="/paper/draft">The draft on paper</a>
+				</div>
 				{#if w.changes.length}
 					<ul class="mt-1">
 						{#each w.changes as c (c.id + c.what)}
-							<li class="flex gap-3 border-b border-hairline py-1">
-								<span class="w-20 text-sm text-quiet">{WHAT[c.what]}</span><a
-									class="textlink"
-									href={href(c.id)}>{c.name}</a
-								>
+							<li class="border-b border-hairline py-1">
+								<div class="flex gap-3">
+									<span class="w-20 text-sm text-quiet">{WHAT[c.what]}</span><a
+										class="textlink grow"
+										href={href(c.id)}>{c.name}</a
+									>
+									{#if c.part === 'rule'}<button
+											class="textlink text-sm"
+											aria-expanded={differing === c.id}
+											aria-label="What differs in {c.name}"
+											onclick={() => (differing = differing === c.id ? null : c.id)}
+											>what differs</button
+										>{/if}
+								</div>
+								{#if differing === c.id}<div class="mt-1 mb-2 ml-23">
+										<Differences
+											before={w.force.set.rules.find((r) => r.id === c.id) ?? null}
+											after={w.rule(c.id) ?? null}
+										/>
+									</div>{/if}
 							</li>
 						{/each}
 					</ul>
@@ -188,6 +209,7 @@
 								<button class="textlink ml-2 font-semibold" onclick={act}>Yes</button>
 								<button class="textlink ml-2" onclick={() => (asking = null)}>No</button>
 							{:else}
+								<a class="textlink mr-3" href="/paper/{r.number}">On paper</a>
 								{#if r.number !== w.force.number}<button
 										class="textlink"
 										disabled={busy}

@@ -44,7 +44,8 @@
 		if (messages) return;
 		const { model, draft } = w;
 		const set = { ...draft, rules: rules.filter((r) => writerOf(r.body) && !r.off) };
-		between.look({ model, set, type: params.type, field: params.field });
+		const of = { type: params.type, field: params.field };
+		untrack(() => between.look({ model, set, ...of }));
 	});
 
 	/** Rules that are open from the start: those that changed or have a finding, else the first. */
@@ -326,6 +327,11 @@
 		display: flex;
 	}
 	@media (max-width: 1100px) {
+		.panes {
+			grid-template-columns: minmax(0, 1fr) 0 320px;
+		}
+	}
+	@media (max-width: 900px) {
 		.panes {
 			display: block;
 			height: auto;
