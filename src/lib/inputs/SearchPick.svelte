@@ -135,7 +135,7 @@
 							aria-label="{label}: find"
 							bind:value={typed}
 						/>
-						<Command.List class="searchlist">
+						<Command.List class="searchlist" aria-label={label}>
 							<Command.Viewport>
 								{#if !found.length}
 									<p class="px-3 py-2 text-quiet">Nothing is called so.</p>

@@ -46,6 +46,22 @@
 	.row:hover {
 		background: var(--color-panel);
 	}
+	/* on a telephone one line that is passed under the thumb */
+	@media (max-width: 600px) {
+		nav {
+			display: flex;
+			padding: 0;
+			overflow-x: auto;
+		}
+		h2 {
+			display: none;
+		}
+		.row {
+			min-height: 36px;
+			white-space: nowrap;
+			border-left: 0;
+		}
+	}
 	.current {
 		background: var(--color-sheet);
 		border-left-color: var(--color-ink);

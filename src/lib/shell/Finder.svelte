@@ -213,7 +213,7 @@
 					aria-label="Find anything"
 					bind:value={typed}
 				/>
-				<Command.List class="max-h-[60vh] overflow-y-auto py-1">
+				<Command.List class="max-h-[60vh] overflow-y-auto py-1" aria-label="What is found">
 					<Command.Viewport>
 						{#if !shown.length}
 							<p class="px-4 py-2 text-quiet">Nothing is called so, or like it.</p>

@@ -169,7 +169,7 @@
 											class="h-3 w-[2px] bg-brass"
 										></span>{/each}
 								</span>
-								<span class="text-right text-xs whitespace-nowrap text-quiet"
+								<span class="firmly text-right text-xs whitespace-nowrap text-quiet"
 									>{firmly(r.claims.firmest)}</span
 								>
 							{/if}
@@ -288,6 +288,11 @@
 	}
 	.row:focus-visible {
 		outline-offset: -2px;
+	}
+	@media (max-width: 1100px) {
+		.firmly {
+			display: none;
+		}
 	}
 	.current {
 		background: var(--color-sheet);

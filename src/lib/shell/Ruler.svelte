@@ -116,6 +116,19 @@
 		background-size: 100% 5px;
 		background-repeat: no-repeat;
 	}
+	/* on a telephone the stations are passed under the thumb */
+	@media (max-width: 600px) {
+		nav {
+			flex: none;
+			width: 100%;
+			overflow-x: auto;
+			border-top: 1px solid var(--color-line);
+		}
+		.station {
+			flex: none;
+			min-width: 108px;
+		}
+	}
 	.passed {
 		background-image: repeating-linear-gradient(
 			90deg,

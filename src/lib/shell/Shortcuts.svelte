@@ -4,7 +4,9 @@
 	import { goto } from '$app/navigation';
 	import { onMount } from 'svelte';
 	import Search from '@lucide/svelte/icons/search';
+	import { page } from '$app/state';
 	import { copyLink } from '../work/copy-link';
+	import { helpFor } from './help';
 
 	let { undo, redo }: { undo: () => void; redo: () => void } = $props();
 	let open = $state(false);
@@ -74,13 +76,15 @@
 		},
 		{
 			id: 'keys',
-			label: 'Keyboard shortcuts',
+			label: 'This page and its keys',
 			kind: 'command',
+			also: 'help keyboard shortcuts about',
 			run: () => {
 				open = true;
 			}
 		}
 	];
+	const help = $derived(helpFor(page.url.pathname));
 	const LIST: [string, string][] = [
 		['/', 'find anything'],
 		['f', 'find a field in the ledger'],
@@ -94,7 +98,7 @@
 		['Ctrl Z', 'undo; with Shift, redo'],
 		['Ctrl Enter', 'in a formula: write what was meant'],
 		['← →', 'move a limit by 1, with Page keys by 10'],
-		['?', 'this list']
+		['?', 'what this page is for, and this list']
 	];
 </script>
 
@@ -109,14 +113,21 @@
 <Dialog.Root bind:open>
 	<Dialog.Trigger
 		class="box grid h-7 w-7 place-items-center p-0 font-semibold"
-		aria-label="Keyboard shortcuts">?</Dialog.Trigger
+		aria-label="This page and its keys"
+		title="This page and its keys (?)">?</Dialog.Trigger
 	>
 	<Dialog.Portal>
 		<Dialog.Overlay class="fixed inset-0 z-40 bg-ink/30" />
 		<Dialog.Content
-			class="fixed top-24 left-1/2 z-50 w-96 -translate-x-1/2 border border-ink bg-sheet p-5"
+			class="fixed top-16 left-1/2 z-50 max-h-[calc(100dvh-80px)] w-[26rem] max-w-[calc(100vw-16px)] -translate-x-1/2 overflow-y-auto border border-ink bg-sheet p-5"
 		>
-			<Dialog.Title class="text-lg font-semibold">Keyboard</Dialog.Title>
+			<Dialog.Title class="text-lg font-semibold">{help?.title ?? 'Keyboard'}</Dialog.Title>
+			{#if help}
+				<Dialog.Description class="mt-1 text-sm">
+					{#each help.says as sentence (sentence)}<span class="mb-1 block">{sentence}</span>{/each}
+				</Dialog.Description>
+				<h3 class="mt-3 text-sm">Keyboard</h3>
+			{/if}
 			<table class="mt-2 w-full text-sm">
 				<tbody>
 					{#each LIST as [key, what] (key)}

@@ -49,7 +49,7 @@
 	const beside = $derived([
 		{ href: '/tables', label: 'Tables', count: w.draft.tables?.length ?? 0 },
 		{ href: '/definitions', label: 'Definitions', count: w.draft.definitions?.length ?? 0 },
-		{ href: `/whole/${page.params.type ?? w.model.types[0].id}`, label: 'The whole', count: null }
+		{ href: `/whole/${page.params.type ?? w.model.types[0].id}`, label: 'Whole', count: null }
 	]);
 	function undo() {
 		const done = w.undo();
@@ -123,7 +123,10 @@
 			{#if records}<TypeList />{:else}<Ledger />{/if}
 		</div>
 		{#if !records}
-			<nav class="flex gap-4 border-t border-hairline px-4 text-sm" aria-label="Beside the fields">
+			<nav
+				class="flex justify-between gap-2 border-t border-hairline px-4 text-sm whitespace-nowrap"
+				aria-label="Beside the fields"
+			>
 				{#each beside as b (b.href)}
 					<a
 						class="textlink"
@@ -235,6 +238,12 @@
 		aside {
 			max-height: 40vh;
 			overflow: auto;
+		}
+		.brand {
+			width: auto;
+			flex: 1;
+			border-right: 0;
+			min-height: 48px;
 		}
 	}
 </style>

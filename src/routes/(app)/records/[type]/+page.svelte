@@ -50,7 +50,7 @@
 <svelte:head><title>{type.plural} · Rigid Rule</title></svelte:head>
 
 <div class="flex h-full flex-col px-6 pt-3 pb-3">
-	<div class="flex items-center gap-3">
+	<div class="flex flex-wrap items-center gap-3">
 		<h1 class="text-xl">{type.plural}</h1>
 		<span class="grow text-quiet"
 			>{formatCount(data.total)}{data.find ? ` with “${data.find}”` : ''}</span

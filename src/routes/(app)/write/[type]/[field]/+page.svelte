@@ -9,6 +9,7 @@
 	import Suggested from '$lib/rule/Suggested.svelte';
 	import { nameOf } from '$lib/rule/suggested';
 	import Sample from '$lib/sample/Sample.svelte';
+	import Begin from '$lib/shell/Begin.svelte';
 	import Splitter from '$lib/shell/Splitter.svelte';
 	import { describeField } from '$lib/words/format';
 	import { BetweenClaims } from '$lib/work/between.svelte';
@@ -221,8 +222,9 @@
 		aria-label="How {field?.label} gets its value"
 	>
 		{#if field && type}
+			<Begin />
 			<div class="flex items-baseline gap-3">
-				<h1 class="text-xl whitespace-nowrap">{field.label}</h1>
+				<h1 class="text-xl whitespace-nowrap" tabindex="-1">{field.label}</h1>
 				<span class="min-w-0 grow truncate text-sm text-quiet" title={about}>{about}</span>
 				{#if !messages}<a
 						class="textlink text-sm whitespace-nowrap"

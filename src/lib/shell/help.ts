@@ -1,0 +1,129 @@
+/** What each page is for and how it is worked with, in a few sentences. */
+
+interface Help {
+	title: string;
+	says: string[];
+}
+
+const PAGES: [path: string, help: Help][] = [
+	[
+		'/write',
+		{
+			title: 'Write',
+			says: [
+				'On the left are the fields of a record type, in the middle how one of them gets its value, on the right a sample record.',
+				'Words that are underlined can be chosen. Whatever you change is stored in the draft and touches no live record until it is released.',
+				'Change a value of the sample, and see at once what the draft writes and why; where nothing happens, it says why not.'
+			]
+		}
+	],
+	[
+		'/check',
+		{
+			title: 'Check',
+			says: [
+				'What can be proven wrong in the draft, each shown by a record that was run through it, or by what proves it.',
+				'What blocks stops a release. Advice may be accepted with a reason; it is told again when what it rests on changes.'
+			]
+		}
+	],
+	[
+		'/try',
+		{
+			title: 'Try',
+			says: [
+				'A trial is a sample, a change of it and what must come of it. All of them run again at each edit.',
+				'Keep one from the sample on a sheet. Where one fails, it says what came instead.'
+			]
+		}
+	],
+	[
+		'/rehearse',
+		{
+			title: 'Rehearse',
+			says: ['What the draft would change in the records that exist. Nothing is stored by it.']
+		}
+	],
+	[
+		'/release',
+		{
+			title: 'Release',
+			says: [
+				'Puts the draft in force on every entry point at once, as a numbered version that never changes.',
+				'An earlier version can be put in force again, taken as the draft, or read on paper.'
+			]
+		}
+	],
+	[
+		'/whole',
+		{
+			title: 'The whole',
+			says: [
+				'Which fields each rule reads and writes: as a picture from left to right, or as a matrix.',
+				'Arrow keys lead along the lines; Enter opens what has the focus.'
+			]
+		}
+	],
+	[
+		'/versions',
+		{
+			title: 'Versions of a rule',
+			says: ['The draft and every release of it, and what each says otherwise than the one before.']
+		}
+	],
+	[
+		'/tables',
+		{
+			title: 'Reference tables',
+			says: [
+				'Tables that rules look up in. A key says which column a value is found by, and how.',
+				'Rows are typed, pasted from a spreadsheet or read from a CSV file. They are part of the draft.'
+			]
+		}
+	],
+	[
+		'/definitions',
+		{
+			title: 'Definitions',
+			says: ['Named calculations that any formula may use. Each says where it is used.']
+		}
+	],
+	[
+		'/records',
+		{
+			title: 'Records',
+			says: [
+				'A small stand-in for the CRM, to see the rules in force at work: both forms, the import, and the history of each record.',
+				'Values in brass were written by a rule; each says which and why.'
+			]
+		}
+	],
+	[
+		'/journal',
+		{
+			title: 'Journal',
+			says: ['How often each rule wrote, did nothing, was refused or failed, and at which records.']
+		}
+	],
+	[
+		'/outbox',
+		{
+			title: 'Outbox',
+			says: ['Messages that rules sent. They go to a stand-in for a mail server.']
+		}
+	],
+	[
+		'/settings',
+		{
+			title: 'Settings',
+			says: [
+				'Fields, options and tokens. What is changed here is live at once; rules go by identities, so new labels change no rule.'
+			]
+		}
+	],
+	['/paper', { title: 'On paper', says: ['Every rule in words, to be printed and signed.'] }]
+];
+
+/** The help of the page at an address; null where there is none. */
+export const helpFor = (path: string): Help | null =>
+	PAGES.find(([start]) => path === start || path.startsWith(`${start}/`))?.[1] ?? null;
