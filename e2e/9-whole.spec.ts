@@ -157,10 +157,7 @@ test('what opens has no barriers', async ({ page }) => {
 			'the menu of a rule',
 			() => page.getByRole('button', { name: /^More for Three phases/ }).click()
 		],
-		[
-			'a word',
-			() => page.getByRole('button', { name: /^How firmly Supply phases is set/ }).click()
-		],
+		['a word', () => page.getByLabel(/^How firmly Supply phases is set/).click()],
 		['why', () => page.getByRole('button', { name: 'Why' }).first().click()],
 		['another sample', () => page.getByRole('button', { name: 'another sample' }).click()],
 		['the finder', () => page.keyboard.press('/')],

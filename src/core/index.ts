@@ -239,4 +239,6 @@ export type { SuggestedHow } from './suggest/study';
 
 // ── Compare ──────────────────────────────────────────────────────────────────────────────────────
 export { changedRules } from './compare/rules';
+export { decisionOf } from './compare/decision';
+export { typeName, type DecisionForm, type DecisionTableForm } from './kinds/decision';
 export { differences, sayRule, type Difference } from './compare/words';

@@ -10,6 +10,7 @@ export { compileDefinition, compileExpression, compileTests } from './compile';
 export { parseExpression, parseTests } from './parse';
 export { mended, type Mended } from './habits';
 export { readFormula } from './read-formula';
+export { printExpression, printTests } from './print';
 export { printTemplate, readTemplate } from './template';
 export { isTree } from './tree-check';
 export { ANY, BOOLEAN, TEXT, typeOfField, type Ty } from './types';

@@ -21,6 +21,7 @@ export const allowed: Judges<BodyOf<'allowed'>> = {
 					}
 				]
 			: [],
+	decision: () => null,
 	said(b, s) {
 		const source = s.schema.field(s.rule.type, b.input);
 		return [

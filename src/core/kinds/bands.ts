@@ -11,6 +11,7 @@ import { order } from '../value/value';
 import { bandOf, bandText, bandWords } from './band';
 import { blankInput, blankResult } from './blank';
 import { numbersOf } from './keys';
+import { blankRow } from './decision';
 import type { BodyOf, BodyResult, Flaw, Look, Writes } from './spec';
 import { none } from './spec';
 import { isBlank, nth, saidBlank } from './words';
@@ -41,6 +42,25 @@ export const bands: Writes<Bands> = {
 					}
 				]
 			: [],
+	decision(b, w) {
+		const rows = b.results.flatMap((r, k) =>
+			r ? [{ when: [b.limits.length ? bandText(b.limits, k) : '-'], then: w.results(r) }] : []
+		);
+		const dates = w.typeOf(b.input) === 'date';
+		const quoted = (text: string) =>
+			dates ? text.replace(/\d{4}-\d\d-\d\d/g, (d) => `date("${d}")`) : text;
+		return {
+			form: {
+				table: {
+					inputs: [{ text: w.gives(b.input), type: w.typeOf(b.input) }],
+					hit: 'U',
+					outputs: w.outputs,
+					rows: [...rows.map((r) => ({ ...r, when: r.when.map(quoted) })), ...blankRow(w, b.blank)]
+				}
+			},
+			lost: []
+		};
+	},
 	said: (b, s) => [
 		{ key: 'input', label: 'From', text: s.gives(b.input) },
 		...b.results.map((r, k) => ({

@@ -2,7 +2,9 @@
 import type { CaseGives, CasesBody, Formula } from '../document/rules';
 import type { Expr } from '../document/tree';
 import type { Compiled, Run } from '../feel/env';
+import { printTests } from '../feel/print';
 import { BOOLEAN, typeOfField } from '../feel/types';
+import type { DecisionWords } from './decision';
 import type { BodyResult, CompiledBody, Flaw, Look, Place, Writes } from './spec';
 import { none } from './spec';
 import { computedFrom } from './words';
@@ -59,6 +61,41 @@ export const cases: Writes<CasesBody> = {
 			})
 		}
 	],
+	decision(b, w) {
+		const say = (g: CaseGives) => (typeof g === 'object' ? w.gives(g) : 'null');
+		const done = [...b.rows.flatMap((r) => r.then), ...b.otherwise].some(
+			(g) => g === 'leave' || g === 'clear'
+		);
+		const lost = done ? ['that a case leaves or clears the field'] : [];
+		const trees = b.rows.map((r) => w.tree(r.when));
+		if (trees.some((e) => !e)) return null;
+		const tests = trees.map((e) => testsOf(w, e!));
+		if (tests.every((t) => t !== null)) {
+			const inputs = [...new Map(tests.flat().map((t) => [w.expr(t!.input), t!.input])).entries()];
+			const rows = b.rows.map((r, i) => ({
+				when: inputs.map(([text]) => tests[i]!.find((t) => w.expr(t.input) === text)?.test ?? '-'),
+				then: r.then.map(say)
+			}));
+			const rest = { when: inputs.map(() => '-'), then: b.otherwise.map(say) };
+			return {
+				form: {
+					table: {
+						inputs: inputs.map(([text, e]) => ({ text, type: w.typeOf({ expr: e }) })),
+						hit: 'F',
+						outputs: w.outputs,
+						rows: [...rows, rest]
+					}
+				},
+				lost
+			};
+		}
+		if (w.outputs.length !== 1) return null;
+		const text = b.rows.reduceRight(
+			(rest, r, i) => `if ${w.expr(trees[i]!)} then ${say(r.then[0])} else ${rest}`,
+			say(b.otherwise[0])
+		);
+		return { form: { text, type: w.outputs[0].type }, lost };
+	},
 	said(b, s) {
 		const gives = (g: CaseGives, i: number) => (isFormula(g) ? s.gives(g, s.outputs[i]) : g);
 		const all = (then: readonly CaseGives[]) => then.map(gives).join(' · ');
@@ -175,4 +212,32 @@ function neverReached(b: CasesBody, look: Look): Flaw[] {
 			}
 		];
 	});
+}
+
+/** A condition as tests of columns: the text of what is tested, and its test; null where it is more than that. */
+function testsOf(w: DecisionWords, e: Expr): { input: Expr; test: string }[] | null {
+	const parts = e.k === 'and' ? e.items : [e];
+	const out: { input: Expr; test: string }[] = [];
+	for (const p of parts) {
+		const one = testOf(w, p);
+		if (!one || out.some((x) => w.expr(x.input) === w.expr(one.input))) return null;
+		out.push(one);
+	}
+	return out;
+}
+
+const isWay = (e: Expr): boolean => e.k === 'field' || (e.k === 'through' && isWay(e.of));
+
+function testOf(w: DecisionWords, e: Expr): { input: Expr; test: string } | null {
+	if (isWay(e)) return { input: e, test: 'true' };
+	if (e.k === 'call' && e.fn === 'is blank' && e.args.length === 1 && isWay(e.args[0]))
+		return { input: e.args[0], test: 'null' };
+	if (e.k === 'in' && isWay(e.x)) return { input: e.x, test: printTests(e.tests, w.schema).text };
+	if (e.k === 'between' && isWay(e.x))
+		return { input: e.x, test: `[${w.expr(e.lo)}..${w.expr(e.hi)}]` };
+	if (e.k !== 'bin' || !isWay(e.a)) return null;
+	const b = w.expr(e.b);
+	if (e.op === '=') return { input: e.a, test: b };
+	if (e.op === '!=') return { input: e.a, test: `not(${b})` };
+	return ['<', '<=', '>', '>='].includes(e.op) ? { input: e.a, test: `${e.op} ${b}` } : null;
 }

@@ -24,6 +24,7 @@ export const check: Judges<BodyOf<'check'>> = {
 			})
 		}
 	],
+	decision: () => null,
 	said: (b, s) => [
 		{ key: 'holds', label: 'Must hold', text: s.condition(b.holds) },
 		{ key: 'message', label: 'Else it is said', text: s.text(b.message) },

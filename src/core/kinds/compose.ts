@@ -22,6 +22,7 @@ export const compose: Writes<BodyOf<'compose'>> = {
 					}
 				]
 			: [],
+	decision: () => null,
 	said: (b, s) => [
 		...b.texts.map((t, i) => ({
 			key: `text ${i}`,

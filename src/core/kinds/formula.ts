@@ -189,6 +189,10 @@ export const formula: Writes<BodyOf<'formula'>> = {
 			});
 		return offers;
 	},
+	decision: (b, w) =>
+		b.formulas.length === 1
+			? { form: { text: w.gives(b.formulas[0]), type: w.outputs[0]?.type ?? 'Any' }, lost: [] }
+			: null,
 	said: (b, s) => [
 		...b.formulas.map((f, i) => ({
 			key: `formula ${i}`,

@@ -27,6 +27,7 @@ export const lookup: Writes<Lookup> = {
 			make: () => ({ kind: 'lookup', table: '', keys: [], columns: [], several: 'no result' })
 		}
 	],
+	decision: () => null,
 	said(b, s) {
 		const table = s.schema.tables.get(b.table);
 		const label = (id: string) => table?.columns.find((c) => c.id === id)?.label ?? id;

@@ -35,6 +35,7 @@ export const match: Writes<Match> = {
 			}
 		];
 	},
+	decision: () => null,
 	said(b, s) {
 		const how = { exact: 'is', loose: 'is, in any writing,', domain: 'is of the domain of' };
 		const target = s.schema.types.get(b.type)?.type.label.toLowerCase() ?? b.type;

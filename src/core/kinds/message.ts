@@ -52,6 +52,7 @@ export const message: Sends<Message> = {
 			one
 		];
 	},
+	decision: () => null,
 	said(b, s) {
 		const type = b.each?.type;
 		return [

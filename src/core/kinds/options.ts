@@ -8,6 +8,7 @@ import { own } from '../value/own';
 import type { Value } from '../value/value';
 import { blankInput, blankResult } from './blank';
 import { choicesOf, keysOf } from './keys';
+import { blankRow, typeName } from './decision';
 import type { BodyOf, BodyResult, Flaw, Look, Writes } from './spec';
 import { none } from './spec';
 import { isBlank, saidBlank } from './words';
@@ -32,6 +33,31 @@ export const options: Writes<Options> = {
 					}
 				]
 			: [],
+	decision(b, w) {
+		const source = w.schema.field(w.rule.type, b.input);
+		if (!source) return null;
+		const key = (k: string) => w.constant(source.type === 'yesno' ? k === 'true' : k, source);
+		// whatever order they were stored in
+		const place = (k: string) => (source.list ? (w.schema.position(source.list, k) ?? 1e9) : 0);
+		const inOrder = Object.entries(b.rows).sort(
+			([x], [y]) => place(x) - place(y) || (x < y ? 1 : -1)
+		);
+		const input: Expr = { k: 'field', image: 'settled', type: w.rule.type, field: source.id };
+		return {
+			form: {
+				table: {
+					inputs: [{ text: w.expr(input), type: typeName(source) }],
+					hit: 'U',
+					outputs: w.outputs,
+					rows: [
+						...inOrder.map(([k, r]) => ({ when: [key(k)], then: w.results(r) })),
+						...blankRow(w, b.blank)
+					]
+				}
+			},
+			lost: []
+		};
+	},
 	said(b, s) {
 		const source = s.schema.field(s.rule.type, b.input);
 		return [

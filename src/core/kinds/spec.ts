@@ -25,6 +25,7 @@ import type { Ty } from '../feel/types';
 import type { Spot } from '../spots/cells';
 import type { Value } from '../value/value';
 import type { FindingIs, Gravity } from './catalogue';
+import type { AsDecision, DecisionWords } from './decision';
 
 export type BodyKind = Body['kind'];
 /** The body of one kind. */
@@ -364,6 +365,8 @@ interface Facets<B> {
 	repairs: Repairs<B>;
 	/** Its parts in words, for comparing versions and for reading on paper. */
 	said(body: B, s: Saying): SaidPart[];
+	/** As a decision of the DMN standard; null where it has no form there. */
+	decision(body: B, w: DecisionWords): AsDecision;
 }
 
 /** A kind that writes fields. */

@@ -38,6 +38,7 @@ export const split: Writes<BodyOf<'split'>> = {
 					}
 				]
 			: [],
+	decision: () => null,
 	said: (b, s) => [
 		{ key: 'input', label: 'From', text: s.gives(b.input) },
 		{

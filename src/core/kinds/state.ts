@@ -48,6 +48,7 @@ export const state: Judges<BodyOf<'state'>> = {
 			begins: 'condition' as const,
 			make: () => ({ kind: 'state' as const, state, options: [], always: false })
 		})),
+	decision: () => null,
 	said: (b, s) => [
 		{ key: 'state', label: 'The field is', text: b.state },
 		...(b.state === 'limited'

@@ -59,6 +59,23 @@ export const table: Writes<Table> = {
 			})
 		}
 	],
+	decision(b, w) {
+		return {
+			form: {
+				table: {
+					inputs: b.inputs.map((f) => ({ text: w.gives(f), type: w.typeOf(f) })),
+					hit: b.hit,
+					outputs: w.outputs,
+					rows: b.rows.map((r) => ({
+						when: r.when.map((c) => w.cell(c)),
+						then: r.then.map((f) => w.gives(f)),
+						...(r.note ? { note: r.note } : {})
+					}))
+				}
+			},
+			lost: b.priority ? ['the order of what is most important'] : []
+		};
+	},
 	said: (b, s) => [
 		{ key: 'inputs', label: 'From', text: b.inputs.map((f) => s.gives(f)).join(' · ') },
 		{ key: 'hit', label: 'Where several rows match', text: HIT_SAYS[b.hit] },
