@@ -10,6 +10,8 @@ const browser = await chromium.launch({
 	args: ['--no-sandbox']
 });
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+// the first visit is over
+await page.addInitScript(() => localStorage.setItem('begun', 'yes'));
 
 await page.goto(`${base}/sign-in`);
 await page.fill('#email', 'ida@quillmere.example');
@@ -53,12 +55,18 @@ await page.getByText('Draft saved').waitFor();
 await shot('table', '/write/deal/discount_limit_percent', async () => {
 	await choose('#s-kind', 'Service');
 });
-await shot('lookup', '/write/customer/currency', () => choose('#s-country', 'Denmark'));
+await shot('suggested', '/write/customer/account_engineer', async () => {
+	await page.getByRole('button', { name: 'Look for rules in the records' }).click();
+	await page.getByText('a copy of').waitFor({ timeout: 30_000 });
+	await page
+		.getByRole('button', { name: /differ/ })
+		.first()
+		.click();
+	await page.evaluate(() => document.querySelector('#suggested').scrollIntoView());
+});
+await shot('whole', '/whole/customer');
 await shot('reference', '/tables/country_desk');
 await shot('definitions', '/definitions');
-await shot('match', '/write/lead/customer', () =>
-	page.fill('#s-company_as_typed', 'brackwater tulips')
-);
 await shot('messages', '/write/customer/~messages', () => choose('#s-season_notice', 'yes'));
 await shot('check', '/check');
 await shot('journal', '/journal');

@@ -1,5 +1,5 @@
 /** Samples kept beside the pinned one, by name; in this browser, so that they are there again after a reload. */
-import type { Sample } from './workbench.svelte';
+import type { Sample } from './sample';
 
 export interface KeptSample {
 	id: string;

@@ -1,7 +1,7 @@
 /** Samples kept by name: there again after a reload, apart by account, and never more than can be read. */
 import { beforeEach, describe, expect, it, vi } from 'vitest';
 import { KeptSamples, MOST_KEPT } from './kept.svelte';
-import type { Sample } from './workbench.svelte';
+import type { Sample } from './sample';
 
 const store = new Map<string, string>();
 beforeEach(() => {

@@ -6,7 +6,6 @@ import { getContext, setContext } from 'svelte';
 import type {
 	Begins,
 	Definition,
-	EntryPoint,
 	Field,
 	Finding,
 	JsonValue,
@@ -56,32 +55,10 @@ import { Analysis } from './analysis.svelte';
 import { History, type Stepped } from './history.svelte';
 import { KeptSamples } from './kept.svelte';
 import { Saver } from './saving.svelte';
+import type { Sample } from './sample';
 import type { Touched } from './touch';
 import { touch } from './touch';
 import { Trials } from './trials.svelte';
-
-/** The pinned record beside the sheet, and the change tried on it. */
-export interface Sample {
-	type: string;
-	/** Number of the stored record; null for a new one. */
-	id: string | null;
-	title: string;
-	was: Record<string, JsonValue>;
-	links: Record<string, string>;
-	/** What rules had added to its sets, by claim. */
-	added?: Record<string, string[]>;
-	/** Fields touched, in order. */
-	sent: [field: string, value: JsonValue][];
-	entryPoint: EntryPoint;
-	/** A new record, or a change of the stored one. */
-	created: boolean;
-	/** Day of the change, ISO; null for now. */
-	day: string | null;
-	/** The stored values, where others are pretended in `was`. */
-	stored?: Record<string, JsonValue>;
-	/** What a finding shows is made up: linked records that exist nowhere else. */
-	near?: NonNullable<Trial['near']>;
-}
 
 /** What the pages begin with, as the server sends it. */
 export interface WorkData {
@@ -94,6 +71,8 @@ export interface WorkData {
 	trials: Trial[];
 	rehearsal: { hash: string; at: string; result: Rehearsal } | null;
 }
+
+export type { Sample };
 
 const KEY = Symbol('workbench');
 

@@ -2,6 +2,7 @@
 	import { sheetOf } from '$core';
 	import { invalidate } from '$app/navigation';
 	import Differences from '$lib/rule/Differences.svelte';
+	import Exchange from '$lib/rule/Exchange.svelte';
 	import { formatMoment } from '$lib/words/format';
 	import { Refused, ask } from '$lib/work/http';
 	import { tell } from '$lib/shell/notices';
@@ -229,4 +230,5 @@
 			{/each}
 		</tbody>
 	</table>
+	<Exchange releases={data.releases} />
 </div>

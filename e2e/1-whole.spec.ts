@@ -1,4 +1,5 @@
 /** The whole: where fields come from and go to, versions, what order means, samples side by side, the first visit. */
+import fs from 'node:fs';
 import type { Page } from '@playwright/test';
 import { barriers, choose, expect, open, openSheet, signIn, test } from './helpers';
 
@@ -76,6 +77,38 @@ test('the versions of a rule say what differs, on the release page and on paper 
 	expect(await page.evaluate(() => getComputedStyle(document.body).backgroundColor)).toBe(
 		'rgb(255, 255, 255)'
 	);
+});
+
+test('rules go out as a DMN file and come back, looked at before they are taken', async ({
+	page
+}) => {
+	await open(page, '/release');
+	const part = page.getByRole('region', { name: 'As a DMN file' });
+	await part.getByRole('button', { name: 'What is lost for other programs?' }).click();
+	await expect(part).toContainText('Season notice to the contacts: ▲ not in the file');
+	const [file] = await Promise.all([
+		page.waitForEvent('download'),
+		part.getByRole('link', { name: 'Download' }).click()
+	]);
+	const xml = fs.readFileSync(await file.path(), 'utf8');
+	expect(xml).toContain('https://www.omg.org/spec/DMN/20230324/MODEL/');
+	const give = (text: string) =>
+		part
+			.getByLabel('Take one in')
+			.setInputFiles({ name: 'rules.dmn', mimeType: 'application/xml', buffer: Buffer.from(text) });
+
+	await give('<!DOCTYPE x [<!ENTITY a "b">]><definitions/>');
+	await expect(part.getByRole('alert')).toContainText('declares a document type or entities');
+	await give(xml.replace('<dmn:text>[10..60)</dmn:text>', '<dmn:text>[10..70)</dmn:text>'));
+	const taken = page.getByTestId('dmn-taken');
+	await expect(taken).toContainText('Size class follows headcount: It was edited elsewhere');
+	await expect(taken.getByText('as in the draft')).not.toHaveCount(0);
+	expect(await barriers(page, 'main', RULES)).toEqual([]);
+	await taken.getByRole('button', { name: 'Take 1 into the draft' }).click();
+	await expect(taken).toHaveCount(0);
+	await expect(page.getByText('Draft saved')).toBeVisible();
+	await page.getByRole('button', { name: 'Undo' }).click();
+	await expect(page.getByText('Draft saved')).toBeVisible();
 });
 
 test('a rule says whether its place below another matters, by a record', async ({ page }) => {
