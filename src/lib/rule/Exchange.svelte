@@ -118,7 +118,14 @@
 		<button class="textlink" onclick={lookOut}>What is lost for other programs?</button>
 	</div>
 	{#if lost}
-		<div class="mt-2 max-h-72 overflow-y-auto border border-hairline bg-sheet px-3 py-2 text-sm">
+		<!-- it is walked through by keys -->
+		<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+		<div
+			class="mt-2 max-h-72 overflow-y-auto border border-hairline bg-sheet px-3 py-2 text-sm"
+			role="group"
+			aria-label="What is lost for other programs"
+			tabindex="0"
+		>
 			<p>
 				It holds {lost.holds} decisions and definitions. This program reads all of them back as they are;
 				others do not find:

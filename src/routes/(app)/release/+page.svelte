@@ -177,7 +177,10 @@
 	<div class="ticks mt-1"></div>
 	<table class="grid-table">
 		<thead
-			><tr><th>Version</th><th>For</th><th>Released</th><th>Rules</th><th>Hash</th><th></th></tr
+			><tr
+				><th>Version</th><th>For</th><th>Released</th><th>Rules</th><th>Hash</th><th
+					><span class="sr-only">What can be done with it</span></th
+				></tr
 			></thead
 		>
 		<tbody>
