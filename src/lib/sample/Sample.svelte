@@ -412,7 +412,9 @@
 									? 'before'
 									: changed && !s.created
 										? `was ${say(x.id, toJson(changed.from)) || 'blank'}`
-										: (x.unit ?? x.currency ?? '')}</span
+										: locked && !touched
+											? ''
+											: (x.unit ?? x.currency ?? '')}</span
 							>
 							{#if locked}<span class="block">only rules set it</span
 								>{/if}{#if result?.required.has(x.id)}<span class="block text-brick">required</span

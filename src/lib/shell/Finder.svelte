@@ -37,6 +37,24 @@
 	/** From so many letters on records are looked for. */
 	const LETTERS = 2;
 	let typed = $state('');
+	/** What things were called in a release, and the releases; asked for each time it opens. */
+	let names = $state.raw<{
+		former: { what: string; of: string; id: string; label: string }[];
+		releases: { number: number; note: string }[];
+	}>({ former: [], releases: [] });
+	$effect(() => {
+		if (!open) return;
+		ask<typeof names>('/look/names').then(
+			(n) => (names = n),
+			// without it, what is called so now is found all the same
+			() => undefined
+		);
+	});
+	/** What something was called before, behind what it is. */
+	const once = (key: string) => {
+		const had = names.former.filter((n) => `${n.what} ${n.of}.${n.id}` === key).map((n) => n.label);
+		return had.length ? `once ${had.map((l) => `“${l}”`).join(', ')}` : '';
+	};
 	let records = $state.raw<Findable[]>([]);
 
 	const PAGES: [label: string, href: string, also: string][] = [
@@ -63,8 +81,8 @@
 					out.push({
 						id: `field ${t.id}.${f.id}`,
 						label: f.label,
-						kind: `field of ${t.label}`,
-						also: t.label,
+						kind: [`field of ${t.label}`, once(`field ${t.id}.${f.id}`)].filter(Boolean).join(', '),
+						also: `${t.label} ${once(`field ${t.id}.${f.id}`)}`,
 						href: `/write/${t.id}/${f.id}`
 					});
 			out.push({
@@ -86,7 +104,7 @@
 				id: `rule ${r.id}`,
 				label: r.name,
 				kind: `rule of ${w.schema.types.get(r.type)?.type.label ?? ''}`,
-				also: r.why,
+				also: `${r.why} ${once(`rule .${r.id}`)}`,
 				href: `/write/${r.type}/${sheetOf(r)}#rule-${r.id}`
 			});
 		for (const l of w.model.lists)
@@ -94,7 +112,8 @@
 				out.push({
 					id: `option ${l.id}.${o.id}`,
 					label: o.label,
-					kind: `option of ${l.label}`,
+					kind: [`option of ${l.label}`, once(`option ${l.id}.${o.id}`)].filter(Boolean).join(', '),
+					also: once(`option ${l.id}.${o.id}`),
 					href: placeOfList(l.id)
 				});
 		for (const t of w.draft.tables ?? [])
@@ -120,6 +139,14 @@
 				label: f.message,
 				kind: `finding at ${w.nameOf(f)}`,
 				href: w.placeOf(f)
+			});
+		for (const r of names.releases)
+			out.push({
+				id: `release ${r.number}`,
+				label: `Release ${r.number}`,
+				kind: r.note,
+				also: `v${r.number} version`,
+				href: `/paper/${r.number}`
 			});
 		for (const [label, href, also] of PAGES)
 			out.push({ id: `page ${href}`, label, kind: 'page', also, href });

@@ -145,7 +145,16 @@
 				/>
 				Single keys are shortcuts
 			</label>
-			<Dialog.Close class="button mt-3">Close</Dialog.Close>
+			<div class="mt-3 flex items-center gap-4">
+				<Dialog.Close class="button">Close</Dialog.Close>
+				<button
+					class="textlink text-sm"
+					onclick={() => {
+						localStorage.removeItem('begun');
+						location.assign('/');
+					}}>Show where to begin</button
+				>
+			</div>
 		</Dialog.Content>
 	</Dialog.Portal>
 </Dialog.Root>

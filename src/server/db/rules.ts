@@ -283,6 +283,31 @@ export async function listReleases(db: Db, workspace: string): Promise<ReleaseIn
 	return r.rows;
 }
 
+/** What fields, options and rules were called in some release. */
+export interface OnceCalled {
+	what: 'field' | 'option' | 'rule';
+	/** Record type of a field, list of an option; empty for a rule. */
+	of: string;
+	id: string;
+	label: string;
+}
+
+/** The names that releases knew things by, each once. */
+export async function namesInReleases(db: Db, workspace: string): Promise<OnceCalled[]> {
+	const r = await db.query<OnceCalled>(
+		`select distinct 'field' as what, t->>'id' as of, f->>'id' as id, f->>'label' as label
+		 from release r, jsonb_array_elements(r.doc->'model'->'types') t, jsonb_array_elements(t->'fields') f
+		 where r.workspace = $1
+		 union select 'option', l->>'id', o->>'id', o->>'label'
+		 from release r, jsonb_array_elements(r.doc->'model'->'lists') l, jsonb_array_elements(l->'options') o
+		 where r.workspace = $1
+		 union select 'rule', '', x->>'id', x->>'name'
+		 from release r, jsonb_array_elements(r.doc->'rules') x where r.workspace = $1`,
+		[workspace]
+	);
+	return r.rows;
+}
+
 /** A rule as a release has it; null where it has none. */
 export interface RuleVersion {
 	number: number;

@@ -3,6 +3,7 @@
 	import type { JsonValue, LookupBody, TableColumn } from '$core';
 	import { cellText, indexTable } from '$core';
 	import { ANY } from '$core/feel/language';
+	import FindsLook from '../FindsLook.svelte';
 	import FieldOrFormula from '../../inputs/FieldOrFormula.svelte';
 	import { keyText } from '../../words/format';
 	import { bodyEdit, type EditorProps } from '../view';
@@ -68,6 +69,9 @@
 			</table>
 		</div>
 	{/if}
+	<div class="mt-1 text-sm">
+		<FindsLook {rule} what="row" href={(row) => `/tables/${table.id}?row=${row}`} />
+	</div>
 	<p class="mt-1 text-sm">
 		<a class="textlink" href="/tables/{table.id}"
 			>Open {table.label}, {table.rows.length} {table.rows.length === 1 ? 'row' : 'rows'}</a

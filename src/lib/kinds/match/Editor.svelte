@@ -1,14 +1,12 @@
 <script lang="ts">
 	/** A match among records: which fields must have which values, what the sample finds, and a look at all records. */
 	import type { MatchBody, MatchHow } from '$core';
-	import type { MatchLook } from '$server/look/match';
 	import { matchHows } from '$core';
 	import { TEXT, typeOfField } from '$core/feel/language';
 	import FieldOrFormula from '../../inputs/FieldOrFormula.svelte';
-	import { formatCount } from '../../words/format';
 	import { bodyEdit, type EditorProps } from '../view';
-	import { ask, type Refused } from '../../work/http';
 	import Choose from '../../inputs/Choose.svelte';
+	import FindsLook from '../FindsLook.svelte';
 	import { useWorkbench } from '../../work/workbench.svelte';
 
 	let { rule, body, report, disabled }: EditorProps<MatchBody> = $props();
@@ -16,7 +14,6 @@
 	const w = useWorkbench();
 	const begins = w.begun?.rule === (() => rule.id)();
 	const target = $derived(w.schema.types.get(body.type)?.type);
-	const own = $derived(w.schema.type(rule.type).type);
 	const HOW: Record<MatchHow, string> = {
 		loose: 'is, but for case, accents and spaces,',
 		exact: 'is exactly',
@@ -34,34 +31,6 @@
 			)
 		);
 	}
-
-	let look = $state.raw<MatchLook | null>(null);
-	let busy = $state(false);
-	let trouble = $state('');
-	let only = $state<'several' | 'none' | 'one'>('several');
-	async function lookAtAll() {
-		busy = true;
-		trouble = '';
-		await w.flush();
-		try {
-			const answer = await ask<MatchLook>('/look/match', { method: 'POST', body: { rule } });
-			look = answer;
-			only = answer.several ? 'several' : answer.none ? 'none' : 'one';
-		} catch (e) {
-			trouble = (e as Refused).message;
-		}
-		busy = false;
-	}
-	const shown = $derived((look?.examples ?? []).filter((x) => x.outcome === only));
-	const tally = $derived(
-		look
-			? ([
-					['one', look.one, 'find one'],
-					['several', look.several, 'find several'],
-					['none', look.none, 'find none']
-				] as const)
-			: []
-	);
 </script>
 
 {#if target}
@@ -135,13 +104,6 @@
 						{ field: fields[0].id, how: matchHows(fields[0])[0], value: { text: '' } }
 					])}>And by another field</button
 			>{/if}
-		<button class="textlink" disabled={busy} onclick={lookAtAll}
-			>{busy
-				? 'Looking …'
-				: look
-					? 'Look at all again'
-					: `What all ${own.plural.toLowerCase()} would find`}</button
-		>
 	</div>
 	{#if (report?.found?.length ?? 0) > 1}
 		<p class="mt-1 text-sm">
@@ -152,48 +114,7 @@
 				>{/each}
 		</p>
 	{/if}
-	{#if trouble}<p class="mt-1 text-sm text-brick" role="alert">● {trouble}</p>{/if}
-	{#if look}
-		<div class="mt-2 border border-hairline" data-testid="match-look">
-			<div class="flex flex-wrap gap-4 border-b border-hairline px-3 py-1 text-sm" role="status">
-				<span class="text-quiet"
-					>Of {look.more ? 'the first ' : ''}{formatCount(look.of)} {own.plural.toLowerCase()}</span
-				>
-				{#each tally as [key, n, text] (key)}
-					<button class="textlink" aria-pressed={only === key} onclick={() => (only = key)}
-						><span class="mono {only === key ? 'font-semibold' : ''}">{formatCount(n)}</span>
-						&nbsp;{text}</button
-					>
-				{/each}
-				<span class="text-quiet"
-					><span class="mono">{formatCount(look.blank)}</span> have nothing to look for</span
-				>
-			</div>
-			<table class="w-full text-sm">
-				<tbody>
-					{#each shown as x (x.id)}
-						<tr class="border-b border-hairline last:border-0">
-							<td class="px-3 py-1"
-								><a class="textlink" href="/records/{rule.type}/{x.id}">{x.title}</a></td
-							>
-							<td class="mono px-3 py-1 text-teal">{x.values.join(' · ')}</td>
-							<td class="px-3 py-1">
-								{#each x.found as m, i (m.id)}{i ? ', ' : ''}<a
-										class="textlink"
-										href="/records/{body.type}/{m.id}">{m.title}</a
-									>
-									<span class="mono text-xs text-quiet">{m.id}</span>{:else}<span class="text-quiet"
-										>none</span
-									>{/each}
-							</td>
-						</tr>
-					{:else}
-						<tr><td class="px-3 py-1 text-quiet">No record.</td></tr>
-					{/each}
-				</tbody>
-			</table>
-		</div>
-	{/if}
+	<FindsLook {rule} what="record" href={(id) => `/records/${body.type}/${id}`} />
 {:else}
 	<p class="mt-2 text-brick">● Choose in the sentence above which records are searched.</p>
 {/if}
