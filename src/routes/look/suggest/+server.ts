@@ -15,6 +15,13 @@ export const POST: RequestHandler = (event) => {
 		if (!schema.types.has(type) || !schema.field(type, field))
 			error(404, `There is no field “${field}” on ${schema.types.get(type)?.type.label ?? type}.`);
 		const job = { workspace: account.workspace, type, field, examples, instant: Date.now() };
-		return suggestApart(job, event.request.signal);
+		const { signal } = event.request;
+		try {
+			return await suggestApart(job, signal);
+		} catch (e) {
+			// nobody reads the answer
+			if (signal.aborted) return {};
+			throw e;
+		}
 	});
 };
