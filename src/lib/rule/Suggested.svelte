@@ -3,7 +3,7 @@
 	 * Rules that the stored records propose for a field, with how many each explains and which it does not;
 	 * or that agree with a few values typed as examples.
 	 */
-	import { onDestroy, untrack } from 'svelte';
+	import { onDestroy, tick, untrack } from 'svelte';
 	import type { Field, JsonValue, Suggestion } from '$core';
 	import type { SuggestAnswer } from '../../server/look/suggest.thread';
 	import LinkInput from '../inputs/LinkInput.svelte';
@@ -121,6 +121,8 @@
 			const ids = [...new Set([...pinned, ...some.map((s) => s.id)])].slice(0, SHOWN);
 			const read = await Promise.all(ids.map(record));
 			examples = read.filter((e): e is Example => e !== null);
+			await tick();
+			document.querySelector<HTMLElement>('[id^="example-"]')?.focus();
 		} catch (e) {
 			state_ = { is: 'failed', why: (e as Error).message };
 		}
@@ -157,15 +159,20 @@
 			{/if}
 		</span>
 		<span class="grow"></span>
-		{#if state_.is === 'idle'}<button class="textlink text-sm" onclick={look}
-				>Look for rules in the records</button
-			>{:else if state_.is === 'looking'}<button class="textlink text-sm" onclick={stop}
-				>stop</button
-			>{/if}
+		<!-- one button, so that the focus stays on it -->
+		<button
+			class="textlink text-sm"
+			onclick={() => (state_.is === 'looking' ? stop() : void look())}
+			>{state_.is === 'looking'
+				? 'stop'
+				: state_.is === 'idle'
+					? 'Look for rules in the records'
+					: 'Look again'}</button
+		>
 	</div>
 	{#if state_.is === 'failed'}
 		<p class="mt-1 text-sm text-brick" role="alert">
-			● {state_.why} <button class="textlink" onclick={look}>Look again</button>
+			● {state_.why}
 		</p>
 	{:else if looked}
 		{#if !looked.of}
