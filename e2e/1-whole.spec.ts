@@ -111,6 +111,28 @@ test('rules go out as a DMN file and come back, looked at before they are taken'
 	await expect(page.getByText('Draft saved')).toBeVisible();
 });
 
+test('a look-up says what the existing records find, and the keys that find nothing', async ({
+	page
+}) => {
+	await openSheet(page, '/write/customer/service_district');
+	await page.getByRole('button', { name: 'What all customers would find' }).click();
+	const look = page.getByTestId('match-look');
+	await expect(look).toContainText(/find one row/);
+	await look.getByRole('button', { name: /find none$/ }).click();
+	await expect(look).toContainText('Most often without one:');
+	await look.getByRole('button', { name: /find one row$/ }).click();
+	await look
+		.getByRole('link', { name: /^row \d+/ })
+		.first()
+		.click();
+	await expect(page).toHaveURL(/\/tables\/district_postcodes\?row=\d+$/);
+	await page.getByRole('button', { name: 'Find anything' }).click();
+	await page.keyboard.type('release 2');
+	await expect(page.getByRole('option').first()).toContainText('Release 2');
+	await page.keyboard.press('Enter');
+	await expect(page).toHaveURL(/\/paper\/2$/);
+});
+
 test('a rule says whether its place below another matters, by a record', async ({ page }) => {
 	await openSheet(page);
 	const said = page.getByTestId('order-counts');

@@ -144,6 +144,8 @@ test('N3: typed text into a link', async ({ page }) => {
 	await a.begin('record that matches');
 	await a.find('company as typed');
 	finished('N3', a);
+	await type(page, 'company_as_typed', 'BRACKWATER  tulip');
+	await expect(wrote(page, 'customer')).toContainText('Brackwater Tulip');
 	await sound(page);
 });
 
@@ -204,6 +206,10 @@ test('N7: required and filled, while a box is ticked', async ({ page }) => {
 	await a.begin('required');
 	await a.find('heat pump');
 	finished('N7 required', a);
+	await sample(page, 'heat_pump', 'yes');
+	await expect(
+		page.locator('tr').filter({ has: page.locator('#s-electrical_capacity') })
+	).toContainText('required');
 	await sound(page);
 	await alone(page, '/write/deal/supply_phases');
 	const b = new Acts(page);
@@ -313,6 +319,9 @@ test('N15: a start value', async ({ page }) => {
 	await a.choose(page.getByLabel(/^What Owner gets:/).first(), 'the person making the change');
 	finished('N15', a);
 	await expect(page.getByText('starts as').first()).toBeVisible();
+	await page.getByRole('button', { name: 'another sample' }).click();
+	await page.getByRole('button', { name: 'A new lead' }).click();
+	await expect(wrote(page, 'owner')).toContainText('Jonas Weverling');
 	await sound(page);
 });
 
@@ -394,6 +403,10 @@ test('N21: told by related records', async ({ page }) => {
 	await page.getByRole('option', { name: 'Won', exact: true }).click();
 	await sound(page);
 	await expect(page.getByText('always equals').first()).toBeVisible();
+	// a customer without deals has no sum
+	await page.getByRole('button', { name: 'another sample' }).click();
+	await page.getByRole('button', { name: 'A new customer' }).click();
+	await expect(page.getByTestId('here').first()).toContainText('it gives nothing');
 });
 
 test('six rules by keys alone', async ({ page }) => {
