@@ -153,7 +153,7 @@ export {
 } from './kinds';
 export type { Begins, BodyKind, BodyOf, Offer, Place, SaidPart } from './kinds/spec';
 export { compilePlan, ruleOf, withoutResult, type Plan } from './plan/plan';
-export { around, flowOf, type Around, type FlowRead, type FlowRule } from './plan/flow';
+export { around, flowOf, type FlowRead, type FlowRule } from './plan/flow';
 export { usesOf, type Use } from './plan/uses';
 
 // ── Settle: a change, all that follows from it, and the evidence ─────────────────────────────────

@@ -87,37 +87,23 @@ function unique(reads: readonly FlowRead[]): FlowRead[] {
 	return [...out.values()];
 }
 
-/** How far a picture of one field goes. */
-export interface Around {
-	/** Fields by `type.field`, with how many rules away: below 0 where the field comes from, above where it goes. */
-	fields: ReadonlyMap<string, number>;
-	rules: readonly FlowRule[];
-}
-
 /**
  * The rules by which a field gets its value and those that it takes part in, and so on from there.
  * @param far most rules between the field and another
  */
-export function around(flow: readonly FlowRule[], of: FieldRef, far = Infinity): Around {
-	const start = refKey(of.type, of.field);
-	const fields = new Map([[start, 0]]);
-	const rules = new Set<FlowRule>();
+export function around(flow: readonly FlowRule[], of: FieldRef, far = Infinity): FlowRule[] {
 	const key = (r: FieldRef) => refKey(r.type, r.field);
-	for (const way of [-1, 1]) {
-		let edge = [start];
+	const rules = new Set<FlowRule>();
+	for (const way of ['writes', 'reads'] as const) {
+		const beyond = way === 'writes' ? 'reads' : 'writes';
+		const seen = new Set([key(of)]);
+		let edge = [...seen];
 		for (let n = 1; edge.length && n <= far; n++) {
-			const next = new Set<string>();
-			for (const f of flow) {
-				const [near, beyond] = way < 0 ? [f.writes, f.reads] : [f.reads, f.writes];
-				if (!near.some((r) => edge.includes(key(r)))) continue;
-				rules.add(f);
-				for (const r of beyond) if (!fields.has(key(r))) next.add(key(r));
-			}
-			for (const k of next) fields.set(k, way * n);
-			edge = [...next];
+			const near = flow.filter((f) => f[way].some((r) => edge.includes(key(r))));
+			for (const f of near) rules.add(f);
+			edge = [...new Set(near.flatMap((f) => f[beyond].map(key)))].filter((k) => !seen.has(k));
+			for (const k of edge) seen.add(k);
 		}
 	}
-	// what else these rules write is part of the same sentence
-	for (const f of rules) for (const r of f.writes) if (!fields.has(key(r))) fields.set(key(r), 1);
-	return { fields, rules: flow.filter((f) => rules.has(f)) };
+	return flow.filter((f) => rules.has(f));
 }

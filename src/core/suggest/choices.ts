@@ -177,6 +177,15 @@ function together(
 /** Whether the options of one field can be told by a list; blank has no place in one. */
 const listable = (options: readonly string[]) => options.length === 1 || !options.includes('');
 
+/** A case for each result that the options of a field give. */
+const casesOf = (s: Study, x: Column, gives: ReadonlyMap<string, string>): Case[] =>
+	together(s, x, gives).flatMap(([o, key]) =>
+		(listable(o) ? [o] : o.map((one) => [one])).map((options): Case => ({
+			of: [options, null],
+			gives: key
+		}))
+	);
+
 function makeCases(
 	s: Study,
 	how: string,
@@ -223,11 +232,7 @@ export function caseLists(s: Study, rows: readonly number[]): Hypothesis[] {
 	const out = xs
 		.filter((x) => !x.own && tellsApart(alone.get(x)!))
 		.flatMap((x) => {
-			const cases = together(s, x, alone.get(x)!)
-				.flatMap(([o, gives]) =>
-					(listable(o) ? [o] : o.map((one) => [one])).map((options) => ({ options, gives }))
-				)
-				.map(({ options, gives }): Case => ({ of: [options, null], gives }));
+			const cases = casesOf(s, x, alone.get(x)!);
 			return makeCases(s, 'cases', [x], cases, [x.label], constant, (k) => k);
 		});
 	const worth = Math.max(few(s, rows), rows.length / 50);
@@ -285,11 +290,7 @@ export function rates(s: Study, rows: readonly number[]): Hypothesis[] {
 				if (top[1] * 2 > both.length) factors.set(option, top[0]);
 			}
 			if (factors.size < 2 || new Set(factors.values()).size < 2) continue;
-			const cases = together(s, x, factors)
-				.flatMap(([o, gives]) =>
-					(listable(o) ? [o] : o.map((one) => [one])).map((options) => ({ options, gives }))
-				)
-				.map(({ options, gives }): Case => ({ of: [options, null], gives }));
+			const cases = casesOf(s, x, factors);
 			const times = (k: string): CaseGives => ({
 				expr: { k: 'bin', op: '*', a: a.expr, b: constantTree({ type: 'number' }, k) }
 			});

@@ -6,6 +6,7 @@ import type { Expr } from '../document/tree';
 import { waysFrom } from '../conditions/ways';
 import { toJson } from '../fields/codec';
 import type { Loader } from '../settle/types';
+import { wordsIn } from '../text/clean';
 import { Num } from '../value/num';
 import { LocalDate, Moment } from '../value/temporal';
 import type { Value } from '../value/value';
@@ -175,8 +176,11 @@ export class Study {
 		const call = (fn: string, ...args: Expr[]): Expr => ({ k: 'call', fn, args });
 		if (c.field.type === 'text')
 			return [
-				told('words', call('count', call('words', c.expr)), `the words of ${c.label}`, (v) =>
-					wordsOf(v as string)
+				told(
+					'words',
+					call('count', call('words', c.expr)),
+					`the words of ${c.label}`,
+					(v) => wordsIn(v as string).length
 				)
 			];
 		if (c.field.type !== 'date') return [];
@@ -202,9 +206,6 @@ export class Study {
 }
 
 const plain = (v: Value): JsonValue => toJson(isList(v) ? [...v] : v);
-
-/** As the function `words` counts them. */
-const wordsOf = (s: string) => s.split(/\s+/u).filter((w) => /[\p{L}\p{M}\p{N}]/u.test(w)).length;
 
 /** The field of the record itself from which a way sets out. */
 function firstField(e: Expr): string | null {

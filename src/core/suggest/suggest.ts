@@ -10,7 +10,7 @@ import type { Loader } from '../settle/types';
 import { settle } from '../settle/settle';
 import { compilePlan, type Plan } from '../plan/plan';
 import { fromJson, toJson } from '../fields/codec';
-import { matchKey } from '../fields/match';
+import { recordsLoader, type WholeLoader } from '../trials/trials';
 import type { ZoneClock } from '../value/temporal';
 import type { Value } from '../value/value';
 import { isBlank, isList, same } from '../value/value';
@@ -101,7 +101,8 @@ export function suggest(e: Evidence): Suggestions {
 		const read = fromJson(fields[at], json, schema);
 		if (read.ok) wanted.set(row, read.value);
 	});
-	const loader = wholeLoader(e);
+	const mine = e.records.map((r) => ({ ...r, type: e.type }));
+	const loader = recordsLoader(schema, [...e.near, ...mine]);
 	const study = new Study(schema, e.type, e.field, e.records, loader, wanted, dependents(e));
 	const rows = shuffled(e.records.length, seedOf(e.type, e.field));
 	const found = [...byRecords(study, rows, loader), ...byExamples(study, loader)];
@@ -129,7 +130,7 @@ const own = (o: Evidence['examples'], key: string) =>
 	o && Object.hasOwn(o, key) ? o[key] : undefined;
 
 /** Every explanation, fitted to some records. */
-function supposed(s: Study, rows: readonly number[], loader: Whole): Hypothesis[] {
+function supposed(s: Study, rows: readonly number[], loader: WholeLoader): Hypothesis[] {
 	return [
 		...copies(s),
 		...optionMaps(s, rows),
@@ -155,7 +156,7 @@ const hits = (s: Study, rows: readonly number[], gives: (r: number) => string) =
 	rows.reduce((n, r) => n + (gives(r) === s.y.keys[r] ? 1 : 0), 0);
 
 /** What beats the best constant on the half it was not fitted to; then fitted to all. */
-function byRecords(s: Study, rows: readonly number[], loader: Whole): Found[] {
+function byRecords(s: Study, rows: readonly number[], loader: WholeLoader): Found[] {
 	const half = rows.length >> 1;
 	const [learn, hold] = [rows.slice(0, half), rows.slice(half)];
 	const [constant] = counted(learn.map((r) => s.y.keys[r]));
@@ -193,7 +194,7 @@ function byRecords(s: Study, rows: readonly number[], loader: Whole): Found[] {
  * What gives every example what was typed, whatever is stored. What chooses among values must have been
  * shown one more example than it has values: else anything would do.
  */
-function byExamples(s: Study, loader: Whole): Found[] {
+function byExamples(s: Study, loader: WholeLoader): Found[] {
 	if (s.examples.size < 2) return [];
 	const rows = [...s.examples.keys()];
 	const all = [...startValues(s, rows), ...supposed(s, rows, loader)];
@@ -350,55 +351,6 @@ function dependents(e: Evidence): Set<string> {
 	};
 	visit(e.field);
 	return out;
-}
-
-// ---- records at hand --------------------------------------------------------------------------------
-
-interface Whole extends Loader {
-	all(type: string): readonly { id: string; values: readonly Value[] }[];
-}
-
-/** All records of the evidence, found by identity, by link and by what they match. */
-function wholeLoader(e: Evidence): Whole {
-	const byType = new Map<string, Map<string, readonly Value[]>>();
-	const put = (type: string, id: string, values: readonly Value[]) => {
-		const had = byType.get(type) ?? new Map<string, readonly Value[]>();
-		byType.set(type, had.set(id, values));
-	};
-	for (const r of e.near) put(r.type, r.id, r.values);
-	for (const r of e.records) put(e.type, r.id, r.values);
-	const indexes = new Map<string, Map<string, string[]>>();
-	const index = (name: string, type: string, key: (values: readonly Value[]) => string | null) => {
-		const had = indexes.get(name);
-		if (had) return had;
-		const made = new Map<string, string[]>();
-		for (const [id, values] of byType.get(type) ?? []) {
-			const k = key(values);
-			if (k !== null) made.set(k, [...(made.get(k) ?? []), id]);
-		}
-		indexes.set(name, made);
-		return made;
-	};
-	const place = (type: string, field: string) => e.schema.type(type).at.get(field)!;
-	return {
-		record: (type, id) => byType.get(type)?.get(id) ?? null,
-		related: (type, field, id) => {
-			const i = place(type, field);
-			return (
-				index(`${type}.${field} links`, type, (v) => (v[i] === null ? null : String(v[i]))).get(
-					id
-				) ?? []
-			);
-		},
-		matching: (type, keys) => {
-			const [first, ...rest] = keys.map(({ field, how, key }) => {
-				const i = place(type, field);
-				return index(`${type}.${field} ${how}`, type, (v) => matchKey(how, v[i])).get(key) ?? [];
-			});
-			return (first ?? []).filter((id) => rest.every((ids) => ids.includes(id)));
-		},
-		all: (type) => [...(byType.get(type) ?? [])].map(([id, values]) => ({ id, values }))
-	};
 }
 
 /** A number from names, the same on every machine. */

@@ -5,6 +5,7 @@ import type { Expr, Template } from '../document/tree';
 import { typeOfField } from '../feel/types';
 import { matchHows, matchKey } from '../fields/match';
 import { indexTable } from '../tables/reference';
+import { properCase, squeeze, wordsIn } from '../text/clean';
 import { joinPieces } from '../text/compose';
 import { splitText } from '../text/split';
 import type { Value } from '../value/value';
@@ -32,16 +33,10 @@ const formula = (expr: Expr): ReturnType<Hypothesis['body']> => ({
 
 /** What may be done to a text that is copied, as the functions of the language do it. */
 const CLEANED: readonly { fn: string; run: (s: string) => string }[] = [
-	{ fn: 'squeeze', run: (s) => s.trim().replace(/\s+/gu, ' ') },
+	{ fn: 'squeeze', run: squeeze },
 	{ fn: 'lower case', run: (s) => s.toLowerCase() },
 	{ fn: 'upper case', run: (s) => s.toUpperCase() },
-	{
-		fn: 'proper case',
-		run: (s) =>
-			s
-				.toLowerCase()
-				.replace(/(^|[\s\-'’])(\p{L})/gu, (_, a: string, b: string) => a + b.toUpperCase())
-	}
+	{ fn: 'proper case', run: properCase }
 ];
 
 /** The value of another field, as it is or cleaned. */
@@ -166,13 +161,6 @@ function wordParts(s: Study, c: Column, rows: readonly number[]): Hypothesis[] {
 		)
 	];
 }
-
-/** As the function `words` parts them. */
-const wordsIn = (t: string) =>
-	t
-		.split(/\s+/u)
-		.map((w) => w.replace(/^[^\p{L}\p{M}\p{N}]+|[^\p{L}\p{M}\p{N}]+$/gu, ''))
-		.filter((w) => w !== '');
 
 function signParts(s: Study, c: Column, rows: readonly number[]): Hypothesis[] {
 	return SEPARATORS.flatMap((sign) => {

@@ -78,26 +78,54 @@ export function nearLoader(schema: Schema, near: Trial['near']): Loader {
 	);
 }
 
-/** A loader over some records, for which no others exist. */
+/** A loader over some records that also gives all of a type. */
+export interface WholeLoader extends Loader {
+	all(type: string): readonly { id: string; values: readonly Value[] }[];
+}
+
+/** A loader over some records, for which no others exist; of two with one identity the later counts. */
 export function recordsLoader(
 	schema: Schema,
 	records: Iterable<{ type: string; id: string; values: readonly Value[] }>
-): Loader {
-	const all = [...records];
-	const byKey = new Map(all.map((r) => [refKey(r.type, r.id), r.values]));
+): WholeLoader {
+	const byType = new Map<string, Map<string, readonly Value[]>>();
+	for (const { type, id, values } of records) {
+		const had = byType.get(type);
+		if (had) had.set(id, values);
+		else byType.set(type, new Map([[id, values]]));
+	}
+	/** By what is asked for, then by key; each made when it is asked for first. */
+	const indexes = new Map<string, Map<string, string[]>>();
+	const ids = (name: string, type: string, keyOf: (v: readonly Value[]) => string | null) => {
+		const had = indexes.get(name);
+		if (had) return had;
+		const made = new Map<string, string[]>();
+		for (const [id, values] of byType.get(type) ?? []) {
+			const key = keyOf(values);
+			if (key === null) continue;
+			const mine = made.get(key);
+			if (mine) mine.push(id);
+			else made.set(key, [id]);
+		}
+		indexes.set(name, made);
+		return made;
+	};
+	const place = (type: string, field: string) => schema.type(type).at.get(field)!;
 	return {
-		record: (type, id) => byKey.get(refKey(type, id)) ?? null,
+		record: (type, id) => byType.get(type)?.get(id) ?? null,
 		related: (type, field, id) => {
-			const i = schema.type(type).at.get(field)!;
-			return all.filter((r) => r.type === type && r.values[i] === id).map((r) => r.id);
+			const i = place(type, field);
+			const link = (v: readonly Value[]) => (typeof v[i] === 'string' ? v[i] : null);
+			return ids(`${type}.${field}`, type, link).get(id) ?? [];
 		},
 		matching: (type, keys) => {
-			const { at } = schema.type(type);
-			return all
-				.filter((r) => r.type === type)
-				.filter((r) => keys.every((k) => matchKey(k.how, r.values[at.get(k.field)!]) === k.key))
-				.map((r) => r.id);
-		}
+			const [first = [], ...rest] = keys.map(({ field, how, key }) => {
+				const i = place(type, field);
+				return ids(`${type}.${field} ${how}`, type, (v) => matchKey(how, v[i])).get(key) ?? [];
+			});
+			return first.filter((id) => rest.every((more) => more.includes(id)));
+		},
+		all: (type) => [...(byType.get(type) ?? [])].map(([id, values]) => ({ id, values }))
 	};
 }
 

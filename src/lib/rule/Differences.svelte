@@ -12,7 +12,7 @@
 
 <dl class="text-sm" aria-label="What differs">
 	{#each all as d, i (i)}
-		<div class="row">
+		<div class="said">
 			<dt class="text-quiet">{d.label}</dt>
 			<dd>
 				{#if d.before !== null}<del>{d.before}</del>{/if}
@@ -28,13 +28,6 @@
 </dl>
 
 <style>
-	.row {
-		display: grid;
-		grid-template-columns: minmax(120px, 200px) minmax(0, 1fr);
-		gap: 12px;
-		padding: 4px 0;
-		border-top: 1px solid var(--color-hairline);
-	}
 	dd {
 		overflow-wrap: anywhere;
 	}

@@ -19,7 +19,7 @@
 	const flow = $derived(flowOf(w.plan, w.draft));
 	/** Of one field what is around it; else all rules of the type, and those elsewhere that read or write its fields. */
 	const rules = $derived.by(() => {
-		if (f) return around(flow, { type, field: f.id }, far).rules;
+		if (f) return around(flow, { type, field: f.id }, far);
 		return flow.filter(
 			(x) => x.rule.type === type || [...x.reads, ...x.writes].some((r) => r.type === type)
 		);

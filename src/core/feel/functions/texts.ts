@@ -1,4 +1,5 @@
 /** Functions on texts (DMN 1.5, 10.3.4.3); patterns run in linear time. */
+import { properCase, squeeze, wordsIn } from '../../text/clean';
 import { RE2JS } from 're2js';
 import type { Value } from '../../value/value';
 import { isList } from '../../value/value';
@@ -212,28 +213,21 @@ export const TEXTS_CHAPTER = chapter((def) => {
 		'squeeze(string: text): text',
 		'Without spaces at either end, and inner runs of spaces made one.',
 		'squeeze(" a  b ") = "a b"',
-		([s]) => (s as string).trim().replace(/\s+/gu, ' '),
+		([s]) => squeeze(s as string),
 		{ ours: true }
 	);
 	def(
 		'words(string: text): texts',
 		'The words of a text: what stands between spaces and has a letter or a digit, without signs at its ends.',
 		'words("Roses & Co., North Quay") = ["Roses", "Co", "North", "Quay"]',
-		([s]) =>
-			(s as string)
-				.split(/\s+/u)
-				.map((w) => w.replace(/^[^\p{L}\p{M}\p{N}]+|[^\p{L}\p{M}\p{N}]+$/gu, ''))
-				.filter((w) => w !== ''),
+		([s]) => wordsIn(s as string),
 		{ ours: true }
 	);
 	def(
 		'proper case(string: text): text',
 		'Each word with a capital first and small letters after.',
 		'proper case("anna DE vries") = "Anna De Vries"',
-		([s]) =>
-			(s as string)
-				.toLowerCase()
-				.replace(/(^|[\s\-'’])(\p{L})/gu, (_, a: string, b: string) => a + b.toUpperCase()),
+		([s]) => properCase(s as string),
 		{ ours: true }
 	);
 });

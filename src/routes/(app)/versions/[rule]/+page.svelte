@@ -99,7 +99,7 @@
 							{#if !before}<p class="mt-1 text-sm text-quiet">New in this one.</p>{/if}
 							<dl class="mt-1 text-sm">
 								{#each sayRule(v.rule, w.schema, w.sayValue) as p (p.key)}
-									<div class="row">
+									<div class="said">
 										<dt class="text-quiet">{p.label}</dt>
 										<dd>{p.text}</dd>
 									</div>
@@ -112,13 +112,3 @@
 		</ol>
 	{/if}
 </div>
-
-<style>
-	.row {
-		display: grid;
-		grid-template-columns: minmax(120px, 200px) minmax(0, 1fr);
-		gap: 12px;
-		padding: 4px 0;
-		border-top: 1px solid var(--color-hairline);
-	}
-</style>
