@@ -2,7 +2,6 @@
 import type { JsonValue } from '../fields/codec';
 import { fromJson, toJson } from '../fields/codec';
 import type { Schema } from '../document/model';
-import { refKey } from '../document/model';
 import type { EntryPoint } from '../document/rules';
 import type { Plan } from '../plan/plan';
 import type { ClaimReport, Loader, SettledRecord, SubmittedRecord } from '../settle/settle';

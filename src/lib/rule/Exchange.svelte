@@ -147,6 +147,7 @@
 			<input
 				id="dmn-file"
 				type="file"
+				class="file:mr-2 file:min-h-8 file:border file:border-field-line file:bg-sheet file:px-3"
 				accept=".dmn,.xml,application/xml,text/xml"
 				onchange={(e) => {
 					void read(e.currentTarget.files?.[0]);
