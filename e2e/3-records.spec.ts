@@ -165,11 +165,13 @@ test('the API decides the same, with a token made under Settings', async ({
 });
 
 test('a field is added as data and used at once in a form and a formula', async ({ page }) => {
-	await open(page, '/settings');
+	await open(page, '/model/customer');
+	await page.getByRole('button', { name: 'New field' }).click();
 	await page.getByLabel('New field').fill('Boiler age');
-	await choose(page.getByLabel('What it is'), 'number');
+	await choose(page.getByLabel(/^What it is/), 'number');
 	await page.getByRole('button', { name: 'Add the field' }).click();
 	await expect(page.getByText('Customer has the field “Boiler age” now.')).toBeVisible();
+	await expect(page).toHaveURL(/\/model\/customer\/boiler_age$/);
 	await open(page, '/records/customer/5');
 	await page.locator('#f-boiler_age').fill('12');
 	await page.getByRole('button', { name: 'Save' }).click();

@@ -119,7 +119,7 @@ test('columns of a table and rows and inputs of a decision table move by their h
 });
 
 test('options of a list are put in another order, and stay so', async ({ page }) => {
-	await open(page, '/settings');
+	await open(page, '/options/country');
 	const option = (n: number) =>
 		page.getByRole('button', { name: new RegExp(`^Place ${n} of .* options of Country`) });
 	const second = await option(2).getAttribute('aria-label');
@@ -138,14 +138,15 @@ test('options of a list are put in another order, and stay so', async ({ page })
 test('a form says what is wrong at its input before it is sent, and keeps what was typed', async ({
 	page
 }) => {
-	await open(page, '/settings');
+	await open(page, '/model/customer');
+	await page.getByRole('button', { name: 'New field' }).click();
 	const field = page.getByLabel('New field');
+	await expect(field).toBeFocused();
 	await field.fill('  ');
 	await page.getByRole('button', { name: 'Add the field' }).click();
 	await expect(page.getByRole('alert').filter({ hasText: 'Give the field a name.' })).toBeVisible();
 	await expect(field).toBeFocused();
 	await expect(field).toHaveAttribute('aria-invalid', 'true');
-	// what only the server knows comes back in the same place
 	await field.fill('Headcount');
 	await page.getByRole('button', { name: 'Add the field' }).click();
 	await expect(

@@ -124,7 +124,10 @@ for (const path of [
 	'/journal',
 	'/journal/size_class',
 	'/outbox',
-	'/settings'
+	'/settings',
+	'/model/customer',
+	'/model/customer/headcount',
+	'/options/country'
 ])
 	test(`accessible, and fits a laptop without sideways scrolling: ${path}`, async ({ page }) => {
 		test.slow();

@@ -87,5 +87,5 @@ await shot('import', '/records/customer/import', async () => {
 	await page.getByRole('button', { name: 'Import', exact: true }).click();
 	await page.getByText('rows taken over').waitFor();
 });
-await shot('settings', '/settings');
+await shot('model', '/model/customer/headcount', () => page.waitForTimeout(500));
 await browser.close();

@@ -72,6 +72,8 @@ export type { Expr, Template } from './document/tree';
 
 // ── Values: exact, and the same read from JSON, from typed text and from records ─────────────────
 export { fromJson, fromText, misfit, toJson } from './fields/codec';
+export { converted, type Titles } from './fields/convert';
+export type { Reading } from './fields/codec';
 export { readDay, readMoment, typedMoment } from './fields/days';
 export { matchHows, matchKey, type MatchKey } from './fields/match';
 export { looseKey } from './text/loose';
@@ -211,12 +213,14 @@ export { betweenClaims, type Between } from './check/between';
 export { FINDINGS, type FindingIs } from './kinds/catalogue';
 export { PROBE_DAY } from './check/probe';
 export { repaired } from './check/repair';
+export { speakersOf, type ModelPart, type Speaker } from './check/speaks';
 
 // ── Edit ───────────────────────────────────────────────────────────────────────────────────────────
 export {
 	acceptedAs,
 	applied,
 	editBetween,
+	modelEditBetween,
 	partName,
 	reversed,
 	touched,
@@ -224,6 +228,33 @@ export {
 	type Path,
 	type Piece
 } from './edit/edit';
+export {
+	MAX_NAME,
+	asType,
+	freeOtherSide,
+	holdsTheSame,
+	lossesBetween,
+	modelPartName,
+	modelFaults,
+	newModelFaults,
+	withField,
+	withFieldAt,
+	withList,
+	withNewField,
+	withNewList,
+	withNewOptions,
+	withNewType,
+	withOption,
+	withOptionAt,
+	withType,
+	withTypeAt,
+	withoutField,
+	withoutList,
+	withoutOption,
+	withoutType,
+	type ModelFault,
+	type ModelLoss
+} from './edit/model';
 export { copiedTo, copiesTo, duplicated, freeName, namesakes } from './edit/copies';
 
 // ── Suggest: rules that the records themselves propose ───────────────────────────────────────────

@@ -10,17 +10,17 @@ const form = (values: Record<string, string | Blob>) => {
 
 describe('forms', () => {
 	it('give what passed, trimmed, and nothing that was not asked for', () => {
-		const r = readForm('addOption', form({ list: 'country', label: '  Slovenia ', evil: '1' }));
-		expect(r).toEqual({ ok: true, values: { list: 'country', label: 'Slovenia' } });
+		const r = readForm('token', form({ label: '  Web shop ', evil: '1' }));
+		expect(r).toEqual({ ok: true, values: { label: 'Web shop' } });
 	});
 	it('name each input that is wrong', () => {
-		const r = readForm(
-			'editOption',
-			form({ list: 'country', id: 'x', label: ' ', code: 'x'.repeat(21) })
-		);
+		const r = readForm('signIn', form({ email: ' ', password: 'x'.repeat(1001) }));
 		expect(r).toEqual({
 			ok: false,
-			faults: { label: 'Give the option a name.', code: 'A code may have 20 characters.' }
+			faults: {
+				email: 'Type the e-mail address with which you sign in.',
+				password: 'A password may have 1000 characters.'
+			}
 		});
 	});
 	it('take names of one line only: no control characters come as far as the database', () => {
@@ -31,16 +31,18 @@ describe('forms', () => {
 			});
 	});
 	it('read a name that comes twice once, and a file as no text', () => {
-		const twice = form({ list: 'country', label: 'First' });
+		const twice = form({ label: 'First' });
 		twice.append('label', 'Second');
-		expect(readForm('addOption', twice)).toMatchObject({ values: { label: 'First' } });
-		const file = form({ list: 'country', label: new Blob(['x']) });
-		expect(readForm('addOption', file).ok).toBe(false);
+		expect(readForm('token', twice)).toMatchObject({ values: { label: 'First' } });
+		expect(readForm('token', form({ label: new Blob(['x']) })).ok).toBe(false);
 	});
-	it('take a place as a whole number from 0 on', () => {
-		const to = (v: string) => readForm('moveOption', form({ list: 'l', id: 'o', to: v }));
-		expect(to('2')).toMatchObject({ ok: true, values: { to: 2 } });
-		for (const bad of ['-1', '1.5', 'x', '']) expect(to(bad).ok).toBe(false);
+	it('take the number of a token as digits', () => {
+		expect(readForm('revoke', form({ id: '12' }))).toMatchObject({
+			ok: true,
+			values: { id: '12' }
+		});
+		for (const bad of ['-1', '1.5', 'x', '', '9'.repeat(19)])
+			expect(readForm('revoke', form({ id: bad })).ok).toBe(false);
 	});
 	it('answer anything without throwing', () => {
 		const names = [...Object.getOwnPropertyNames(Object.prototype), 'label', 'id', 'list', 'email'];

@@ -1,7 +1,7 @@
 /** The forms of sign-in and settings: what each may send. The page asks before it sends, the server after. */
 import * as yup from 'yup';
 
-/** Longest name of a field, an option or a token. */
+/** Longest name of a token. */
 const NAME = 80;
 const line = () =>
 	yup
@@ -10,9 +10,6 @@ const line = () =>
 		.matches(/^\P{Cc}*$/u, 'That is not one line of text.');
 const name = (what: string) =>
 	line().required(`Give ${what} a name.`).max(NAME, `A name may have ${NAME} characters.`);
-const other = line().max(NAME, `A name may have ${NAME} characters.`);
-const id = yup.string().required().max(60);
-const short = (what: string) => line().max(20, `${what} may have 20 characters.`);
 
 export const FORMS = {
 	signIn: yup.object({
@@ -23,38 +20,6 @@ export const FORMS = {
 			.string()
 			.required('Type your password.')
 			.max(1000, 'A password may have 1000 characters.')
-	}),
-	addField: yup.object({
-		type: id,
-		label: name('the field'),
-		kind: id,
-		group: name('the heading'),
-		list: yup.string(),
-		target: yup.string(),
-		unit: short('A unit'),
-		inverse: other
-	}),
-	editField: yup.object({
-		type: id,
-		id,
-		label: name('the field'),
-		inverse: other,
-		key: yup.string(),
-		blanks: yup.string(),
-		retire: yup.string()
-	}),
-	addOption: yup.object({ list: id, label: name('the option') }),
-	editOption: yup.object({
-		list: id,
-		id,
-		label: name('the option'),
-		code: short('A code'),
-		retire: yup.string()
-	}),
-	moveOption: yup.object({
-		list: id,
-		id,
-		to: yup.number().typeError('A place is a number.').integer().min(0).required()
 	}),
 	token: yup.object({ label: name('the token') }),
 	revoke: yup.object({

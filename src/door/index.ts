@@ -27,7 +27,7 @@ import {
 	upgraded
 } from '../core';
 import { body } from './bodies';
-import { modelFault } from './model';
+import { modelFault, modelShapeFault } from './model';
 import { formula, id, json, list, only, text, word } from './parts';
 
 /** The identity of a record type. */
@@ -328,7 +328,14 @@ const MOST_PIECES = 20_000;
 const LONGEST_PATH = 12;
 
 /** The pieces of an edit of the draft; what they put in is checked where it comes to stand. @throws {BadInput} */
-export function checkPieces(v: unknown): Piece[] {
+export const checkPieces = (v: unknown): Piece[] =>
+	piecesIn(v, ['rules', 'definitions', 'tables', 'order'], 'the draft');
+
+/** The pieces of an edit of the model. @throws {BadInput} */
+export const checkModelPieces = (v: unknown): Piece[] =>
+	piecesIn(v, ['types', 'lists'], 'the model');
+
+function piecesIn(v: unknown, roots: readonly string[], of: string): Piece[] {
 	if (!Array.isArray(v) || v.length > MOST_PIECES)
 		throw new BadInput(`pieces must be a list of at most ${MOST_PIECES}.`);
 	return v.map((p: unknown, i) => {
@@ -340,8 +347,8 @@ export function checkPieces(v: unknown): Piece[] {
 			path.length >= 2 &&
 			path.length <= LONGEST_PATH &&
 			path.every((k) => typeof k === 'string' && k.length <= 130 && !isKeptName(k)) &&
-			['rules', 'definitions', 'tables', 'order'].includes(path[0]);
-		if (!keys) throw new BadInput(`pieces[${i}].path must lead to a part of the draft.`);
+			roots.includes(path[0]);
+		if (!keys) throw new BadInput(`pieces[${i}].path must lead to a part of ${of}.`);
 		if (behind !== undefined && behind !== null && typeof behind !== 'string')
 			throw new BadInput(`pieces[${i}].behind must be an identity or null.`);
 		const [more] = Object.keys(rest);
@@ -418,6 +425,13 @@ const accepting = {
 /** Which finding is accepted and why, or taken back. @throws {BadInput} */
 export function checkAcceptance(v: unknown, back = false): { finding: string; reason?: string } {
 	return check(back ? only({ finding: accepting.finding }) : only(accepting), v);
+}
+
+/** A model after an edit: of the right shape, with all that it names. @throws {BadInput} */
+export function checkModel(v: unknown, whole: boolean): Model {
+	const fault = whole ? modelFault(v) : modelShapeFault(v);
+	if (fault) throw new BadInput(`The model: ${fault}.`);
+	return v as Model;
 }
 
 /** A release as it is exported: what it fixes, and the model it speaks of. */

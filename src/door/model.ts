@@ -121,15 +121,18 @@ function missing({ types, lists, zone, personType }: Model): string | null {
 	return null;
 }
 
-/**
- * A model, with all that it names.
- * @returns what is wrong, by its place; null when nothing is
- */
-export function modelFault(v: unknown): string | null {
+/** What is wrong in the shape of a model, by its place; null when nothing is. */
+export function modelShapeFault(v: unknown): string | null {
 	try {
 		model.validateSync(v, { strict: true });
 	} catch (e) {
 		return (e as Error).message;
 	}
-	return missing(v as Model);
+	return null;
 }
+
+/**
+ * A model, with all that it names.
+ * @returns what is wrong, by its place; null when nothing is
+ */
+export const modelFault = (v: unknown): string | null => modelShapeFault(v) ?? missing(v as Model);

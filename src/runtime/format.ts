@@ -27,11 +27,15 @@ const day = new Intl.DateTimeFormat(LOCALE, {
 	timeZone: 'UTC'
 });
 
-/** A date `2026-11-23` as `23 Nov 2026`. */
-export const formatDate = (iso: string) => day.format(new Date(`${iso.slice(0, 10)}T00:00:00Z`));
+/** A date `2026-11-23` as `23 Nov 2026`; what is none as it stands. */
+export function formatDate(iso: string): string {
+	const date = new Date(`${iso.slice(0, 10)}T00:00:00Z`);
+	return Number.isNaN(date.getTime()) ? iso : day.format(date);
+}
 
-/** An instant in the workspace's zone. */
+/** An instant in the workspace's zone; what is none as it stands. */
 export function formatMoment(iso: string, zone: string): string {
+	if (Number.isNaN(Date.parse(iso))) return iso;
 	return new Intl.DateTimeFormat(LOCALE, {
 		day: 'numeric',
 		month: 'short',
@@ -50,11 +54,12 @@ export function formatValue(
 	links: Record<string, string> = {}
 ): string {
 	if (v === null) return '';
-	if (Array.isArray(v)) return v.map((x) => schema.option(field.list!, x)?.label ?? x).join(', ');
+	if (Array.isArray(v))
+		return v.map((x) => schema.option(field.list ?? '', x)?.label ?? x).join(', ');
 	if (typeof v === 'boolean') return v ? 'yes' : 'no';
 	switch (field.type) {
 		case 'choice':
-			return schema.option(field.list!, v)?.label ?? v;
+			return schema.option(field.list ?? '', v)?.label ?? v;
 		case 'number':
 			return formatNumber(v) + (field.unit ? `\u00a0${field.unit}` : '');
 		case 'money':

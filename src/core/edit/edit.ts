@@ -1,11 +1,12 @@
 /**
- * Edits of a draft as values. An edit is made of pieces, each the smallest thing with an identity: an
+ * Edits of a draft, or of the model, as values. An edit is made of pieces, each the smallest thing with an identity: an
  * attribute, an output, a row, a cell, a claim order. A piece says what stood there and what stands
  * there now, so an edit can be undone, sent alone and merged with what others did meanwhile: a piece
  * applies only where what it found still stands.
  */
 import { canonicalJson } from '../document/canonical';
 import type { JsonValue } from '../document/json';
+import type { Model } from '../document/model';
 import type { RuleSet } from '../document/rules';
 
 /** The way to a piece: keys of objects, identities in lists that have them, else places (zero-based). */
@@ -58,6 +59,20 @@ export function editBetween(label: string, before: RuleSet, after: RuleSet): Edi
 				pieces
 			);
 	keyed(['order'], before.order, after.order, pieces);
+	return { label, pieces };
+}
+
+/** What was done between two states of a model. */
+export function modelEditBetween(label: string, before: Model, after: Model): Edit {
+	const pieces: Piece[] = [];
+	for (const list of ['types', 'lists'] as const)
+		if (before[list] !== after[list])
+			lists(
+				[list],
+				before[list] as unknown as Identified[],
+				after[list] as unknown as Identified[],
+				pieces
+			);
 	return { label, pieces };
 }
 
@@ -152,26 +167,26 @@ export const reversed = (e: Edit): Edit => ({
 		.reverse()
 });
 
-export interface Applied {
-	set: RuleSet;
+export interface Applied<D> {
+	set: D;
 	/** Pieces that found something else than they say stood there: somebody changed it meanwhile. */
 	refused: Piece[];
 }
 
 /**
- * Carries out the pieces of an edit on a draft. What has been done already counts as done, so an edit
+ * Carries out the pieces of an edit on a draft or a model. What has been done already counts as done, so an edit
  * may come twice; what stands otherwise is refused and stays. All that the edit does not touch is the
  * very same afterwards.
  */
-export function applied(set: RuleSet, pieces: readonly Piece[]): Applied {
+export function applied<D extends RuleSet | Model>(set: D, pieces: readonly Piece[]): Applied<D> {
 	const refused: Piece[] = [];
-	let next: RuleSet = set;
+	let next: D = set;
 	for (const p of pieces) {
 		const found = at(next, p.path);
 		const { now, before, after } =
 			p.path.at(-1) === ORDER ? inOrder(found, p) : { now: found, ...p };
 		if (equal(now, after)) continue;
-		if (equal(now, before)) next = put(next, p.path, p) as RuleSet;
+		if (equal(now, before)) next = put(next, p.path, p) as D;
 		else refused.push(p);
 	}
 	return { set: next, refused };

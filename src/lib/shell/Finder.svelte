@@ -67,7 +67,8 @@
 		['Reference tables', '/tables', ''],
 		['Definitions', '/definitions', ''],
 		['Outbox', '/outbox', 'messages mail'],
-		['Settings', '/settings', 'model people tokens']
+		['Model', '/model', 'record types fields options lists forms'],
+		['Settings', '/settings', 'people tokens']
 	];
 	const all = $derived.by((): Findable[] => {
 		if (!open) return [];
@@ -93,6 +94,13 @@
 				href: `/whole/${t.id}`
 			});
 			out.push({
+				id: `model ${t.id}`,
+				label: `${t.label}: fields and forms`,
+				kind: 'model',
+				also: 'record type columns headings',
+				href: `/model/${t.id}`
+			});
+			out.push({
 				id: `records ${t.id}`,
 				label: t.plural,
 				kind: 'records',
@@ -107,7 +115,13 @@
 				also: `${r.why} ${once(`rule .${r.id}`)}`,
 				href: `/write/${r.type}/${sheetOf(r)}#rule-${r.id}`
 			});
-		for (const l of w.model.lists)
+		for (const l of w.model.lists) {
+			out.push({
+				id: `list ${l.id}`,
+				label: l.label,
+				kind: 'option list',
+				href: `/options/${l.id}`
+			});
 			for (const o of l.options)
 				out.push({
 					id: `option ${l.id}.${o.id}`,
@@ -116,6 +130,7 @@
 					also: once(`option ${l.id}.${o.id}`),
 					href: placeOfList(l.id)
 				});
+		}
 		for (const t of w.draft.tables ?? [])
 			out.push({
 				id: `table ${t.id}`,
@@ -156,7 +171,7 @@
 	function placeOfList(list: string): string {
 		for (const t of w.model.types)
 			for (const f of t.fields) if (f.list === list && !f.retired) return `/write/${t.id}/${f.id}`;
-		return '/settings';
+		return `/options/${list}`;
 	}
 	const index = $derived(
 		new Fuse(all, {

@@ -113,14 +113,26 @@ const PAGES: [path: string, help: Help][] = [
 		}
 	],
 	[
-		'/settings',
+		'/model',
 		{
-			title: 'Settings',
+			title: 'Model',
 			says: [
-				'Fields, options and tokens. What is changed here is live at once; rules go by identities, so new labels change no rule.'
+				'Record types with their fields and forms. What is changed here is live at once; rules go by identities, so a new name changes no rule.',
+				'Edits can be undone. Where records would lose values, it is said before, with which.'
 			]
 		}
 	],
+	[
+		'/options',
+		{
+			title: 'Option list',
+			says: [
+				'The options that choices offer, in their order: rules may ask whether one stands behind another.',
+				'A retired option stays where it is set and cannot be chosen anew.'
+			]
+		}
+	],
+	['/settings', { title: 'Settings', says: ['Who signs in, and tokens for other systems.'] }],
 	['/paper', { title: 'On paper', says: ['Every rule in words, to be printed and signed.'] }]
 ];
 

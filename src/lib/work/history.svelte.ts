@@ -2,26 +2,35 @@
  * What the person at this page did to the draft, to be taken back and done again. Steps are edits as
  * values, so a step takes back what this person did and never what others did meanwhile.
  */
-import type { Edit, Piece, RuleSet } from '$core';
-import { applied, editBetween, reversed } from '$core';
+import type { Edit, Model, Piece, RuleSet } from '$core';
+import { applied, editBetween, modelEditBetween, reversed } from '$core';
 
 /** Edits with one label in quick succession are one step. Milliseconds. */
 const JOINS_WITHIN = 1200;
 const MOST_STEPS = 200;
 
-/** What taking a step back, or doing it again, came to. */
-export interface Stepped {
+/** What the steps are taken in. */
+export interface Worked {
 	set: RuleSet;
+	model: Model;
+}
+
+/** What taking a step back, or doing it again, came to. */
+export interface Stepped extends Worked {
 	label: string;
+	/** Whether it was a step in the draft or in the model. */
+	of: 'draft' | 'model';
 	/** What it changed, as it was carried out. */
 	pieces: Piece[];
 	/** Pieces that somebody changed since: where there are any, nothing was done, and the step is gone. */
 	refused: Piece[];
 }
 
+type Step = Edit & { of: Stepped['of'] };
+
 export class History {
-	#done = $state.raw<Edit[]>([]);
-	#undone = $state.raw<Edit[]>([]);
+	#done = $state.raw<Step[]>([]);
+	#undone = $state.raw<Step[]>([]);
 	/** The state before the newest step, while typing may still join it. */
 	#open: { label: string; at: number; from: RuleSet } | null = null;
 
@@ -32,16 +41,33 @@ export class History {
 		return this.#undone.at(-1)?.label ?? null;
 	}
 
-	/** Takes note of an edit. */
+	/** Takes note of an edit of the draft. */
 	note(label: string, before: RuleSet, after: RuleSet, now = Date.now()) {
 		const open = this.#open;
 		const joins = open !== null && open.label === label && now - open.at < JOINS_WITHIN;
 		const from = joins ? open.from : before;
-		const edit = editBetween(label, from, after);
 		const had = joins ? this.#done.slice(0, -1) : this.#done;
-		this.#done = [...had.slice(1 - MOST_STEPS), edit];
-		this.#undone = [];
+		this.#push(had, { ...editBetween(label, from, after), of: 'draft' });
 		this.#open = { label, at: now, from };
+	}
+
+	/**
+	 * Takes note of an edit of the model, which is a step of its own.
+	 * @returns forgets it: the server did not take it
+	 */
+	noteModel(label: string, before: Model, after: Model): () => void {
+		const step: Step = { ...modelEditBetween(label, before, after), of: 'model' };
+		this.#push(this.#done, step);
+		this.#open = null;
+		return () => {
+			this.#done = this.#done.filter((s) => s !== step);
+			this.#undone = this.#undone.filter((s) => s !== step);
+		};
+	}
+
+	#push(had: Step[], step: Step) {
+		this.#done = [...had.slice(1 - MOST_STEPS), step];
+		this.#undone = [];
 	}
 
 	/** What comes next is a step of its own: the draft was loaded, or somebody moved on. */
@@ -55,27 +81,32 @@ export class History {
 		this.#open = null;
 	}
 
-	undo(set: RuleSet): Stepped | null {
+	undo(now: Worked): Stepped | null {
 		const step = this.#done.at(-1);
 		if (!step) return null;
-		this.#open = null;
 		this.#done = this.#done.slice(0, -1);
-		const { pieces } = reversed(step);
-		const { set: next, refused } = applied(set, pieces);
-		if (refused.length) return { set, label: step.label, pieces, refused };
-		this.#undone = [...this.#undone, step];
-		return { set: next, label: step.label, pieces, refused };
+		const stepped = this.#take(now, step, reversed(step).pieces);
+		if (!stepped.refused.length) this.#undone = [...this.#undone, step];
+		return stepped;
 	}
 
-	redo(set: RuleSet): Stepped | null {
+	redo(now: Worked): Stepped | null {
 		const step = this.#undone.at(-1);
 		if (!step) return null;
-		this.#open = null;
 		this.#undone = this.#undone.slice(0, -1);
-		const { pieces } = step;
-		const { set: next, refused } = applied(set, pieces);
-		if (refused.length) return { set, label: step.label, pieces, refused };
-		this.#done = [...this.#done, step];
-		return { set: next, label: step.label, pieces, refused };
+		const stepped = this.#take(now, step, step.pieces);
+		if (!stepped.refused.length) this.#done = [...this.#done, step];
+		return stepped;
+	}
+
+	#take(now: Worked, { of, label }: Step, pieces: Piece[]): Stepped {
+		this.#open = null;
+		const done = of === 'draft' ? applied(now.set, pieces) : applied(now.model, pieces);
+		const { refused } = done;
+		const kept = { ...now, label, of, pieces, refused };
+		if (refused.length) return kept;
+		return of === 'draft'
+			? { ...kept, set: done.set as RuleSet }
+			: { ...kept, model: done.set as Model };
 	}
 }

@@ -22,7 +22,12 @@ export interface Call {
 	/** Sent as JSON. */
 	body?: unknown;
 	signal?: AbortSignal;
+	/** It is an edit, which arrives although the page is left. */
+	lasting?: boolean;
 }
+
+/** Most characters of a body that a browser still sends when the page is left. */
+const MOST_LASTING = 30_000;
 
 let signInAgain: (() => Promise<boolean>) | null = null;
 
@@ -41,7 +46,8 @@ export function whenSignedOut(again: (() => Promise<boolean>) | null): void {
  * @throws {DOMException} `AbortError`, when the signal was given
  */
 export async function ask<T = unknown>(url: string, call: Call = {}): Promise<T> {
-	const { method = 'GET', body, signal } = call;
+	const { method = 'GET', body, signal, lasting } = call;
+	const sent = body === undefined ? undefined : JSON.stringify(body);
 	let response: Response;
 	try {
 		response = await fetch(url, {
@@ -50,7 +56,8 @@ export async function ask<T = unknown>(url: string, call: Call = {}): Promise<T>
 				accept: 'application/json',
 				...(body === undefined ? {} : { 'content-type': 'application/json' })
 			},
-			...(body === undefined ? {} : { body: JSON.stringify(body) }),
+			...(sent === undefined ? {} : { body: sent }),
+			...(lasting && sent && sent.length < MOST_LASTING ? { keepalive: true } : {}),
 			...(signal ? { signal } : {})
 		});
 	} catch (e) {

@@ -51,7 +51,7 @@ export class Saver {
 		const target = this.draft();
 		const { pieces } = editBetween('', this.#stored, target);
 		try {
-			if (pieces.length) await ask('/draft', { method: 'PATCH', body: { pieces } });
+			if (pieces.length) await ask('/draft', { method: 'PATCH', body: { pieces }, lasting: true });
 		} catch (e) {
 			if (!(e instanceof Refused)) throw e;
 			if (e.unreachable) {

@@ -1,5 +1,6 @@
 /** The parts of the workbench by themselves: calls to the server, steps, saving. */
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { demoModel } from '../../../demo/model';
 import { demoDraft } from '../../../demo/rules';
 import type { RuleSet } from '$core';
 import { History } from './history.svelte';
@@ -60,6 +61,8 @@ describe('a call to the server', () => {
 	});
 });
 
+const at = (set: RuleSet) => ({ set, model: demoModel });
+
 describe('steps', () => {
 	it('join while one thing is typed, and not across a pause, another thing or a load', () => {
 		const h = new History();
@@ -67,13 +70,13 @@ describe('steps', () => {
 		h.note('why', demoDraft, states[0], 0);
 		h.note('why', states[0], states[1], 1000);
 		h.note('why', states[1], states[2], 2100);
-		expect(h.undo(states[2])!.set).toEqual(demoDraft);
+		expect(h.undo(at(states[2]))!.set).toEqual(demoDraft);
 		h.note('why', demoDraft, states[0], 10_000);
 		h.close();
 		h.note('why', states[0], states[3], 10_100);
-		const once = h.undo(states[3])!;
+		const once = h.undo(at(states[3]))!;
 		expect(whyOf(once.set)).toBe('a');
-		expect(whyOf(h.undo(once.set)!.set)).toBe(whyOf(demoDraft));
+		expect(whyOf(h.undo(at(once.set))!.set)).toBe(whyOf(demoDraft));
 	});
 	it('that cannot be taken back are gone, and the one before is next', () => {
 		const h = new History();
@@ -82,12 +85,12 @@ describe('steps', () => {
 		h.note('a', demoDraft, one, 0);
 		h.note('b', one, two, 5000);
 		const theirs = why(two, 'theirs');
-		const refused = h.undo(theirs)!;
+		const refused = h.undo(at(theirs))!;
 		expect(refused.refused).toHaveLength(1);
 		expect(refused.set).toBe(theirs);
 		expect(h.undoLabel).toBe('a');
 		expect(h.redoLabel).toBeNull();
-		expect(whyOf(h.undo(theirs)!.set)).toBe('theirs');
+		expect(whyOf(h.undo(at(theirs))!.set)).toBe('theirs');
 		expect(h.redoLabel).toBe('a');
 	});
 	it('are forgotten past two hundred, and all of them when told', () => {
@@ -99,10 +102,15 @@ describe('steps', () => {
 			set = next;
 		}
 		let n = 0;
-		for (let s = h.undo(set); s; s = h.undo(s.set)) n++;
+		for (let s = h.undo(at(set)); s; s = h.undo(at(s.set))) n++;
 		expect(n).toBe(200);
 		h.clear();
-		expect([h.undoLabel, h.redoLabel, h.undo(set), h.redo(set)]).toEqual([null, null, null, null]);
+		expect([h.undoLabel, h.redoLabel, h.undo(at(set)), h.redo(at(set))]).toEqual([
+			null,
+			null,
+			null,
+			null
+		]);
 	});
 });
 

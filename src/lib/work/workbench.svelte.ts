@@ -11,6 +11,7 @@ import type {
 	JsonValue,
 	Loader,
 	Model,
+	ModelFault,
 	Output,
 	Overruled,
 	Plan,
@@ -34,7 +35,11 @@ import {
 	duplicated,
 	freeName,
 	isAccepted,
+	lossesBetween,
 	mayBeAccepted,
+	modelEditBetween,
+	modelPartName,
+	newModelFaults,
 	partName,
 	recordsLoader,
 	refKey,
@@ -48,6 +53,7 @@ import {
 } from '$core';
 import { zones } from '../../runtime/zones';
 import { formatValue } from '../words/format';
+import { Refused, ask } from './http';
 import { Near } from './near.svelte';
 import { Titles } from './titles.svelte';
 import type { Rehearsal } from '../../server/look/rehearse';
@@ -121,6 +127,11 @@ export class Workbench {
 	readonly kept: KeptSamples;
 	/** The rule that was just added, and what is said first of it; until its card is there. */
 	begun: { rule: string; first: Begins } | null = null;
+	/** Asks the server for everything once more; the frame around the pages knows how. */
+	reload: () => Promise<void> = () => Promise.resolve();
+	/** Edits of the model that the server was asked for and has not answered. */
+	#asking = $state(0);
+	#asked: Promise<unknown> = Promise.resolve();
 	/** A wide editor takes the whole page. */
 	wide = $state(false);
 
@@ -163,7 +174,9 @@ export class Workbench {
 		// a release ends what can be taken back: what is in force is not undone by a key
 		if (this.force.number !== data.inForce.number) this.history.clear();
 		this.history.close();
-		this.model = data.model;
+		// the same model stays the very same object, so that nothing is compiled again
+		const same = canonicalJson(this.model) === canonicalJson(data.model);
+		if (!same && !this.#asking) this.model = data.model;
 		this.force = data.inForce;
 		const others = canonicalJson(this.trials.all) !== canonicalJson(data.trials);
 		this.trials.all = data.trials;
@@ -199,15 +212,16 @@ export class Workbench {
 
 	/** Takes the last step back. @returns what was done, in words; null when nothing was */
 	undo(): string | null {
-		return this.#step(this.history.undo(this.draft), 'Undone');
+		return this.#step(this.history.undo({ set: this.draft, model: this.model }), 'Undone');
 	}
 
 	redo(): string | null {
-		return this.#step(this.history.redo(this.draft), 'Done again');
+		return this.#step(this.history.redo({ set: this.draft, model: this.model }), 'Done again');
 	}
 
 	#step(step: Stepped | null, what: string): string | null {
 		if (!step) return null;
+		if (step.of === 'model') return this.#stepModel(step, what);
 		const [first] = step.pieces;
 		if (!step.refused.length) {
 			const name = first && partName(first.after === undefined ? this.draft : step.set, first.path);
@@ -220,6 +234,75 @@ export class Workbench {
 		this.notice = `${by ?? 'Somebody else'} changed ${partName(this.draft, piece.path)} since; that step was left as it is.`;
 		return null;
 	}
+
+	#stepModel(step: Stepped, what: string): string | null {
+		const [piece] = [...step.refused, ...step.pieces];
+		const gone = piece.after === undefined;
+		const name = modelPartName(gone ? this.model : step.model, piece.path);
+		if (step.refused.length) {
+			this.notice = `Somebody else changed ${name} since; that step was left as it is.`;
+			return null;
+		}
+		void this.#sendModel(step.model).then((faults) => {
+			if (!faults.length) return;
+			this.notice = `That step was left as it is: ${faults[0].message}`;
+		});
+		return `${what}: ${step.label}, ${name}`;
+	}
+
+	/** Whether everything that was edited is stored. */
+	get stored(): boolean {
+		return this.saver.state === 'saved' && !this.#asking;
+	}
+
+	// ---- the model: live, so the server is asked at once ------------------------------------
+
+	/**
+	 * Makes an edit of the model, which is live at once. It is a step of undo where nothing that records
+	 * hold is taken away.
+	 * @param lost how many values somebody saw that will be lost
+	 * @returns what stands against it, each at its place; empty when it was stored
+	 */
+	async editModel(label: string, next: Model, lost = 0): Promise<readonly ModelFault[]> {
+		if (!this.canEdit || next === this.model) return [];
+		const before = this.model;
+		const faults = newModelFaults(before, next);
+		if (faults.length) return faults;
+		// noted before the answer: whoever takes it back at once means this step and no other
+		const forget = lossesBetween(before, next).length
+			? () => undefined
+			: this.history.noteModel(label, before, next);
+		const against = await this.#sendModel(next, lost);
+		if (against.length) forget();
+		return against;
+	}
+
+	async #sendModel(next: Model, lost?: number): Promise<readonly ModelFault[]> {
+		const before = this.model;
+		const { pieces } = modelEditBetween('', before, next);
+		if (!pieces.length) return [];
+		// what takes nothing away is shown at once; the rest when it is done
+		if (!lossesBetween(before, next).length) this.model = next;
+		this.#asking++;
+		const earlier = this.#asked;
+		const asked = (async () => {
+			await earlier;
+			await ask('/draft/model', { method: 'PATCH', body: { pieces, lost }, lasting: true });
+		})();
+		this.#asked = asked.catch(() => undefined);
+		let faults: readonly ModelFault[] = [];
+		try {
+			await asked;
+		} catch (e) {
+			if (!(e instanceof Refused)) throw e;
+			faults = (e.answer.faults as ModelFault[] | undefined) ?? [{ path: [], message: e.message }];
+		}
+		this.#asking--;
+		if (!this.#asking) await this.reload();
+		return faults;
+	}
+
+	// ---- editing the draft ------------------------------------------------------------------
 
 	#become(next: RuleSet) {
 		this.draft = next;
@@ -347,7 +430,7 @@ export class Workbench {
 			return `/tables/${f.part.id}${f.part.row === undefined ? '' : `?row=${f.part.row + 1}`}`;
 		if (f.part.kind === 'definition') return `/definitions#definition-${f.part.id}`;
 		if (f.part.kind === 'trial') return `/try#${f.part.id}`;
-		if (f.part.kind === 'type') return `/settings#type-${f.part.id}`;
+		if (f.part.kind === 'type') return `/model/${f.part.id}`;
 		return this.shownAt(f);
 	}
 

@@ -11,10 +11,12 @@
 	import Shortcuts from '$lib/shell/Shortcuts.svelte';
 	import Splitter from '$lib/shell/Splitter.svelte';
 	import TypeList from '$lib/inputs/TypeList.svelte';
+	import ModelList from '$lib/model/ModelList.svelte';
 	import { Workbench, provideWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, children } = $props();
 	const w = untrack(() => new Workbench(data));
+	w.reload = () => invalidate('app:work');
 	provideWorkbench(w);
 
 	let first = true;
@@ -29,7 +31,7 @@
 		ready = true;
 		w.trials.run();
 		const leave = (e: BeforeUnloadEvent) => {
-			if (w.saver.state === 'saved') return;
+			if (w.stored) return;
 			void w.flush();
 			e.preventDefault();
 		};
@@ -46,6 +48,7 @@
 	const records = $derived(
 		['/records', '/settings', '/journal', '/outbox'].some((p) => page.url.pathname.startsWith(p))
 	);
+	const model = $derived(/^\/(model|options)(\/|$)/.test(page.url.pathname));
 	const beside = $derived([
 		{ href: '/tables', label: 'Tables', count: w.draft.tables?.length ?? 0 },
 		{ href: '/definitions', label: 'Definitions', count: w.draft.definitions?.length ?? 0 },
@@ -61,7 +64,7 @@
 	}
 	const savingText = $derived(
 		{
-			saved: 'Draft saved',
+			saved: w.stored ? 'Draft saved' : 'Saving …',
 			saving: 'Saving …',
 			waiting: 'Saving …',
 			conflict: 'Not saved',
@@ -114,15 +117,16 @@
 			<Shortcuts {undo} {redo} />
 			<a class="textlink" href="/records/customer">Records</a>
 			<a class="textlink" href="/journal">Journal</a>
+			<a class="textlink" href="/model">Model</a>
 			<a class="textlink" href="/settings">Settings</a>
 		</div>
 	</header>
 
 	<aside class="flex min-h-0 flex-col">
 		<div class="min-h-0 flex-1">
-			{#if records}<TypeList />{:else}<Ledger />{/if}
+			{#if model}<ModelList />{:else if records}<TypeList />{:else}<Ledger />{/if}
 		</div>
-		{#if !records}
+		{#if !records && !model}
 			<nav
 				class="flex justify-between gap-2 border-t border-hairline px-4 text-sm whitespace-nowrap"
 				aria-label="Beside the fields"

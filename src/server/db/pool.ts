@@ -17,6 +17,8 @@ export function db(): pg.Pool {
 		pool = new pg.Pool({ connectionString, max: 10 });
 		// an idle connection may be cut by the server; the next query opens another
 		pool.on('error', () => undefined);
+		// so may one that is in use: the query that waits on it fails, and the process goes on
+		pool.on('connect', (client) => client.on('error', () => undefined));
 	}
 	return pool;
 }
@@ -25,6 +27,23 @@ export function db(): pg.Pool {
 export async function closeDb(): Promise<void> {
 	await pool?.end();
 	pool = null;
+}
+
+/**
+ * What may pass when it is tried again: serialization failure, deadlock; and a column or table that is
+ * not there, because the model changed between reading it and using it.
+ */
+const AGAIN: ReadonlySet<string> = new Set(['40001', '40P01', '42703', '42P01']);
+
+/** From here on this transaction waits so long for locks, in milliseconds, and then fails. */
+export async function limitLocks(client: pg.PoolClient, ms: number): Promise<void> {
+	await client.query(`set local lock_timeout = ${Math.round(ms)}`);
+}
+
+/** The moment of a transaction, ISO 8601 in UTC: what `now()` is in all its statements. */
+export async function momentOf(client: pg.PoolClient): Promise<string> {
+	const r = await client.query<{ now: Date }>('select now() as now');
+	return r.rows[0].now.toISOString();
 }
 
 /** Runs work in one transaction; repeats it when two transactions got in each other's way. */
@@ -39,8 +58,7 @@ export async function transaction<T>(work: (client: pg.PoolClient) => Promise<T>
 		} catch (e) {
 			await client.query('rollback').catch(() => undefined);
 			const code = (e as { code?: string }).code;
-			// serialization failure, deadlock
-			if ((code === '40001' || code === '40P01') && attempt < 5) continue;
+			if (code && AGAIN.has(code) && attempt < 5) continue;
 			throw e;
 		} finally {
 			client.release();

@@ -1,9 +1,10 @@
 /** Lists of records: sorted in the database as people would sort them, page by page, whatever is asked. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import type { Schema } from '../../core';
+import { withField, type Schema } from '../../core';
 import { freshDatabase } from '../../../tests/fresh';
 import { inForce, save } from '../records';
-import { readModel, updateField } from './model';
+import { changeModel } from '../../../tests/model';
+import { readModel } from './model';
 import { db } from './pool';
 import { searchRecords } from './records';
 
@@ -104,12 +105,11 @@ describe('a field that is retired', () => {
 		const before = await type();
 		const id = before.columns.find((c) => before.short.includes(c) && c !== before.title)!;
 		expect(id).toBeTruthy();
-		const field = before.fields.find((f) => f.id === id)!;
-		await updateField(db(), t.workspace, 'customer', { ...field, retired: true });
+		await changeModel(t.author, (m) => withField(m, 'customer', id, { retired: true }));
 		const retired = await type();
 		expect(retired.columns).toEqual(before.columns.filter((c) => c !== id));
 		expect(retired.short).toEqual(before.short.filter((c) => c !== id));
-		await updateField(db(), t.workspace, 'customer', field);
+		await changeModel(t.author, (m) => withField(m, 'customer', id, { retired: undefined }));
 		expect((await type()).short).not.toContain(id);
 	});
 });

@@ -37,7 +37,7 @@ export interface StoredRecord {
 }
 
 /** What the driver gives for a column, as a value of the core. */
-function fromColumn(kind: string, v: unknown, zone: string): Value {
+export function fromColumn(kind: string, v: unknown, zone: string): Value {
 	if (v === null || v === undefined) return null;
 	switch (kind) {
 		case 'number':

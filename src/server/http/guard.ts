@@ -5,6 +5,7 @@ import type { Account, Role } from '../people/accounts';
 import { mayAct } from '../people/accounts';
 import { NotAnalysedInTime } from '../look/analysis';
 import { NotFoundInTime } from '../look/suggest';
+import { BadModel, ModelMoved } from '../draft/model';
 import { RefusedChange } from '../records';
 import { BadInput } from '../../door';
 
@@ -25,6 +26,9 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
 		if (e instanceof BadInput) return json({ message: e.message }, { status: 400 });
 		if (e instanceof NotAnalysedInTime || e instanceof NotFoundInTime)
 			return json({ message: e.message }, { status: 503 });
+		if (e instanceof BadModel)
+			return json({ message: e.message, faults: e.faults }, { status: 400 });
+		if (e instanceof ModelMoved) return json({ message: e.message }, { status: 409 });
 		if (e instanceof RefusedChange)
 			return json(
 				{

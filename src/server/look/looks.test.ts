@@ -1,8 +1,9 @@
 /** What pages look up on a real database: proposals from their thread, versions, former names, what look-ups find. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
-import { Schema } from '../../core';
-import { readModel, updateField } from '../db/model';
+import { Schema, withField } from '../../core';
+import { changeModel } from '../../../tests/model';
+import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
 import { sampleRecords, countRelated, relatedRecords } from '../db/records';
 import { namesInReleases, putRule, readDraft, versionsOf } from '../db/rules';
@@ -102,8 +103,7 @@ describe('versions and former names', () => {
 	});
 
 	it('tell what something was called in a release', async () => {
-		const field = schema.field('customer', 'headcount')!;
-		await updateField(db(), d.workspace, 'customer', { ...field, label: 'People' });
+		await changeModel(d.author, (m) => withField(m, 'customer', 'headcount', { label: 'People' }));
 		const names = await namesInReleases(db(), d.workspace);
 		expect(names).toContainEqual({
 			what: 'field',

@@ -1,5 +1,11 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import type { EntryPoint } from '../../core';
+import {
+	withNewField,
+	withNewOptions,
+	withOption,
+	withOptionAt,
+	type EntryPoint
+} from '../../core';
 import { demoReleases } from '../../../demo/rules';
 import {
 	mayAct,
@@ -12,7 +18,8 @@ import {
 	signOut
 } from '../people/accounts';
 import { migrate } from '../db/migrate';
-import { addField, addOption, moveOption, readModel, updateOption } from '../db/model';
+import { changeModel } from '../../../tests/model';
+import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
 import { readHistory, readRecords } from '../db/records';
 import {
@@ -416,31 +423,26 @@ describe('the model as data', () => {
 				.options.map((o) => o.id);
 		const before = await order();
 		const put = (id: string, to: number) =>
-			transaction((c) => moveOption(c, t.workspace, 'country', id, to));
-		expect(await put(before[2], 0)).toBe(true);
+			changeModel(t.author, (m) => withOptionAt(m, 'country', id, to));
+		await put(before[2], 0);
 		expect(await order()).toEqual([before[2], before[0], before[1], ...before.slice(3)]);
 		// far beyond the end is the end
-		expect(await put(before[2], 10_000)).toBe(true);
+		await put(before[2], 10_000);
 		expect((await order()).at(-1)).toBe(before[2]);
-		await Promise.all([put(before[0], 2), put(before[1], 0), put(before[2], 2)]);
+		// both saw the same list: the second hears that it changed, and nothing is lost
+		const two = await Promise.allSettled([put(before[0], 2), put(before[1], 4)]);
+		expect(two.map((x) => x.status)).toContain('fulfilled');
+		for (const x of two)
+			if (x.status === 'rejected') expect(String(x.reason)).toContain('Somebody else changed');
 		expect([...(await order())].sort()).toEqual([...before].sort());
-		expect(await put('no_such', 0)).toBe(false);
-		expect(await transaction((c) => moveOption(c, 'elsewhere', 'country', before[0], 0))).toBe(
-			false
-		);
+		await put('no_such', 0);
 		for (const [i, id] of before.entries()) await put(id, i);
 		expect(await order()).toEqual(before);
 	});
 	it('gets a field and an option; the release in force goes on; retiring stops choosing anew', async () => {
-		await transaction((c) =>
-			addField(c, t.workspace, 'customer', {
-				id: 'colour',
-				label: 'Colour',
-				group: 'Identity',
-				type: 'text'
-			})
-		);
-		await transaction((c) => addOption(c, t.workspace, 'country', 'austria', 'Austria'));
+		const colour = { label: 'Colour', group: 'Identity', type: 'text' } as const;
+		await changeModel(t.author, (m) => withNewField(m, 'customer', colour)[0]);
+		await changeModel(t.author, (m) => withNewOptions(m, 'country', ['Austria']));
 		const made = await one('api', {
 			sent: [
 				['trading_name', 'Reedbank'],
@@ -455,8 +457,8 @@ describe('the model as data', () => {
 			size_class: 'medium',
 			trading_region: null
 		});
-		await transaction((c) =>
-			updateOption(c, t.workspace, 'country', 'austria', 'Austria', true, 'AT')
+		await changeModel(t.author, (m) =>
+			withOption(m, 'country', 'austria', { retired: true, code: 'AT' })
 		);
 		await expect(one('api', { sent: [['country', 'Austria']] })).rejects.toThrow('retired');
 		expect(

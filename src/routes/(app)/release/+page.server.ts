@@ -1,10 +1,22 @@
+import { readModel } from '$server/db/model';
 import { db } from '$server/db/pool';
 import { listReleases } from '$server/db/rules';
+import { unfitFor } from '$server/draft/fits';
 import { allow } from '$server/http/guard';
 import type { PageServerLoad } from './$types';
+
+/** How many of the newest releases are tried on the model of today; an older one is when it is put in force. */
+const MOST_TRIED = 30;
 
 export const load: PageServerLoad = async (event) => {
 	const account = allow(event, 'reader');
 	event.depends('app:work');
-	return { releases: await listReleases(db(), account.workspace) };
+	const releases = await listReleases(db(), account.workspace);
+	const { model, revision } = await readModel(db(), account.workspace);
+	const unfit: Record<number, string> = {};
+	for (const { number } of releases.slice(0, MOST_TRIED)) {
+		const why = await unfitFor(db(), account.workspace, number, model, revision);
+		if (why) unfit[number] = why;
+	}
+	return { releases, unfit };
 };

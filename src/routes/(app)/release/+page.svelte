@@ -191,7 +191,11 @@
 								class="ml-2 font-sans text-xs text-brass-ink">◆ in force</span
 							>{/if}</td
 					>
-					<td>{r.note}</td>
+					<td
+						>{r.note}{#if data.unfit[r.number]}<span class="block text-sm text-ochre"
+								>▲ It no longer runs on the model as it is today. {data.unfit[r.number]}</span
+							>{/if}</td
+					>
 					<td class="text-sm whitespace-nowrap"
 						>{formatMoment(r.created_at, w.model.zone)}
 						<div class="text-xs text-quiet">{r.created_by ?? ''}</div></td
@@ -216,7 +220,7 @@
 								<a class="textlink mr-3" href="/paper/{r.number}">On paper</a>
 								{#if r.number !== w.force.number}<button
 										class="textlink"
-										disabled={busy}
+										disabled={busy || r.number in data.unfit}
 										onclick={() => (asking = { number: r.number, what: 'put in force' })}
 										>Put in force</button
 									>{/if}

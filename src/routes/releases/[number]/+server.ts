@@ -2,6 +2,7 @@ import { error } from '@sveltejs/kit';
 import { db, transaction } from '$server/db/pool';
 import { putInForce, readRelease, replaceDraft, rulesOf } from '$server/db/rules';
 import { Schema, compilePlan } from '$core';
+import { unfitFor } from '$server/draft/fits';
 import { inForce } from '$server/records';
 import { noteOutOfLine } from '$server/records/out-of-line';
 import { BadInput, readJson } from '$door';
@@ -33,7 +34,13 @@ export const POST: RequestHandler = (event) => {
 			const doc = await readRelease(c, account.workspace, number);
 			if (!doc) error(404, `There is no release ${number}.`);
 			if (body?.do === 'put in force') {
-				const { plan: before, schema } = await inForce(c, account.workspace);
+				const { plan: before, schema, modelRevision } = await inForce(c, account.workspace);
+				const { workspace } = account;
+				const why = await unfitFor(c, workspace, number, schema.model, modelRevision);
+				if (why)
+					throw new BadInput(
+						`Release ${number} no longer runs on the model as it is today. ${why} Take it as the draft and mend it there.`
+					);
 				await putInForce(c, account.workspace, number, account.id);
 				const after = compilePlan(new Schema(schema.model), rulesOf(doc));
 				await noteOutOfLine(c, account, number, { before, after }, Date.now());

@@ -1,4 +1,5 @@
 import { journalOf } from '$server/db/journal';
+import { readPastFields } from '$server/db/model';
 import { db } from '$server/db/pool';
 import { allow } from '$server/http/guard';
 import type { PageServerLoad } from './$types';
@@ -15,5 +16,6 @@ export const load: PageServerLoad = async (event) => {
 		size: SIZE,
 		quiet
 	});
-	return { lines, page, quiet, more: lines.length === SIZE };
+	const past = await readPastFields(db(), account.workspace);
+	return { past, lines, page, quiet, more: lines.length === SIZE };
 };

@@ -3,6 +3,7 @@
 	import type { JsonValue } from '$core';
 	import { ENTRY_LABEL, MESSAGES, sheetOf } from '$core';
 	import { formatMoment, formatValue } from '$lib/words/format';
+	import { fieldThen } from '$lib/words/past';
 	import { OUTCOME_LABEL } from '$lib/words/outcomes';
 	import Grid from '$lib/grid/Grid.svelte';
 	import type { GridColumn } from '$lib/grid/columns';
@@ -11,8 +12,18 @@
 	let { data, params } = $props();
 	const w = useWorkbench();
 	const rule = $derived(w.force.set.rules.find((r) => r.id === params.rule) ?? w.rule(params.rule));
-	const say = (type: string, field: string | null, v: JsonValue) => {
-		const f = field && w.schema.field(type, field);
+	/** The field of a line as it was at that time. */
+	const then = (l: (typeof data.lines)[number]) =>
+		l.field === null
+			? undefined
+			: fieldThen(
+					w.schema.field(l.type, l.field),
+					data.past,
+					{ type: l.type, field: l.field },
+					l.at
+				);
+	const say = (l: (typeof data.lines)[number], v: JsonValue) => {
+		const f = then(l);
 		return f ? formatValue(f, v, w.schema, w.titles.all) || 'blank' : '';
 	};
 	const at = (page: number, quiet = data.quiet) =>
@@ -29,15 +40,14 @@
 		l.record === null
 			? `a new ${w.schema.types.get(l.type)?.type.label.toLowerCase() ?? 'record'}`
 			: (w.titles.all[`${l.type}.${l.record}`] ?? `No. ${l.record}`);
-	const fieldOf = (l: Line) =>
-		l.field && l.field !== MESSAGES ? (w.schema.field(l.type, l.field)?.label ?? l.field) : '';
+	const fieldOf = (l: Line) => (l.field && l.field !== MESSAGES ? (then(l)?.label ?? l.field) : '');
 	const moved = (l: Line) =>
 		l.outcome === 'set'
-			? `${say(l.type, l.field, l.was)} → ${say(l.type, l.field, l.now)}`
+			? `${say(l, l.was)} → ${say(l, l.now)}`
 			: l.outcome === 'sent'
 				? String(l.now)
 				: l.outcome === 'set aside'
-					? say(l.type, l.field, l.now)
+					? say(l, l.now)
 					: '';
 	const columns: GridColumn<Line>[] = [
 		{
@@ -107,9 +117,8 @@
 					>{OUTCOME_LABEL[l.outcome] ?? l.outcome}</span
 				>
 			{:else if c.id === 'moved'}<span class="mono"
-					>{#if l.outcome === 'set'}<s class="text-quiet">{say(l.type, l.field, l.was)}</s> → {say(
-							l.type,
-							l.field,
+					>{#if l.outcome === 'set'}<s class="text-quiet">{say(l, l.was)}</s> → {say(
+							l,
 							l.now
 						)}{:else}{moved(l)}{/if}</span
 				>

@@ -5,6 +5,7 @@ import { inForce } from '$server/records';
 import { waitingAmong } from '$server/db/carried';
 import { alongLinks } from '$server/db/journal';
 import { db } from '$server/db/pool';
+import { readPastFields } from '$server/db/model';
 import { readHistory, readRecords, titlesOf } from '$server/db/records';
 import { linkTitles } from '$server/records/view';
 import type { PageServerLoad } from './$types';
@@ -26,13 +27,15 @@ export const load: PageServerLoad = async (event) => {
 		{ type, id }
 	);
 	const links = await linkTitles(w, schema, [r]);
-	// links that history tells of may point elsewhere than today's
-	for (const f of fields.filter((x) => x.type === 'link')) {
+	const past = (await readPastFields(db(), w)).filter((p) => p.type === type);
+	// links that history tells of may point elsewhere than today's, and be of fields that are others now
+	for (const f of [...fields, ...past.map((p) => p.field)]) {
+		if (f.type !== 'link' || !schema.types.has(f.target!)) continue;
 		const told = history.flatMap((h) =>
 			h.lines.filter((l) => l.field === f.id).flatMap((l) => [l.was, l.now])
 		);
-		const ids = [...new Set(told.filter((v) => typeof v === 'string'))];
-		for (const [k, t] of await titlesOf(db(), schema, w, f.target!, ids))
+		const ids = told.filter((v): v is string => typeof v === 'string' && /^\d{1,18}$/.test(v));
+		for (const [k, t] of await titlesOf(db(), schema, w, f.target!, [...new Set(ids)]))
 			links[`${f.target}.${k}`] = t;
 	}
 	return {
@@ -43,6 +46,7 @@ export const load: PageServerLoad = async (event) => {
 		title: String(toJson(r.values[schema.type(type).at.get(title)!]) ?? `No. ${r.id}`),
 		setBy: r.setBy,
 		history,
+		past,
 		along,
 		pending: (await waitingAmong(db(), w, type, [id])).has(id),
 		links

@@ -6,6 +6,7 @@
 	import type { JsonValue } from '$core';
 	import RecordForm from '$lib/record/RecordForm.svelte';
 	import { formatMoment, formatValue } from '$lib/words/format';
+	import { fieldThen } from '$lib/words/past';
 	import { ask, type Refused } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
@@ -13,11 +14,14 @@
 	const w = useWorkbench();
 	const type = $derived(w.schema.type(params.type).type);
 	const short = $derived(page.url.searchParams.get('form') === 'short');
-	const label = (id: string) => w.schema.field(params.type, id)?.label ?? id;
+	/** The field as it was at that time. */
+	const then = (id: string, at: string) =>
+		fieldThen(w.schema.field(params.type, id), data.past, { type: params.type, field: id }, at);
+	const label = (id: string, at: string) => then(id, at)?.label ?? id;
 	untrack(() => w.titles.learn(data.links));
 	$effect.pre(() => w.titles.learn(data.links));
-	const say = (id: string, v: unknown) => {
-		const f = w.schema.field(params.type, id);
+	const say = (id: string, v: unknown, at: string) => {
+		const f = then(id, at);
 		return f ? formatValue(f, v as JsonValue, w.schema, w.titles.all) || 'blank' : String(v);
 	};
 	const along = (change: string) => data.along[change] ?? [];
@@ -103,20 +107,20 @@
 								>{#if i === 0}{h.who ?? ''}
 									<div class="text-xs text-quiet">by the {ENTRY_LABEL[h.entryPoint]}</div>{/if}</td
 							>
-							<td>{l.outcome === 'sent' ? 'Messages' : label(l.field)}</td>
+							<td>{l.outcome === 'sent' ? 'Messages' : label(l.field, h.at)}</td>
 							{#if l.outcome === 'sent'}
 								<td></td>
 								<td class="mono text-brass-ink">{String(l.now)} sent</td>
 							{:else if l.outcome === 'set'}
-								<td class="mono text-quiet">{say(l.field, l.was)}</td>
+								<td class="mono text-quiet">{say(l.field, l.was, h.at)}</td>
 								<td class="mono {l.claim ? 'font-semibold text-brass-ink' : ''}"
-									>{say(l.field, l.now)}</td
+									>{say(l.field, l.now, h.at)}</td
 								>
 							{:else if l.outcome === 'set aside'}
-								<td class="mono text-quiet">{say(l.field, l.was)}</td>
+								<td class="mono text-quiet">{say(l.field, l.was, h.at)}</td>
 								<td
 									><span class="text-ochre">▲ set aside</span>
-									<span class="mono">{say(l.field, l.now)}</span></td
+									<span class="mono">{say(l.field, l.now, h.at)}</span></td
 								>
 							{:else if l.outcome === 'nothing'}
 								<td></td>

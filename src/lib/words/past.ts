@@ -1,0 +1,26 @@
+/** What a field was when something was told of it: a name, a type, that may be others today. */
+import type { Field } from '$core';
+
+/** A field as it was until it got another type or was removed. */
+export interface PastField {
+	type: string;
+	field: Field;
+	/** ISO 8601, UTC. */
+	until: string;
+}
+
+/**
+ * The field by which a value of that time is read.
+ * @param now the field as it is today; undefined where it is gone
+ * @param past oldest first
+ * @param at ISO 8601, UTC
+ */
+export function fieldThen(
+	now: Field | undefined,
+	past: readonly PastField[],
+	of: { type: string; field: string },
+	at: string
+): Field | undefined {
+	const own = past.filter((p) => p.type === of.type && p.field.id === of.field);
+	return own.find((p) => at <= p.until)?.field ?? now ?? own.at(-1)?.field;
+}

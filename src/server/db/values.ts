@@ -1,0 +1,83 @@
+/** The values of one field in all records: read where its type is to change, and written anew. */
+import type { Field, Schema, Value } from '../../core';
+import { columnOf, formerColumnOf, tableOf } from './model';
+import type { Db } from './pool';
+import { columnsFor, fromColumn } from './records';
+
+/** How many records are read, or written, with one statement. */
+const PIECE = 1000;
+
+/**
+ * Hands over what every record holds in a field, piece by piece; those that hold nothing are left out.
+ * @param former read what it held under its former type, see `storeModel`
+ */
+export async function eachValue(
+	db: Db,
+	workspace: string,
+	zone: string,
+	at: { type: string; field: Field; former: boolean },
+	visit: (values: { id: string; value: Value }[]) => Promise<void>
+): Promise<void> {
+	const column = at.former ? formerColumnOf(at.field.id) : columnOf(at.field.id);
+	let after = '0';
+	for (;;) {
+		const r = await db.query<{ id: string; v: unknown }>(
+			`select id, ${column} as v from ${tableOf(at.type)}
+			 where workspace = $1 and id > $2 and ${column} is not null order by id limit ${PIECE}`,
+			[workspace, after]
+		);
+		await visit(
+			r.rows.map(({ id, v }) => ({ id: String(id), value: fromColumn(at.field.type, v, zone) }))
+		);
+		if (r.rows.length < PIECE) return;
+		after = String(r.rows[r.rows.length - 1].id);
+	}
+}
+
+/** Writes what records hold in a field, with what they are matched by. Nothing else of them changes. */
+export async function writeValues(
+	db: Db,
+	workspace: string,
+	type: string,
+	field: Field,
+	values: readonly { id: string; value: Value }[]
+): Promise<void> {
+	if (!values.length) return;
+	const rows = values.map(({ value }) => columnsFor(field, value));
+	const [cells] = rows;
+	const list = (sql: string) => sql.endsWith('[]');
+	// lists do not travel in lists: each goes as JSON
+	const sets = cells.map((c, i) =>
+		list(c.sql)
+			? `${c.column} = array(select jsonb_array_elements_text(v.c${i}))`
+			: `${c.column} = v.c${i}`
+	);
+	const from = cells.map((c, i) => `$${i + 3}::${list(c.sql) ? 'jsonb' : c.sql}[]`);
+	await db.query(
+		`update ${tableOf(type)} r set ${sets.join(', ')}
+		 from unnest($2::bigint[], ${from.join(', ')}) as v(id, ${cells.map((_, i) => `c${i}`).join(', ')})
+		 where r.workspace = $1 and r.id = v.id`,
+		[
+			workspace,
+			values.map((v) => v.id),
+			...cells.map((c, i) =>
+				rows.map((own) => (list(c.sql) ? JSON.stringify(own[i].value) : own[i].value))
+			)
+		]
+	);
+}
+
+/** What all records of a type are called, by id; null for those without a name. */
+export async function readTitles(
+	db: Db,
+	schema: Schema,
+	workspace: string,
+	type: string
+): Promise<Map<string, string | null>> {
+	const title = columnOf(schema.type(type).type.title);
+	const r = await db.query<{ id: string; title: string | null }>(
+		`select id, ${title} as title from ${tableOf(type)} where workspace = $1 order by id`,
+		[workspace]
+	);
+	return new Map(r.rows.map((x) => [String(x.id), x.title]));
+}
