@@ -1,5 +1,15 @@
 /** Formulas written with help, by keyboard; notices; the dark theme; two authors on one draft. */
-import { barriers, expect, expectHeld, open, openSheet, signIn, source, test } from './helpers';
+import {
+	barriers,
+	expect,
+	expectHeld,
+	open,
+	openSheet,
+	signIn,
+	source,
+	test,
+	writeTest
+} from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page));
 
@@ -132,7 +142,9 @@ test('the dark theme is chosen, stays, and can be read', async ({ page }) => {
 
 test('what is selected in a cell is still selected when its editor comes', async ({ page }) => {
 	await openSheet(page, '/write/deal/discount_limit_percent');
-	const cell = page.getByLabel('Row 2, input 1');
+	await writeTest(page, 'Row 2, input 1');
+	await page.keyboard.press('Escape');
+	const cell = page.getByRole('textbox', { name: 'Row 2, input 1' });
 	await expect(cell).toHaveValue('"New build"');
 	await cell.evaluate((e) => {
 		(e as HTMLTextAreaElement).focus();

@@ -3,13 +3,14 @@ import {
 	cellOf,
 	choose,
 	expect,
-	find,
 	expectHeld,
+	find,
 	open,
 	openSheet,
 	signIn,
 	source,
-	test
+	test,
+	writeTest
 } from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page));
@@ -31,13 +32,15 @@ test('a decision table shows the row that matches the sample, and where the othe
 	await choose(page.locator('#s-kind'), 'Spare parts');
 	await expect(page.getByTestId('here')).toContainText('row 7 matches Kind Spare parts');
 	// a slip is told in the cell, and the last readable table stays
-	const cell = page.getByLabel('Row 7, input 1');
+	const cell = await writeTest(page, 'Row 7, input 1');
 	await cell.fill('"Spare partts"');
 	await expect(page.getByText('Did you mean “Spare parts”?').first()).toBeVisible();
 	await expect(page.getByText('Shown as the rule last could be read')).toBeVisible();
 	await cell.fill('"Spare parts"');
 	// two rows for one case: the policy says what that means
-	await page.getByLabel('Row 6, input 1').fill('"Service", "Spare parts"');
+	await page.getByLabel('Row 6, input 1: Service').click();
+	await page.getByRole('option', { name: 'Spare parts' }).click();
+	await page.keyboard.press('Escape');
 	await expect(page.getByTestId('here')).toContainText('rows 6, 7 all match');
 	await page.getByLabel('What several matching rows mean').click();
 	await page.getByRole('option', { name: /^the first counts/ }).click();
@@ -55,7 +58,8 @@ test('a decision table is written from nothing, by keyboard, and survives a relo
 	await openSheet(page, '/write/deal/fiscal_quarter');
 	await begin(page, 'rows over');
 	const name = 'Fiscal quarter: by a table';
-	await page.getByLabel('Input 1 of the table').fill('Probability');
+	await page.getByPlaceholder(/field/).last().fill('probab');
+	await page.keyboard.press('Enter');
 	await page.getByLabel('Row 1, input 1').fill('< 50');
 	await page.getByLabel('Row 1, input 1').press('Enter');
 	await page.getByLabel('Row 2, input 1').fill('>= 50');
@@ -170,6 +174,12 @@ test('rows from a CSV file: a wrong heading changes nothing, a value that does n
 	);
 	await expect(await cellOf(page, 'Rows of Country desk', 'Country', 6)).toHaveText('Poland');
 	await give('Currency;Country;Trading region\r\nEUR;France;Nowhere\r\n');
+	// nothing is taken in before what does not fit was seen
+	const incoming = page.getByRole('region', { name: /^Rows of / });
+	await expect(incoming).toContainText('Of 1 rows of');
+	await expect(incoming).toContainText('0 fit and 1 do not');
+	await expect(incoming.getByRole('row', { name: /Nowhere/ })).toContainText('Trading region');
+	await incoming.getByRole('button', { name: 'Take all, mend them here' }).click();
 	const region = await cellOf(page, 'Rows of Country desk', 'Trading region', 1);
 	await expect(region).toHaveText('Nowhere');
 	await expect(region).toHaveAttribute('aria-invalid', 'true');

@@ -117,3 +117,10 @@ export async function cellOf(page: Page, grid: string | RegExp, column: string, 
 	return whole.locator(`tr[aria-rowindex="${row + 1}"] > [aria-colindex="${at}"]`);
 }
 export { expect };
+
+/** Asks to write the test of a cell of a decision table whose options are picked, and gives its input. */
+export async function writeTest(page: Page, cell: string): Promise<Locator> {
+	await page.getByLabel(new RegExp(`^${cell}: `)).click();
+	await page.getByRole('option', { name: 'write a test …' }).click();
+	return page.getByRole('textbox', { name: cell });
+}

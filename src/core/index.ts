@@ -92,6 +92,7 @@ export {
 	tableToCells
 } from './tables/cells';
 export { MAX_DECISION_INPUTS, MAX_DECISION_ROWS, readCell, rowType } from './tables/decision';
+export { pickedIn, testsOf, type Picked, type PickedFrom } from './tables/options';
 export { MAX_COLUMNS, MAX_ROWS, indexTable } from './tables/reference';
 
 // ── Conditions: a tree, and the list that shows it ───────────────────────────────────────────────

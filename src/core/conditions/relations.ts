@@ -252,6 +252,22 @@ export const RELATIONS: readonly Relation[] = [
 		asks: ['a'],
 		blank: 'cannot be told'
 	}),
+	...(
+		[
+			['stands behind', '>', '<'],
+			['stands before', '<', '>'],
+			['is or stands behind', '>=', '<='],
+			['is or stands before', '<=', '>=']
+		] as const
+	).map(([id, op, turned]) =>
+		relation(id, {
+			label: id,
+			between: ['choice'],
+			as: [`position(x) ${op} position(a)`, `position(a) ${turned} position(x)`],
+			asks: ['a'],
+			blank: 'cannot be told'
+		})
+	),
 	relation('is this month', {
 		label: 'is this month',
 		between: ['date'],
@@ -347,6 +363,15 @@ export const RELATIONS: readonly Relation[] = [
 			blank: 'cannot be told'
 		})
 	),
+	relation('is postal code', {
+		label: 'has the form of a postal code of',
+		says: '{x} has the form of a postal code of {0}',
+		between: ['text'],
+		as: ['is postal code(x, a)'],
+		asks: ['a'],
+		kinds: { a: 'text' },
+		blank: 'cannot be told'
+	}),
 	relation('fits the pattern', {
 		label: 'fits the pattern',
 		between: ['text'],

@@ -175,6 +175,20 @@ export const formula: Writes<BodyOf<'formula'>> = {
 				begins: 'related',
 				make: from(open)
 			});
+		const { type: own } = schema.type(type);
+		for (const link of own.fields)
+			if (link.type === 'link' && !link.retired && link.id !== field.id)
+				offers.push({
+					verb: 'derive',
+					label: `When its ${link.label} changes`,
+					help: `a change of that ${schema.type(link.target!).type.label.toLowerCase()} updates each ${own.label.toLowerCase()} that links to it`,
+					also: 'update for each related record cascade push children',
+					name: `from its ${link.label.toLowerCase()}`,
+					likely: 28,
+					begins: 'watch',
+					each: link.id,
+					make: from(open)
+				});
 		if (timed)
 			offers.push({
 				verb: 'derive',

@@ -348,6 +348,8 @@ export interface Offer<B> {
 	make(): B;
 	/** A second field it writes. */
 	second?: string;
+	/** The link behind which a change sets it off, for each record that links there. */
+	each?: string;
 }
 
 /** What every kind says of itself. */

@@ -22,14 +22,6 @@ type Table = BodyOf<'table'>;
 
 const isNull = (f: Formula | null | undefined) => !f || ('expr' in f && f.expr.k === 'null');
 
-/** Something to test in a new table: the first choice of the type, else its first field. */
-function firstInput(schema: Schema, type: string, not: string): Formula {
-	const { fields } = schema.type(type).type;
-	const f =
-		fields.find((x) => x.type === 'choice' && x.id !== not) ?? fields.find((x) => x.id !== not);
-	return f ? { expr: { k: 'field', image: 'settled', type, field: f.id } } : { text: '' };
-}
-
 /** What a cell may hold to be told apart by its constants alone. */
 const PLAIN = ['any', 'cmp', 'is', 'range', 'list', 'num', 'text', 'bool', 'null', 'option', 'at'];
 
@@ -43,7 +35,7 @@ function isPlain(cell: Table['rows'][number]['when'][number]): boolean {
 
 export const table: Writes<Table> = {
 	does: 'writes',
-	offers: ({ schema, type, field }) => [
+	offers: () => [
 		{
 			verb: 'categorize',
 			label: 'Rows over several fields',
@@ -54,7 +46,7 @@ export const table: Writes<Table> = {
 			make: () => ({
 				kind: 'table',
 				hit: 'U',
-				inputs: [firstInput(schema, type, field.id)],
+				inputs: [{ expr: { k: 'hole' } }],
 				rows: [{ id: 'row1', when: [{ text: '' }], then: [null] }]
 			})
 		}

@@ -51,6 +51,9 @@ export function tableToCells(table: ReferenceTable, schema: Schema): string[][] 
 	];
 }
 
+/** Most values that are told to fit nowhere. */
+const MOST_FAULTS = 10_000;
+
 /**
  * Rows for a table from rows of text whose first is the heading; columns are found by their label,
  * in any order, and one that is missing stays blank.
@@ -82,7 +85,8 @@ export function rowsFromCells(
 		table.columns.map((c): JsonValue => {
 			const i = place.get(c.id);
 			const r = readCellText(c, i === undefined ? '' : (line[i] ?? ''), schema);
-			if (r.message && faults.length < 100) faults.push({ row, column: c.id, message: r.message });
+			if (r.message && faults.length < MOST_FAULTS)
+				faults.push({ row, column: c.id, message: r.message });
 			return r.value;
 		})
 	);

@@ -21,6 +21,7 @@
 		withoutItem
 	} from '$core';
 	import { BOOLEAN, bare, readFormula } from '$core/feel/language';
+	import { Reorder } from '../grid/reorder.svelte';
 	import FormulaInput from '../inputs/FormulaInput.svelte';
 	import Word from '../words/Word.svelte';
 	import { useWorkbench } from '../work/workbench.svelte';
@@ -99,6 +100,14 @@
 		onchange(withAdded(list, path, items[what]));
 		onadded(what === 'row' ? key(at(n)) : what === 'group' ? key([...at(n), 0]) : null);
 	}
+	/** Rows stand for their places: what is dragged is only looked at until it is let go. */
+	const order = new Reorder<{ id: string }>({
+		items: () => group.items.map((_, i) => ({ id: String(i) })),
+		label: () => label,
+		disabled: () => disabled,
+		move: (from, to) =>
+			onchange(withAdded(withoutItem(list, at(from)), path, group.items[from], to))
+	});
 	const HOW = [
 		{ value: 'all', label: 'all' },
 		{ value: 'any', label: 'any' },
@@ -132,65 +141,80 @@
 			of these {group.how === 'any' || group.how === 'all' ? 'hold' : 'holds'}
 		</p>
 	{/if}
-	{#each group.items as it, i (i)}
-		{@const v = verdict(it)}
-		{@const typed = typing === key(at(i))}
-		{#if it.k === 'row' && !typed}
-			<Row
-				row={it}
-				{schema}
-				{type}
-				{item}
-				label="{label} {key(at(i).map((n) => n + 1))}"
-				verdict={v}
-				fresh={fresh === key(at(i))}
-				{disabled}
-				onchange={(row: ConditionRow) => onchange(withItem(list, at(i), row))}
-				onmenu={(what) => menu(i, what)}
-			/>
-		{:else if it.k === 'group' && !typed}
-			<Group
-				{list}
-				path={at(i)}
-				{schema}
-				{type}
-				{item}
-				label="{label} {key(at(i).map((n) => n + 1))}"
-				{parts}
-				{fresh}
-				{disabled}
-				{onchange}
-				{onadded}
-			/>
-		{:else}
-			<div class="flex items-start gap-2" onfocusout={() => (typing = null)}>
-				<div class="grow">
-					<FormulaInput
-						label="{label} {key(at(i).map((n) => n + 1))}: formula"
-						formula={textOf(it)}
-						{schema}
-						{type}
-						variables={item ? [{ name: 'item', ty: { t: 'record', type } }] : undefined}
-						expected={BOOLEAN}
-						disabled={disabled || item}
-						onchange={(f) => typedFormula(i, f)}
-					/>
+	<div use:order.zone={!disabled && group.items.length > 1}>
+		{#each order.shown as place, shownAt (place.id)}
+			{@const i = Number(place.id)}
+			{@const it = group.items[i]}
+			<div class="flex items-start" data-dragged={place.id}>
+				{#if !disabled && group.items.length > 1}<span
+						class="grip text-quiet"
+						{...order.handle(shownAt, `condition ${i + 1}`)}>⠿</span
+					>{/if}
+				<div class="min-w-0 grow">
+					{#if it}
+						{@const v = verdict(it)}
+						{@const typed = typing === key(at(i))}
+						{#if it.k === 'row' && !typed}
+							<Row
+								row={it}
+								{schema}
+								{type}
+								{item}
+								label="{label} {key(at(i).map((n) => n + 1))}"
+								verdict={v}
+								fresh={fresh === key(at(i))}
+								{disabled}
+								onchange={(row: ConditionRow) => onchange(withItem(list, at(i), row))}
+								onmenu={(what) => menu(i, what)}
+							/>
+						{:else if it.k === 'group' && !typed}
+							<Group
+								{list}
+								path={at(i)}
+								{schema}
+								{type}
+								{item}
+								label="{label} {key(at(i).map((n) => n + 1))}"
+								{parts}
+								{fresh}
+								{disabled}
+								{onchange}
+								{onadded}
+							/>
+						{:else}
+							<div class="flex items-start gap-2" onfocusout={() => (typing = null)}>
+								<div class="grow">
+									<FormulaInput
+										label="{label} {key(at(i).map((n) => n + 1))}: formula"
+										formula={textOf(it)}
+										{schema}
+										{type}
+										variables={item ? [{ name: 'item', ty: { t: 'record', type } }] : undefined}
+										expected={BOOLEAN}
+										disabled={disabled || item}
+										onchange={(f) => typedFormula(i, f)}
+									/>
+								</div>
+								{#if v}<span
+										class="pt-2 text-sm {v.is === 'holds'
+											? 'text-teal'
+											: v.is === 'does not'
+												? 'text-brick'
+												: 'text-ochre'}"
+										data-testid="verdict"
+										>{v.is === 'holds' ? '✓' : v.is === 'does not' ? '✕' : '?'} {v.said}</span
+									>{/if}
+								{#if !disabled}<button
+										class="textlink pt-1 text-sm"
+										onclick={() => menu(i, 'remove')}>remove</button
+									>{/if}
+							</div>
+						{/if}
+					{/if}
 				</div>
-				{#if v}<span
-						class="pt-2 text-sm {v.is === 'holds'
-							? 'text-teal'
-							: v.is === 'does not'
-								? 'text-brick'
-								: 'text-ochre'}"
-						data-testid="verdict"
-						>{v.is === 'holds' ? '✓' : v.is === 'does not' ? '✕' : '?'} {v.said}</span
-					>{/if}
-				{#if !disabled}<button class="textlink pt-1 text-sm" onclick={() => menu(i, 'remove')}
-						>remove</button
-					>{/if}
 			</div>
-		{/if}
-	{/each}
+		{/each}
+	</div>
 	{#if !disabled}
 		<p class="flex flex-wrap gap-4 text-sm text-quiet">
 			<button class="textlink" onclick={() => add('row')} aria-label="{label}: add a condition"
@@ -217,6 +241,14 @@
 	}
 	.group :global(.group) {
 		margin: 4px 0 4px 6px;
+	}
+	.grip {
+		display: inline-grid;
+		place-items: center;
+		min-width: 24px;
+		min-height: 32px;
+		margin-left: -8px;
+		cursor: grab;
 	}
 	.how {
 		padding: 2px 0;

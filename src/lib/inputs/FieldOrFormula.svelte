@@ -13,6 +13,7 @@
 		expected,
 		label,
 		open = false,
+		narrow = false,
 		margin = '',
 		disabled = false,
 		onchange
@@ -25,6 +26,8 @@
 		label: string;
 		/** Its list is open from the start. */
 		open?: boolean;
+		/** It has no more room than its column. */
+		narrow?: boolean;
 		margin?: string;
 		disabled?: boolean;
 		onchange: (f: Formula) => void;
@@ -58,7 +61,7 @@
 		{label}
 		{open}
 		{disabled}
-		class="min-w-44"
+		class={narrow ? 'w-full' : 'min-w-44'}
 		accept={fits}
 		extra={[{ label: 'a calculation', expr: CALCULATION }]}
 		onpick={(e) => {
@@ -70,6 +73,7 @@
 		>{/if}
 {:else}
 	<FormulaInput
+		compact={narrow}
 		{label}
 		{formula}
 		{schema}

@@ -5,9 +5,11 @@
 	 */
 	import { onMount } from 'svelte';
 	import type { Completion, Completions, Fault, Surroundings } from '$core/feel/language';
-	import { complete, helpAt, mended } from '$core/feel/language';
+	import { HOLE, type Expr } from '$core';
+	import { complete, helpAt, mended, readFormula } from '$core/feel/language';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import type { SourceEditor } from './editor';
+	import FieldPick from './FieldPick.svelte';
 	import { insertions, type Insertion } from './insertion.svelte';
 
 	let {
@@ -82,6 +84,9 @@
 	};
 	const language = {
 		formulas,
+		get chips() {
+			return template;
+		},
 		complete: (all: string, pos: number, asked: boolean): Completions | null => {
 			const from = around(all, pos)?.from ?? 0;
 			const c = within(all, pos, (part, at) => complete(part, at, about, asked));
@@ -90,6 +95,14 @@
 		help: (all: string, pos: number): Completion | null => within(all, pos, helpAt),
 		value: (field: string) => (about.type ? w.sampleText(about.type, field) : '')
 	};
+	/** Puts a picked field where the cursor is; at the end where nobody has been yet. */
+	function put(e: Expr) {
+		const what = `{${readFormula({ expr: e }, about).text}}`;
+		if (editor) return editor.insert(what);
+		const next = text + (text && !/[\s(]$/.test(text) ? ' ' : '') + what;
+		typed = next;
+		oninput(next);
+	}
 
 	const mine: Insertion = {
 		get type() {
@@ -200,6 +213,20 @@
 			>
 		{/if}
 	</div>
+	{#if template && about.type && !disabled}
+		<div class="text-sm">
+			<FieldPick
+				value={HOLE}
+				schema={about.schema}
+				type={about.type}
+				label="Put a field into {label}"
+				ask="put in a field"
+				look="word"
+				accept={(way) => !!way.field}
+				onpick={put}
+			/>
+		</div>
+	{/if}
 	{#if fault?.open}
 		<p id="{uid}-fault" class="text-sm text-quiet {compact ? 'px-2 pb-1' : 'mt-1'}">
 			◌ {fault.message}
@@ -289,6 +316,13 @@
 	}
 	.source :global(.cm-name) {
 		color: var(--color-teal);
+	}
+	.source :global(.cm-chip) {
+		padding: 0 5px;
+		border: 1px solid var(--color-teal);
+		background: var(--color-panel);
+		color: var(--color-teal);
+		cursor: text;
 	}
 	.source :global(.cm-text),
 	.source :global(.cm-number) {

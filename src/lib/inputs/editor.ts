@@ -19,6 +19,7 @@ import {
 	keymap,
 	placeholder,
 	showTooltip,
+	WidgetType,
 	type DecorationSet,
 	type Tooltip
 } from '@codemirror/view';
@@ -33,6 +34,8 @@ export interface Language {
 	help(text: string, pos: number): Completion | null;
 	/** The stretches that are formulas: the whole, or what stands in braces. */
 	formulas(text: string): { from: number; to: number }[];
+	/** Running text, in which each formula in braces is shown as a chip while the cursor is elsewhere. */
+	chips: boolean;
 	/** The value of an own field in the sample, in words; empty when there is none. */
 	value(field: string): string;
 }
@@ -97,6 +100,61 @@ const colours = (language: Language) =>
 				)
 		);
 	});
+
+/** What stands in braces, as one thing in running text. A click opens it to be written. */
+class Chip extends WidgetType {
+	constructor(
+		readonly text: string,
+		readonly value: string
+	) {
+		super();
+	}
+	override eq(other: Chip) {
+		return other.text === this.text && other.value === this.value;
+	}
+	override toDOM(view: EditorView) {
+		const dom = document.createElement('span');
+		dom.className = 'cm-chip';
+		dom.textContent = this.text;
+		dom.title = this.value
+			? `${this.value} for the sample; click to write it`
+			: 'Click to write it';
+		dom.addEventListener('mousedown', (e) => {
+			e.preventDefault();
+			// inside its braces, where it is a text again
+			view.dispatch({ selection: { anchor: view.posAtDOM(dom) + 1 + this.text.length } });
+			view.focus();
+		});
+		return dom;
+	}
+	override ignoreEvent() {
+		return false;
+	}
+}
+
+/** Chips for all formulas in braces but the one in which the cursor is. */
+const chips = (language: Language) => {
+	const shown = StateField.define<DecorationSet>({
+		create: (state) => chipsOf(state, language),
+		update: (set, tr) => (tr.docChanged || tr.selection ? chipsOf(tr.state, language) : set),
+		provide: (f) => EditorView.decorations.from(f)
+	});
+	return [shown, EditorView.atomicRanges.of((view) => view.state.field(shown))];
+};
+
+function chipsOf(state: EditorState, language: Language): DecorationSet {
+	const text = state.doc.toString();
+	const { from: a, to: b } = state.selection.main;
+	return Decoration.set(
+		language.formulas(text).flatMap(({ from, to }) => {
+			const inside = text.slice(from, to).trim();
+			const open = (a >= from && a <= to) || (b >= from && b <= to);
+			if (!inside || open || text[to] !== '}') return [];
+			const chip = new Chip(text.slice(from, to), language.value(inside));
+			return [Decoration.replace({ widget: chip }).range(from - 1, to + 1)];
+		})
+	);
+}
 
 /** What the function at the cursor does, below the line. */
 const help = (language: Language) =>
@@ -225,6 +283,7 @@ export function createEditor(o: EditorOptions): SourceEditor {
 				attributes.of(of()),
 				faults,
 				colours(language),
+				...(language.chips ? chips(language) : []),
 				help(language),
 				EditorView.updateListener.of((u) => {
 					if (u.docChanged && !u.transactions.some((t) => t.annotation(fromOutside)))

@@ -3,6 +3,7 @@
 	 * A record's form, full or short. Every keystroke settles afresh what is stored and touched, by the
 	 * release in force; saving settles it again on the server, which decides the same.
 	 */
+	import { HOLD_VERB } from '$core';
 	import { beforeNavigate, goto, invalidateAll } from '$app/navigation';
 	import { Dialog } from 'bits-ui';
 	import { untrack } from 'svelte';
@@ -147,7 +148,9 @@
 										: ''}"
 									aria-label={x.label}>{say(x.id, entry.shown(x.id)) || '—'}</output
 								>
-								{#if locked}<span class="ml-1 text-xs text-quiet">◆ set by a rule</span>{/if}
+								{#if locked}<span class="ml-1 text-xs text-quiet"
+										>◆ {HOLD_VERB.locked} its rule</span
+									>{/if}
 							{:else}
 								<ValueInput
 									field={x}

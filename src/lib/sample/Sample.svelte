@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { fieldsAtStake } from './stake';
 	/** The sample: a pinned record. Change any input and see at once what the draft makes of it, and why. */
 	import DateInput from '../inputs/DateInput.svelte';
 	import { Popover } from 'bits-ui';
@@ -11,16 +12,7 @@
 		Trial,
 		Value
 	} from '$core';
-	import {
-		ENTRY_LABEL,
-		ENTRY_POINTS,
-		LocalDate,
-		kindOf,
-		limitsOf,
-		reason,
-		ruleOf,
-		toJson
-	} from '$core';
+	import { ENTRY_LABEL, ENTRY_POINTS, LocalDate, limitsOf, reason, ruleOf, toJson } from '$core';
 	import { tell } from '../shell/notices';
 	import Beside from './Beside.svelte';
 	import Why from './Why.svelte';
@@ -44,30 +36,9 @@
 	};
 
 	/** Fields that the rules on this sheet read: what one wants to change. */
-	const atStake = $derived.by(() => {
-		const ids = new Set<string>();
-		const { messages } = w.shown.plan;
-		for (const r of w.rulesOf(s.type, field)) {
-			const claims = r.outputs.map(
-				(o) =>
-					w.shown.plan.claims.get(`${r.id}:${o.id}`) ??
-					w.shown.plan.validators.get(`${r.id}:${o.id}`)
-			);
-			const message = messages.find((m) => m.rule.id === r.id);
-			for (const ref of message?.reads ?? []) {
-				if (ref.type === s.type) ids.add(ref.field);
-				if (ref.via[0]?.type === s.type) ids.add(ref.via[0].field);
-			}
-			for (const c of claims)
-				for (const ref of c?.reads ?? []) if (ref.type === s.type) ids.add(ref.field);
-			ids.add(kindOf(r.body).source(r.body) ?? '');
-			for (const x of r.watch ?? []) ids.add(x);
-		}
-		for (const [id] of s.sent) ids.add(id);
-		ids.delete('');
-		return type.fields.filter((x) => ids.has(x.id) || x.id === field);
-	});
+	/** Every field of the type is shown. */
 	let more = $state(false);
+	const atStake = $derived(fieldsAtStake(w, s, field));
 	const inputs = $derived(more ? type.fields : atStake);
 	const current = (id: string): JsonValue =>
 		s.sent.find(([x]) => x === id)?.[1] ??

@@ -412,6 +412,28 @@ export class Workbench {
 		return formatValue(field, toJson(value), this.schema, this.titles.all);
 	}
 
+	/** What a rule gives an output for a record entered anew with some values, in words. */
+	givenFor(rule: Rule, output: Output, values: Record<string, JsonValue>): string | null {
+		const sample: Sample = {
+			type: rule.type,
+			id: null,
+			title: '',
+			was: {},
+			links: {},
+			sent: [],
+			entryPoint: 'full',
+			created: true,
+			day: null
+		};
+		const sent = Object.entries(values).filter(([, v]) => v !== null);
+		const rec = this.settleSample(sample, sent)?.records[0];
+		const report = rec?.reports.find((r) => r.claim === claimId(rule.id, output.id));
+		const field = this.schema.field(rule.type, output.field);
+		if (!report || !field) return null;
+		const value = report.value ?? null;
+		return value === null ? '' : formatValue(field, toJson(value), this.schema, this.titles.all);
+	}
+
 	/** What was found at the sheet of a field, by any of the rules it is about. */
 	foundAt(type: string, field: string): Finding[] {
 		return this.found.filter(

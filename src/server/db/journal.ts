@@ -102,14 +102,14 @@ export interface JournalLine {
 	because: string | null;
 }
 
-/** What one rule did, newest first, with the changes in which it ran and wrote nothing. */
+/** What one rule did, newest first, with the changes in which it ran and wrote nothing; all of it, or in one change. */
 export async function journalOf(
 	db: Db,
 	workspace: string,
 	rule: string,
-	options: { page?: number; size?: number; quiet?: boolean } = {}
+	options: { page?: number; size?: number; quiet?: boolean; change?: string } = {}
 ): Promise<JournalLine[]> {
-	const { page = 0, size = 50, quiet = true } = options;
+	const { page = 0, size = 50, quiet = true, change = null } = options;
 	const r = await db.query<JournalLine>(
 		`select y.* from (
 		 select x.change, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint", c.release,
@@ -126,8 +126,8 @@ export async function journalOf(
 		 select null, ${iso('f.at')}, a.name, f.entry_point, f.release, f.type, f.record::text, f.field, null, null,
 		        'refused', f.message
 		 from refusal f left join account a on a.id = f.account where f.workspace = $1 and f.claim like $2
-		 ) y order by y.at desc, y.change desc nulls last, y.type, y.record limit $3 offset $4`,
-		[workspace, `${rule.replace(/[\\%_]/g, '\\$&')}:%`, size, page * size, quiet]
+		 ) y where $6::bigint is null or y.change = $6::bigint order by y.at desc, y.change desc nulls last, y.type, y.record limit $3 offset $4`,
+		[workspace, `${rule.replace(/[\\%_]/g, '\\$&')}:%`, size, page * size, quiet, change]
 	);
 	return r.rows.map((x) => ({ ...x, change: x.change === null ? null : String(x.change) }));
 }

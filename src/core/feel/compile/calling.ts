@@ -11,10 +11,10 @@ import type { Env, Run, Part } from '../env';
 import type { Ty } from '../types';
 import type { Scope } from './scope';
 import { MAX_CALLS } from './scope';
-import * as n from '../../value/num';
 import * as T from '../types';
 import { ways, reader } from './reading';
 import { alike } from './operations';
+import { placeInList } from './places';
 
 /** A function that a formula makes, with the variables it saw. */
 export function functionValue(s: Scope, e: Expr & { k: 'fn' }): Part {
@@ -199,19 +199,18 @@ function special(s: Scope, e: Expr & { k: 'call' }, params: string[]): Part {
 			`${e.fn} is called as ${e.fn}(${params.join(', ')}).${e.fn === 'moved' ? ' Write anything for a side that does not matter: moved(stage, anything, "Won").' : ''}`
 		);
 	const target = e.args[0];
-	if (e.fn === 'position' || e.fn === 'label' || e.fn === 'code') {
+	if (e.fn === 'position') return placeInList(s, e).part;
+	if (e.fn === 'label' || e.fn === 'code') {
 		const a = s.expr(target);
 		if (a.ty.t !== 'choice')
 			return s.bad(target, `${e.fn}() is for a choice; this is ${s.say(a.ty)}.`);
-		const list = a.ty.list;
+		const { list } = a.ty;
+		const what = e.fn;
 		const run: Run = (env) => {
 			const v = a.run(env);
-			if (typeof v !== 'string') return null;
-			if (e.fn !== 'position') return s.schema.option(list, v)?.[e.fn as 'label' | 'code'] ?? null;
-			const i = s.schema.position(list, v);
-			return i === undefined ? null : n.num(i + 1);
+			return typeof v === 'string' ? (s.schema.option(list, v)?.[what] ?? null) : null;
 		};
-		return { expr: { ...e, args: [a.expr] }, ty: e.fn === 'position' ? T.NUMBER : T.TEXT, run };
+		return { expr: { ...e, args: [a.expr] }, ty: T.TEXT, run };
 	}
 	if (target.k !== 'field')
 		return s.bad(

@@ -19,6 +19,7 @@ import type { Run, Part } from '../env';
 import type { Ty } from '../types';
 import type { Scope } from './scope';
 import { NOTHING } from './scope';
+import { placesAlike } from './places';
 import * as n from '../../value/num';
 import * as T from '../types';
 
@@ -88,7 +89,7 @@ export function binary(s: Scope, e: Expr & { k: 'bin' }): Part {
 
 /** Binds a text literal on either side of a choice, and says so when the two cannot be compared. */
 function comparison(s: Scope, e: Expr & { k: 'bin' }, op: CmpOp): Part {
-	let [a, b] = [s.expr(e.a), s.expr(e.b)];
+	let [a, b] = placesAlike(s, e.a, e.b) ?? [s.expr(e.a), s.expr(e.b)];
 	[a, b] = alike(s, a, b, e.a, e.b);
 	const expr: Expr = { ...e, a: a.expr, b: b.expr };
 	if (!canCompare(s, e, op, a.ty, b.ty)) return { expr, ty: T.BOOLEAN, run: NOTHING };

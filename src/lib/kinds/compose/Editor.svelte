@@ -2,6 +2,7 @@
 	/** A text for each output, with fields and formulas in braces. */
 	import type { BodyOf } from '$core';
 	import { bare } from '$core/feel/language';
+	import OnRecords from '../OnRecords.svelte';
 	import TemplateInput from '../../inputs/TemplateInput.svelte';
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type EditorProps } from '../view';
@@ -31,4 +32,5 @@
 				texts: r.outputs.map((_, k) => (k === i ? bare(t) : (b.texts[k] ?? [])))
 			}))}
 	/>
+	<OnRecords {rule} output={o} />
 {/each}

@@ -1,5 +1,4 @@
 <script lang="ts">
-	import { ask } from '../../work/http';
 	import type { Body, Field, JsonValue, Schema } from '$core';
 	import { own } from '$core';
 	/**
@@ -7,6 +6,8 @@
 	 * each cell tells how many existing records hold that pair.
 	 */
 	import { formatCount } from '../../words/format';
+	import { cells } from '../../grid/cells';
+	import { Pairs } from '../pairs.svelte';
 	import ValueInput from '../../inputs/ValueInput.svelte';
 
 	type Options = Body & { kind: 'options' };
@@ -32,8 +33,8 @@
 	} = $props();
 
 	const uid = $props.id();
-	const source = $derived(schema.field(type, body.input));
-	const keysOf = (f: Field | undefined) =>
+	const source = $derived(schema.field(type, body.input) ?? null);
+	const keysOf = (f: Field | null) =>
 		!f
 			? []
 			: f.type === 'yesno'
@@ -52,32 +53,8 @@
 			: null
 	);
 
-	let pairs = $state.raw<Map<string, number> | null>(null);
-	$effect(() => {
-		if (!source) return;
-		const url = `/look/pairs?type=${type}&a=${source.id}&b=${target.id}`;
-		let gone = false;
-		// without an answer the grid has no counts, and says none
-		void ask<{ a: string; b: string; n: number }[]>(url).then(
-			(list) => {
-				if (!gone) pairs = new Map(list.map((p) => [`${p.a}|${p.b}`, p.n]));
-			},
-			() => undefined
-		);
-		return () => {
-			gone = true;
-		};
-	});
-	/** A value as the counts name it: a set by its options in one order. */
-	const keyOf = (v: JsonValue) => (Array.isArray(v) ? [...v].sort().join(',') : String(v ?? ''));
-	const total = (a: string) =>
-		[...(pairs ?? [])].filter(([k]) => k.startsWith(`${a}|`)).reduce((n, [, v]) => n + v, 0);
-	const elsewhere = (a: string) =>
-		[...(pairs ?? [])]
-			.filter(
-				([k]) => k.startsWith(`${a}|`) && k !== `${a}|${keyOf(own(body.rows, a)?.[0] ?? null)}`
-			)
-			.reduce((n, [, v]) => n + v, 0);
+	const pairs = new Pairs(() => source && { type, a: source.id, b: target.id });
+	const held = (a: string) => own(body.rows, a)?.[0] ?? null;
 
 	const cellValue = (id: string): JsonValue => (target.type === 'yesno' ? id === 'true' : id);
 	function set(row: string, v: JsonValue | undefined) {
@@ -108,30 +85,28 @@
 	}
 	const blankGives = $derived(body.blank && 'give' in body.blank ? body.blank.give[0] : undefined);
 
-	function keys(e: KeyboardEvent) {
-		const step: Record<string, [number, number]> = {
-			ArrowDown: [1, 0],
-			ArrowUp: [-1, 0],
-			ArrowRight: [0, 1],
-			ArrowLeft: [0, -1]
-		};
-		const by = step[e.key];
-		const cell = (e.target as HTMLElement).closest<HTMLElement>('[data-r]');
-		if (!by || !cell) return;
-		e.preventDefault();
-		const to = `[data-r="${Number(cell.dataset.r) + by[0]}"][data-c="${Number(cell.dataset.c) + by[1]}"]`;
-		(e.currentTarget as HTMLElement).querySelector<HTMLElement>(to)?.focus();
+	/** What a drag gives a cell: its row that column's value, or none of it. */
+	function paint(ri: number, ci: number, on: boolean) {
+		const id = rows[ri]?.id ?? '';
+		const column = columns?.[ci];
+		if (column) {
+			const v = cellValue(column.id);
+			if (id === '') setBlank(on ? v : 'none');
+			else if (on) set(id, v);
+			else if (held(id) === v) set(id, undefined);
+		} else if (on !== nothingOn(id)) {
+			if (id === '') setBlank(on ? 'none' : 'unsaid');
+			else setNothing(id);
+		}
 	}
 </script>
 
 {#if !source}
 	<p class="mt-2 text-brick">● Choose the field to map from.</p>
 {:else}
-	<!-- arrow keys move between the cells -->
-	<!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
 	<div
-		class="mt-3 overflow-x-auto"
-		onkeydown={keys}
+		class="mt-3 overflow-x-auto select-none"
+		use:cells={paint}
 		role="group"
 		aria-label="{source.label} to {target.label}"
 	>
@@ -180,7 +155,7 @@
 						{#if columns}
 							{#each columns as c, ci (c.id)}
 								{@const on = decided && given === cellValue(c.id)}
-								{@const n = pairs?.get(`${r.id}|${c.id}`) ?? 0}
+								{@const n = pairs.of(r.id, c.id)}
 								<td class="p-0 text-center">
 									<button
 										class="cell"
@@ -248,10 +223,10 @@
 							</td>
 						{/if}
 						<td class="mono px-2 py-0.5 text-right text-xs whitespace-nowrap text-quiet">
-							{pairs ? formatCount(total(r.id)) : ''}
-							{#if pairs && !isBlank && decided && elsewhere(r.id)}<span
+							{pairs.known ? formatCount(pairs.total(r.id)) : ''}
+							{#if !isBlank && decided && pairs.others(r.id, held(r.id))}<span
 									title="records that hold something else"
-									>· {formatCount(elsewhere(r.id))} differ</span
+									>· {formatCount(pairs.others(r.id, held(r.id)))} differ</span
 								>{/if}
 						</td>
 					</tr>

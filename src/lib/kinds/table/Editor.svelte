@@ -3,23 +3,28 @@
 	 * A decision table: a column for each input and each field it writes, a row for each case. Cells
 	 * are read while they are typed; the sample's row is marked, and in each other row the cell that fails.
 	 */
+	import { SvelteSet } from 'svelte/reactivity';
 	import type { Cell, DecisionBody, DecisionRow, Field, HitPolicy } from '$core';
-	import { readCell, rowType } from '$core';
+	import { HOLE, pickedIn, readCell, rowType, testsOf, type PickedFrom } from '$core';
 	import type { Ty } from '$core/feel/language';
 	import { ANY, bare, readFormula, typeOfField } from '$core/feel/language';
 	import Grid from '../../grid/Grid.svelte';
 	import type { GridColumn } from '../../grid/columns';
+	import FieldOrFormula from '../../inputs/FieldOrFormula.svelte';
 	import FormulaInput from '../../inputs/FormulaInput.svelte';
 	import SourceInput from '../../inputs/SourceInput.svelte';
 	import Word from '../../words/Word.svelte';
 	import { HIT_HELP, HIT_SAYS } from '../../words/format';
 	import { bodyEdit, type EditorProps } from '../view';
 	import Choose from '../../inputs/Choose.svelte';
+	import OptionCell from './OptionCell.svelte';
 	import { useWorkbench } from '../../work/workbench.svelte';
 
 	let { rule, body, report, disabled }: EditorProps<DecisionBody> = $props();
 
 	const w = useWorkbench();
+	/** A new table asks first what it starts from. */
+	const begins = w.begun?.rule === (() => rule.id)();
 	const scope = $derived({ schema: w.schema, type: rule.type });
 	const set = bodyEdit(w, () => rule, 'table');
 	const fields = $derived(rule.outputs.map((o) => w.schema.field(rule.type, o.field)));
@@ -108,6 +113,32 @@
 	const optionIn = (f: DecisionRow['then'][number]) =>
 		f && 'expr' in f && f.expr.k === 'option' ? f.expr.option : '';
 
+	/** What the cells of an input are picked from; null where they are written. */
+	const fromOf = (ty: Ty): PickedFrom | null => {
+		const of = ty.t === 'list' ? ty.of : ty;
+		return of.t === 'choice' ? { list: of.list } : ty.t === 'boolean' ? 'yesno' : null;
+	};
+	const YES_NO = [
+		{ id: 'true', label: 'yes' },
+		{ id: 'false', label: 'no' }
+	];
+	const optionsFrom = (from: PickedFrom) =>
+		from === 'yesno'
+			? YES_NO
+			: (w.schema.lists.get(from.list)?.options ?? []).filter((o) => !o.retired);
+	/** Cells that somebody wants to write, by row and column. */
+	const written = new SvelteSet<string>();
+	/** What a cell picks, where that is all it says. */
+	function pickedOf(row: DecisionRow, k: number, ty: Ty, from: PickedFrom) {
+		if (written.has(`${row.id} ${k}`)) return null;
+		const read = readCell(row.when[k] ?? { text: '' }, ty, scope);
+		if (!read.compiled || read.faults.length) return null;
+		const picked = pickedIn(bare(read.compiled.tests), from);
+		const known = optionsFrom(from).map((o) => o.id);
+		// a retired option is seen as it is written
+		return picked?.values.every((v) => known.includes(v)) ? picked : null;
+	}
+
 	/** Of a row that a repair added: what it gives is still to be written. */
 	const unwritten = (f: DecisionRow['then'][number]) => !!f && 'text' in f && !f.text.trim();
 
@@ -153,7 +184,7 @@
 	const addInput = () =>
 		set('add input', (b) => ({
 			...b,
-			inputs: [...b.inputs, { text: '' }],
+			inputs: [...b.inputs, { expr: HOLE }],
 			rows: b.rows.map((r) => ({ ...r, when: [...r.when, { text: '' }] }))
 		}));
 	const removeInput = (at: number) =>
@@ -194,7 +225,6 @@
 		{disabled}
 		onpick={(v) => set('hit policy', (b) => ({ ...b, hit: v as HitPolicy }))}
 	/>
-	<span class="text-quiet">(hit policy <span class="mono">{body.hit}</span>)</span>
 	<button class="textlink ml-auto" onclick={() => (w.wide = !w.wide)} aria-pressed={w.wide}
 		>{w.wide ? 'Show the sample again' : 'Use the whole page'}</button
 	>
@@ -222,12 +252,13 @@
 			{#if k === null}<span class="block px-2 pt-1 text-brass-ink">{c.label}</span>
 				<span class="flex justify-end">{@render tools()}</span>
 			{:else}
-				<FormulaInput
-					compact
+				<FieldOrFormula
+					narrow
 					label="Input {k + 1} of the table"
 					formula={body.inputs[k]}
 					schema={w.schema}
 					type={rule.type}
+					open={begins && k === 0}
 					{disabled}
 					onchange={(f) =>
 						set(`input ${k}`, (b) => ({
@@ -251,6 +282,8 @@
 				{@const k = c.in}
 				{@const ty = inputTypes[k] ?? ANY}
 				{@const fate = traced.get(i)}
+				{@const from = fromOf(ty)}
+				{@const picked = from && pickedOf(row, k, ty, from)}
 				<div
 					class:failing={fate?.cell === k}
 					title={fate?.cell === k
@@ -259,17 +292,32 @@
 							: 'The sample fails here'
 						: undefined}
 				>
-					<SourceInput
-						compact
-						label="Row {i + 1}, input {k + 1}"
-						placeholder="–"
-						text={readCell(row.when[k] ?? { text: '' }, ty, scope).text}
-						read={(t) => readTests(t, ty).faults}
-						about={{ ...scope, input: ty }}
-						{disabled}
-						onkeydown={(e) => keys(e, i, k)}
-						oninput={(t) => setCell(i, k, readTests(t, ty).cell)}
-					/>
+					{#if from && picked}
+						<OptionCell
+							{picked}
+							options={optionsFrom(from)}
+							label="Row {i + 1}, input {k + 1}"
+							{disabled}
+							onkeydown={(e) => e.altKey && keys(e, i, k)}
+							onpick={(p) => setCell(i, k, { tests: testsOf(p, from) })}
+							ontext={() => {
+								written.add(`${row.id} ${k}`);
+								void grid?.goTo(i, k, true);
+							}}
+						/>
+					{:else}
+						<SourceInput
+							compact
+							label="Row {i + 1}, input {k + 1}"
+							placeholder="–"
+							text={readCell(row.when[k] ?? { text: '' }, ty, scope).text}
+							read={(t) => readTests(t, ty).faults}
+							about={{ ...scope, input: ty }}
+							{disabled}
+							onkeydown={(e) => keys(e, i, k)}
+							oninput={(t) => setCell(i, k, readTests(t, ty).cell)}
+						/>
+					{/if}
 				</div>
 			{:else if c.out !== null}
 				{@const k = c.out}
@@ -324,10 +372,9 @@
 		<button class="textlink whitespace-nowrap" onclick={addRow}>Add a row</button>
 		<button class="textlink whitespace-nowrap" onclick={addInput}>Add an input</button>
 		<span class="ml-auto text-xs text-quiet"
-			>A cell holds a test such as <span class="mono">&lt; 50</span>,
-			<span class="mono">[10..50)</span>, <span class="mono">"Won", "Lost"</span> or
-			<span class="mono">null</span> for blank; empty takes anything. Enter goes down, Alt and arrows
-			move.</span
+			>Options are ticked. Other cells hold a test such as <span class="mono">&lt; 50</span>,
+			<span class="mono">[10..50)</span> or <span class="mono">null</span> for blank; empty takes anything.
+			Enter goes down, Alt and arrows move.</span
 		>
 	</div>
 {/if}

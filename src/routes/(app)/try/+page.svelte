@@ -5,6 +5,7 @@
 	import { formatDate, formatValue } from '$lib/words/format';
 	import Grid from '$lib/grid/Grid.svelte';
 	import type { GridColumn } from '$lib/grid/columns';
+	import { copyLink } from '$lib/work/copy-link';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 	import { zones } from '../../../runtime/zones';
 
@@ -172,6 +173,9 @@
 										.map(([f, v]) => `${label(t, f)} ${say(t, f, v)}`)
 										.join(', ')}, on {formatDate(t.at)}.
 						</p>
+						<button class="textlink mr-3" onclick={() => void copyLink(`/try#${t.id}`)}
+							>Copy the link</button
+						>
 						{#if w.canEdit}
 							<div class="flex gap-4 pt-1">
 								{#if !opened.held && !opened.fault}<button

@@ -11,11 +11,14 @@ export const load: PageServerLoad = async (event) => {
 	const q = event.url.searchParams;
 	const page = Math.max(0, Math.floor(Number(q.get('page')) || 0));
 	const quiet = q.get('quiet') !== 'no';
+	const asked = q.get('change');
+	const change = asked && /^\d{1,18}$/.test(asked) ? asked : undefined;
 	const lines = await journalOf(db(), account.workspace, event.params.rule, {
 		page,
 		size: SIZE,
-		quiet
+		quiet,
+		change
 	});
 	const past = await readPastFields(db(), account.workspace);
-	return { past, lines, page, quiet, more: lines.length === SIZE };
+	return { change: change ?? null, past, lines, page, quiet, more: lines.length === SIZE };
 };

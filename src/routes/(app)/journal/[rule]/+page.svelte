@@ -7,6 +7,7 @@
 	import { OUTCOME_LABEL } from '$lib/words/outcomes';
 	import Grid from '$lib/grid/Grid.svelte';
 	import type { GridColumn } from '$lib/grid/columns';
+	import { copyLink } from '$lib/work/copy-link';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, params } = $props();
@@ -86,6 +87,10 @@
 		{#if rule}<a class="textlink" href="/write/{rule.type}/{sheetOf(rule)}#rule-{rule.id}"
 				>Open the rule</a
 			>{/if}
+		{#if data.change}<span
+				>in one change · <a class="textlink" href="?">everything it did</a> ·
+				<button class="textlink" onclick={() => void copyLink()}>copy the link</button></span
+			>{/if}
 		<span class="ml-auto text-sm"
 			><a class="textlink" href={at(0, !data.quiet)}
 				>{data.quiet ? 'Hide where it did nothing' : 'Show where it did nothing, too'}</a
@@ -101,7 +106,13 @@
 		remember="journal of a rule"
 	>
 		{#snippet cell(l, c)}
-			{#if c.id === 'when'}{formatMoment(l.at, w.model.zone)}
+			{#if c.id === 'when'}
+				{#if l.change}<a
+						class="textlink"
+						href="?change={l.change}"
+						title="What it did in this change alone; the link can be sent to others"
+						>{formatMoment(l.at, w.model.zone)}</a
+					>{:else}{formatMoment(l.at, w.model.zone)}{/if}
 			{:else if c.id === 'by'}{l.who ?? ''}
 				<span class="text-xs text-quiet"
 					>{ENTRY_LABEL[l.entryPoint]}{l.release ? `, v${l.release}` : ''}</span

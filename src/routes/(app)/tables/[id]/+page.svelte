@@ -22,6 +22,7 @@
 		tableToCells,
 		usesOf
 	} from '$core';
+	import Incoming from '$lib/tables/Incoming.svelte';
 	import { offerFile, readCells, writeCells } from '$lib/work/csv';
 	import { TYPE_NAME, formatCount } from '$lib/words/format';
 	import { ask, type Refused } from '$lib/work/http';
@@ -258,14 +259,30 @@
 		if (!file || !table) return;
 		const read = readCells(await file.text());
 		const rows = read.ok ? rowsFromCells(table, read.cells, w.schema) : read;
-		if (!rows.ok) {
-			said = { text: `${file.name}: ${rows.message} Nothing was changed.`, bad: true };
+		incoming = null;
+		if (!rows.ok || !read.ok) {
+			const { message } = rows as { message: string };
+			said = { text: `${file.name}: ${message} Nothing was changed.`, bad: true };
 			return;
 		}
-		edit('import', () => ({ rows: rows.rows }));
+		said = null;
+		const found = { file: file.name, cells: read.cells, rows: rows.rows, faults: rows.faults };
+		if (rows.faults.length || doubledRows({ ...table, rows: rows.rows }).size) incoming = found;
+		else take(file.name, rows.rows);
+	}
+	/** Rows of a file that do not all fit: looked at before they are taken in. */
+	let incoming = $state.raw<{
+		file: string;
+		cells: string[][];
+		rows: JsonValue[][];
+		faults: { row: number; column: string; message: string }[];
+	} | null>(null);
+	function take(file: string, rows: JsonValue[][]) {
+		incoming = null;
+		edit('import', () => ({ rows }));
 		said = {
-			text: `${formatCount(rows.rows.length)} rows from ${file.name}${rows.faults.length ? `; ${rows.faults.length} values do not fit, the first in row ${rows.faults[0].row + 1}: ${rows.faults[0].message}` : ''}. Undo brings the old rows back.`,
-			bad: rows.faults.length > 0
+			text: `${formatCount(rows.length)} rows from ${file}. Undo brings the old rows back.`,
+			bad: false
 		};
 	}
 </script>
@@ -391,6 +408,15 @@
 		{#if said}<p class="mt-1 text-sm {said.bad ? 'text-brick' : ''}" role="status">
 				{said.bad ? '● ' : ''}{said.text}
 			</p>{/if}
+		{#if incoming}
+			{@const { file } = incoming}
+			<Incoming
+				{table}
+				{...incoming}
+				ontake={(rows) => take(file, rows)}
+				onleave={() => (incoming = null)}
+			/>
+		{/if}
 
 		<Collapsible.Root
 			class="mt-1 text-sm"

@@ -1,5 +1,5 @@
 <script lang="ts">
-	import { ENTRY_LABEL } from '$core';
+	import { ENTRY_LABEL, HOLD_VERB } from '$core';
 	import { untrack } from 'svelte';
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
@@ -23,6 +23,14 @@
 	const say = (id: string, v: unknown, at: string) => {
 		const f = then(id, at);
 		return f ? formatValue(f, v as JsonValue, w.schema, w.titles.all) || 'blank' : String(v);
+	};
+	/** How a claim holds its field, where its rule is in force. */
+	const verb = (claim: string) => {
+		const [rule, id] = claim.split(':');
+		const held = w.force.set.rules
+			.find((r) => r.id === rule)
+			?.outputs.find((o) => o.id === id)?.hold;
+		return held ? HOLD_VERB[held] : '';
 	};
 	const along = (change: string) => data.along[change] ?? [];
 
@@ -130,7 +138,9 @@
 								<td class="text-brick">● failed</td>
 							{/if}
 							<td
-								>{#if l.claim}{l.because}.
+								>{#if l.claim}{#if verb(l.claim)}<span class="text-quiet"
+											>{verb(l.claim)}:
+										</span>{/if}{l.because}.
 									<a
 										class="textlink min-h-0"
 										href="/write/{params.type}/{l.field}?sample={data.id}#rule-{l.claim.split(

@@ -6,6 +6,7 @@
 	import { Reorder } from '$lib/grid/reorder.svelte';
 	import SearchPick from '$lib/inputs/SearchPick.svelte';
 	import RuleCard from '$lib/rule/RuleCard.svelte';
+	import Strip from '$lib/sample/Strip.svelte';
 	import Suggested from '$lib/rule/Suggested.svelte';
 	import { nameOf } from '$lib/rule/suggested';
 	import Sample from '$lib/sample/Sample.svelte';
@@ -184,6 +185,7 @@
 					: messages
 						? ['created', 'changed']
 						: ['created', 'changed', 'request'],
+			...(c.each ? { each: c.each } : {}),
 			watch: first === 'watch' ? [] : null,
 			guard: first === 'condition' ? { text: '' } : null,
 			outputs: messages
@@ -223,6 +225,7 @@
 	>
 		{#if field && type}
 			<Begin />
+			{#if w.wide && w.sample?.type === params.type}<Strip field={params.field} />{/if}
 			<div class="flex items-baseline gap-3">
 				<h1 class="text-xl whitespace-nowrap" tabindex="-1">{field.label}</h1>
 				<span class="min-w-0 grow truncate text-sm text-quiet" title={about}>{about}</span>
