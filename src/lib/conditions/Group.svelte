@@ -20,7 +20,7 @@
 		withItem,
 		withoutItem
 	} from '$core';
-	import { BOOLEAN, bare, readFormula } from '$core/feel/language';
+	import { BOOLEAN, bare, readFormula, type Ty } from '$core/feel/language';
 	import { Reorder } from '../grid/reorder.svelte';
 	import FormulaInput from '../inputs/FormulaInput.svelte';
 	import Word from '../words/Word.svelte';
@@ -105,14 +105,25 @@
 		items: () => group.items.map((_, i) => ({ id: String(i) })),
 		label: () => label,
 		disabled: () => disabled,
-		move: (from, to) =>
-			onchange(withAdded(withoutItem(list, at(from)), path, group.items[from], to))
+		move: (from, to) => {
+			onchange(withAdded(withoutItem(list, at(from)), path, group.items[from], to));
+			// places have no identity that goes with what was moved: the focus does
+			if (whole?.contains(document.activeElement))
+				setTimeout(() =>
+					whole
+						?.querySelector<HTMLElement>(`:scope > div > [data-dragged="${to}"] > .grip`)
+						?.focus()
+				);
+		}
 	});
+	let whole = $state<HTMLElement>();
 	const HOW = [
 		{ value: 'all', label: 'all' },
 		{ value: 'any', label: 'any' },
 		{ value: 'none', label: 'none' }
 	];
+	/** What a formula of a filter may speak of besides: the record that is asked. */
+	const ITEM = (): { name: string; ty: Ty }[] => [{ name: 'item', ty: { t: 'record', type } }];
 	/** Place of the formula that is typed: it stays one while it is, whatever it comes to say. */
 	let typing = $state<string | null>(null);
 	const textOf = (it: ConditionItem): Formula => {
@@ -121,14 +132,15 @@
 	};
 	function typedFormula(i: number, f: Formula) {
 		typing = key(at(i));
-		const tree = 'expr' in f ? f.expr : readFormula(f, { schema, type }).compiled?.expr;
+		const about = { schema, type, ...(item ? { variables: ITEM() } : {}) };
+		const tree = 'expr' in f ? f.expr : readFormula(f, about).compiled?.expr;
 		// what cannot be read yet is kept as it was typed
 		const of: Expr = tree ?? { k: 'hole', v: 'text' in f ? f.text : '' };
 		onchange(withItem(list, at(i), { k: 'formula', of: bare(of) }));
 	}
 </script>
 
-<div class="group">
+<div class="group" bind:this={whole}>
 	{#if path.length || group.items.length > 1}
 		<p class="how text-sm text-quiet">
 			<Word
@@ -189,7 +201,7 @@
 										formula={textOf(it)}
 										{schema}
 										{type}
-										variables={item ? [{ name: 'item', ty: { t: 'record', type } }] : undefined}
+										variables={item ? ITEM() : undefined}
 										expected={BOOLEAN}
 										disabled={disabled || item}
 										onchange={(f) => typedFormula(i, f)}
@@ -225,11 +237,9 @@
 					onclick={() => add('group')}
 					aria-label="{label}: add a group">group</button
 				>{/if}
-			{#if !item}<button
-					class="textlink"
-					onclick={() => add('formula')}
-					aria-label="{label}: add a formula">formula</button
-				>{/if}
+			<button class="textlink" onclick={() => add('formula')} aria-label="{label}: add a formula"
+				>formula</button
+			>
 		</p>
 	{/if}
 </div>

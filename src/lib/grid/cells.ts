@@ -1,5 +1,7 @@
 /** Cells that are ticked, in rows and columns: arrow keys go between them, a drag ticks all it passes. */
 
+import { tick } from 'svelte';
+
 /** Where a cell stands: its element carries `data-r` and `data-c`, and `aria-pressed` while it is ticked. */
 const placeOf = (el: Element | null) => {
 	const cell = el?.closest<HTMLElement>('[data-r]') ?? null;
@@ -37,6 +39,14 @@ export function cells(node: HTMLElement, paint: (r: number, c: number, on: boole
 		e.preventDefault();
 		to()?.cell.focus();
 	}
+	/** One after the other: each is given on what the one before made. */
+	let given: Promise<void> = Promise.resolve();
+	const after = (r: number, c: number, on: boolean) => {
+		given = given.then(() => {
+			give(r, c, on);
+			return tick();
+		});
+	};
 	function down(e: PointerEvent) {
 		const at = placeOf(e.target as Element);
 		dragged = false;
@@ -49,9 +59,9 @@ export function cells(node: HTMLElement, paint: (r: number, c: number, on: boole
 		if (!from || !(e.buttons & 1)) return;
 		const at = placeOf(e.target as Element);
 		if (!at || (at.r === from.r && at.c === from.c && !dragged)) return;
-		if (!dragged) give(from.r, from.c, from.on);
+		if (!dragged) after(from.r, from.c, from.on);
 		dragged = true;
-		give(at.r, at.c, from.on);
+		after(at.r, at.c, from.on);
 	}
 	const up = () => {
 		from = null;

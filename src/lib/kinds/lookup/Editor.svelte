@@ -1,10 +1,11 @@
 <script lang="ts">
 	/** A look-up in a reference table: what meets each key, and the row that the sample finds. */
-	import type { JsonValue, LookupBody, TableColumn } from '$core';
-	import { cellText, indexTable } from '$core';
+	import type { Field, JsonValue, LookupBody, Output, TableColumn } from '$core';
+	import { cellText, indexTable, withoutOutput } from '$core';
 	import { ANY } from '$core/feel/language';
 	import FindsLook from '../FindsLook.svelte';
 	import FieldOrFormula from '../../inputs/FieldOrFormula.svelte';
+	import MultiChoose from '../../inputs/MultiChoose.svelte';
 	import { keyText } from '../../words/format';
 	import { bodyEdit, type EditorProps } from '../view';
 	import { useWorkbench } from '../../work/workbench.svelte';
@@ -20,6 +21,51 @@
 		c.type === 'link' && typeof v === 'string'
 			? (w.titles.all[`${c.target}.${v}`] ?? `No. ${v}`)
 			: cellText(c, v, w.schema);
+	/** The field into which a column goes that nobody took yet: of its kind, and called like it if one is. */
+	function fieldFor(c: TableColumn, taken: ReadonlySet<string>): Field | undefined {
+		const fits = w.schema
+			.type(rule.type)
+			.type.fields.filter(
+				(f) =>
+					!f.retired &&
+					!taken.has(f.id) &&
+					f.type === c.type &&
+					f.list === c.list &&
+					f.target === c.target
+			);
+		const like = fits.find((f) => f.label.toLowerCase() === c.label.toLowerCase());
+		return like ?? (fits.length === 1 ? fits[0] : undefined);
+	}
+	/** Columns that can be taken: those that are, and those for which there is a field. */
+	const takeable = $derived.by(() => {
+		const taken = new Set(rule.outputs.map((o) => o.field));
+		return (table?.columns ?? []).filter((c) => body.columns.includes(c.id) || fieldFor(c, taken));
+	});
+	/** Takes these columns, each into a field of its own; the rule writes those fields and no others. */
+	function take(ids: string[]) {
+		if (!ids.length) return;
+		w.editRule('columns', rule.id, (r) => {
+			let next = r;
+			for (let i = r.outputs.length - 1; i >= 0; i--) {
+				const column = (r.body as LookupBody).columns[i];
+				if (column && !ids.includes(column)) next = withoutOutput(next, i);
+			}
+			const columns = [...(next.body as LookupBody).columns];
+			const outputs: Output[] = [...next.outputs];
+			const [like] = r.outputs;
+			for (const id of ids) {
+				if (columns.includes(id)) continue;
+				const column = table!.columns.find((c) => c.id === id)!;
+				const field = fieldFor(column, new Set(outputs.map((o) => o.field)));
+				if (!field) continue;
+				let n = outputs.length + 1;
+				while (outputs.some((o) => o.id === `o${n}`)) n++;
+				outputs.push({ id: `o${n}`, field: field.id, hold: like.hold, none: like.none });
+				columns.push(id);
+			}
+			return { ...next, outputs, body: { ...(next.body as LookupBody), columns } };
+		});
+	}
 	const row = $derived(typeof report?.row === 'number' ? report.row : null);
 </script>
 
@@ -48,6 +94,21 @@
 					</td>
 				</tr>
 			{/each}
+			{#if takeable.length > 1}
+				<tr>
+					<th class="w-56 py-1 pr-3 text-left align-top font-normal text-quiet">Columns taken</th>
+					<td>
+						<MultiChoose
+							label="Columns taken from {table.label}"
+							class="w-full max-w-96"
+							values={body.columns.filter(Boolean)}
+							choices={takeable.map((c) => ({ value: c.id, label: c.label }))}
+							{disabled}
+							onpick={take}
+						/>
+					</td>
+				</tr>
+			{/if}
 		</tbody>
 	</table>
 	{#if row !== null && table.rows[row]}

@@ -1,0 +1,113 @@
+/** By hand and by keys: what is dragged, ticked, picked and put in, wherever a rule has such a place. */
+import type { Page } from '@playwright/test';
+import { begin, choose, expect, find, open, openSheet, signIn, source, test } from './helpers';
+
+test.beforeEach(({ page }) => signIn(page));
+
+/** The draft as it was found: the tests after this one count on it. */
+async function undoAll(page: Page) {
+	const undo = page.getByRole('button', { name: 'Undo' });
+	for (let i = 0; i < 40 && (await undo.isEnabled()); i++) await undo.click();
+	await expect(undo).toBeDisabled();
+	await expect(page.getByText('Draft saved')).toBeVisible();
+}
+
+test('cells of an option grid take a drag, and Home and End go to the ends of a row', async ({
+	page
+}) => {
+	await openSheet(page, '/write/deal/freight_paid_by');
+	const cell = (from: string, to: string) =>
+		page.getByRole('button', { name: new RegExp(`^${from} gives ${to}(,|$)`) });
+	await expect(cell('EXW', 'Buyer')).toHaveAttribute('aria-pressed', 'true');
+	await cell('EXW', 'Seller').hover();
+	await page.mouse.down();
+	await cell('FCA', 'Seller').hover();
+	await cell('FAS', 'Seller').hover();
+	await page.mouse.up();
+	for (const rule of ['EXW', 'FCA', 'FAS'])
+		await expect(cell(rule, 'Seller')).toHaveAttribute('aria-pressed', 'true');
+	await expect(cell('EXW', 'Buyer')).toHaveAttribute('aria-pressed', 'false');
+	await expect(cell('FOB', 'Seller')).toHaveAttribute('aria-pressed', 'false');
+	await cell('FAS', 'Seller').focus();
+	await page.keyboard.press('Home');
+	await expect(cell('FAS', 'Buyer')).toBeFocused();
+	await page.keyboard.press('End');
+	await expect(page.getByRole('button', { name: 'FAS gives nothing' })).toBeFocused();
+	await page.keyboard.press('Control+Home');
+	await expect(cell('EXW', 'Buyer')).toBeFocused();
+	await undoAll(page);
+	await expect(cell('EXW', 'Buyer')).toHaveAttribute('aria-pressed', 'true');
+});
+
+test('a text has its fields as chips: put in by picking, taken out whole', async ({ page }) => {
+	await openSheet(page, '/write/contact/greeting');
+	const text = source(page, 'Text for Greeting');
+	await expect(text.locator('.cm-chip')).toHaveText('Given name');
+	await text.click();
+	await page.keyboard.press('End');
+	await page.getByLabel(/^Put a field into Text for Greeting/).click();
+	await find(page, 'family');
+	await expect(text.locator('.cm-chip')).toHaveText(['Given name', 'Family name']);
+	await page.getByRole('button', { name: 'On some records' }).click();
+	await expect(
+		page.getByRole('table', { name: 'What it gives on some records' }).getByRole('row').first()
+	).toContainText(/Dear \S+ \S+/);
+	// the chip goes with one key, and comes as a text when it is clicked
+	await text.locator('.cm-chip').first().click();
+	await expect(text).toContainText('{Given name}');
+	await page.keyboard.press('End');
+	await page.keyboard.press('Backspace');
+	await page.keyboard.press('Backspace');
+	await expect(text).not.toContainText('Family name');
+	await undoAll(page);
+	await expect(text.locator('.cm-chip')).toHaveText('Given name');
+});
+
+test('conditions are moved by their handles, and one option may stand behind another', async ({
+	page
+}) => {
+	await openSheet(page, '/write/deal/site_survey_needed');
+	await begin(page, 'fixed');
+	await find(page, 'stage');
+	await page.getByLabel(/how Stage is asked about/).click();
+	await page.keyboard.type('stands behind');
+	await page.keyboard.press('Enter');
+	await choose(page.getByLabel(/what Stage is compared with/), 'Survey');
+	await page.getByRole('button', { name: /add a condition$/ }).click();
+	await find(page, 'amount');
+	await page.getByLabel(/what Amount is compared with/).fill('1000');
+	const rows = page.getByRole('group', { name: /^Condition of .* [12]$/ });
+	await expect(rows.first()).toContainText('Stage');
+	await page.getByRole('button', { name: /^Place 1 of 2 in Condition of/ }).press('ArrowDown');
+	await expect(rows.first()).toContainText('Amount');
+	await expect(page.getByRole('button', { name: /^Place 2 of 2 in Condition of/ })).toBeFocused();
+	await expect(rows.last()).toContainText('stands behind');
+	await undoAll(page);
+});
+
+test('the columns of a table are taken together, each into a field that fits', async ({ page }) => {
+	await openSheet(page, '/write/customer/currency');
+	const columns = page.getByLabel(/^Columns taken from Country desk/);
+	await expect(columns).toHaveText(/Currency/);
+	const before = await columns.textContent();
+	await columns.click();
+	const free = page.getByRole('option', { selected: false });
+	const more = await free.count();
+	if (more) {
+		await free.first().click();
+		await page.keyboard.press('Escape');
+		await expect(columns).not.toHaveText(before!);
+		await undoAll(page);
+	} else await page.keyboard.press('Escape');
+});
+
+test('an update for each related record is a purpose of its own', async ({ page }) => {
+	await openSheet(page, '/write/deal/delivery_rule');
+	await begin(page, 'when its customer');
+	await expect(page.getByText(/For each deal of/)).toBeVisible();
+	await page.getByLabel('Country', { exact: true }).click();
+	await page.keyboard.press('Escape');
+	await undoAll(page);
+	await open(page, '/write/deal/delivery_rule');
+	await expect(page.getByText(/For each deal of/)).toHaveCount(0);
+});
