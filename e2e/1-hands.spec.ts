@@ -111,3 +111,14 @@ test('an update for each related record is a purpose of its own', async ({ page 
 	await open(page, '/write/deal/delivery_rule');
 	await expect(page.getByText(/For each deal of/)).toHaveCount(0);
 });
+
+test('a rule is read in the formula language: a table as tests, cases as an expression', async ({
+	page
+}) => {
+	await openSheet(page);
+	await page.getByRole('button', { name: 'More for Size class follows headcount' }).click();
+	await page.getByRole('menuitem', { name: 'Show as text' }).click();
+	const text = page.getByTestId('as-text');
+	await expect(text.getByRole('row', { name: /Headcount/ })).toBeVisible();
+	await expect(text.getByRole('row', { name: '[10..50) "Small"' })).toBeVisible();
+});

@@ -34,10 +34,20 @@ const server = http.createServer((req, res) => {
 });
 server.listen(port, process.env.RIGID_LISTEN ?? '127.0.0.1');
 
+/** How long requests that are under way may take to finish once the server is told to end, milliseconds. */
+const STOP_LIMIT = Number(process.env.RIGID_STOP_LIMIT ?? 10_000);
+let ending = false;
 function end() {
+	if (ending) return;
+	ending = true;
+	// no new ones; those under way finish, and what only waits for a next request is closed
 	server.close(() => process.exit(0));
-	server.closeAllConnections();
-	setTimeout(() => process.exit(0), 2000).unref();
+	server.closeIdleConnections();
+	setInterval(() => server.closeIdleConnections(), 200).unref();
+	setTimeout(() => {
+		server.closeAllConnections();
+		process.exit(0);
+	}, STOP_LIMIT).unref();
 }
 process.on('SIGTERM', end);
 process.on('SIGINT', end);

@@ -49,6 +49,40 @@ async function shutDown(code) {
 	await cluster?.stop();
 	process.exit(code);
 }
+/** How often something may end and be started again within ten minutes. */
+const MOST_AGAIN = 8;
+/** Milliseconds to wait before the next start, longer each time; null when it was too often. */
+function backOff() {
+	let ends = [];
+	return () => {
+		ends = [...ends.filter((t) => Date.now() - t < 600_000), Date.now()];
+		return ends.length > MOST_AGAIN ? null : Math.min(500 * 2 ** (ends.length - 1), 30_000);
+	};
+}
+
+/** Starts the private PostgreSQL again when it ends: the server meanwhile says that it waits, and goes on by itself. */
+async function watchDatabase(env) {
+	const again = backOff();
+	while (!stopping) {
+		await new Promise((r) => setTimeout(r, 1000));
+		if (stopping || cluster.alive()) continue;
+		const wait = again();
+		if (wait === null) {
+			say('PostgreSQL ended too often within a short time. Its log is in .data/postgres.log.');
+			return shutDown(1);
+		}
+		say(`PostgreSQL ended. It starts again in ${wait / 1000} s.`);
+		await new Promise((r) => setTimeout(r, wait));
+		if (stopping) return;
+		cluster = await startCluster('postgres', 5433);
+		say('PostgreSQL is there again.');
+		// another port is another address: the server begins again with that one
+		if (cluster.url !== env.DATABASE_URL) {
+			env.DATABASE_URL = cluster.url;
+			server?.kill('SIGTERM');
+		}
+	}
+}
 for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => shutDown(0));
 
 try {
@@ -90,13 +124,29 @@ try {
 	const command = dev
 		? [bin('vite'), 'dev', '--host', '127.0.0.1', '--port', String(port)]
 		: [process.execPath, 'scripts/serve.mjs'];
-	server = spawn(command[0], command.slice(1), {
-		cwd: ROOT,
-		env: { ...env, PORT: String(port), RIGID_BUILD: path.join(ROOT, 'build') },
-		stdio: ['ignore', 'inherit', 'inherit'],
-		detached: true
-	});
-	server.on('exit', (code) => shutDown(code ?? 1));
+	const again = backOff();
+	/** Serves, and again when the server ends without being told to. */
+	function serve() {
+		server = spawn(command[0], command.slice(1), {
+			cwd: ROOT,
+			env: { ...env, PORT: String(port), RIGID_BUILD: path.join(ROOT, 'build') },
+			stdio: ['ignore', 'inherit', 'inherit'],
+			detached: true
+		});
+		server.on('exit', async (code, signal) => {
+			if (stopping) return;
+			const wait = again();
+			if (wait === null) {
+				say('The server ended too often within a short time. What it said stands above.');
+				return shutDown(code ?? 1);
+			}
+			say(`The server ended (${signal ?? `code ${code}`}). It starts again in ${wait / 1000} s.`);
+			await new Promise((r) => setTimeout(r, wait));
+			if (!stopping) serve();
+		});
+	}
+	serve();
+	if (cluster) void watchDatabase(env);
 	for (let i = 0; i < 600 && server.exitCode === null; i++) {
 		const up = await fetch(`http://127.0.0.1:${port}/sign-in`).then(
 			(r) => r.ok,

@@ -1,14 +1,17 @@
+import { randomUUID } from 'node:crypto';
 import { building } from '$app/environment';
 import {
 	json,
 	redirect,
 	type Handle,
 	type HandleServerError,
+	type RequestEvent,
 	type ServerInit
 } from '@sveltejs/kit';
 import { accountOfSession, accountOfToken } from '$server/people/accounts';
 import { startBackground } from '$server/jobs/background';
 import { db } from '$server/db/pool';
+import { dbTrouble, type DbTrouble } from '$server/db/trouble';
 import { log } from '$server/http/log';
 
 /** Messages are handed over and long changes carried on as long as the server runs. */
@@ -18,14 +21,56 @@ export const init: ServerInit = () => {
 
 const SAFE = new Set(['GET', 'HEAD', 'OPTIONS']);
 
-/** Who asks, and whether the request may come from where it comes. */
+/** Answered whoever asks: whether the server is alive, and whether it can work. */
+const OPEN = new Set(['/health', '/ready']);
+
+/** What every request has, and what becomes of those for which the database is away. */
 export const handle: Handle = async ({ event, resolve }) => {
-	const { request, url, cookies, locals } = event;
+	const { locals } = event;
 	locals.account = null;
 	locals.session = null;
+	locals.trouble = null;
+	locals.request = randomUUID();
+	let response: Response;
+	try {
+		response = await answered({ event, resolve });
+	} catch (e) {
+		// before anything was asked of a route: who asks could not be found out
+		const trouble = dbTrouble(e);
+		if (!trouble) throw e;
+		log.warn({ err: e, request: locals.request, path: event.url.pathname }, 'database away');
+		return unavailable(event, trouble);
+	}
+	const trouble = locals.trouble as DbTrouble | null;
+	if (trouble && response.status === 500) {
+		response = new Response(response.body, { status: 503, headers: response.headers });
+		response.headers.set('retry-after', String(trouble.again));
+	}
+	response.headers.set('x-request-id', locals.request);
+	return response;
+};
+
+function unavailable(event: RequestEvent, trouble: DbTrouble): Response {
+	const headers = { 'retry-after': String(trouble.again), 'x-request-id': event.locals.request };
+	const page = event.request.headers.get('accept')?.includes('text/html');
+	if (!page)
+		return json({ message: trouble.message, again: trouble.again }, { status: 503, headers });
+	// a page that asks again by itself, and needs nothing that could be away as well
+	const html = `<!doctype html><html lang="en"><meta charset="utf-8"><meta http-equiv="refresh" content="${trouble.again}"><title>Rigid Rule</title><body style="font-family:sans-serif;max-width:30em;margin:15vh auto;padding:0 1em"><h1 style="font-size:1.2em">${trouble.message}</h1><p>This page asks again by itself.</p>`;
+	return new Response(html, {
+		status: 503,
+		headers: { ...headers, 'content-type': 'text/html; charset=utf-8' }
+	});
+}
+
+/** Who asks, and whether the request may come from where it comes. */
+const answered: Handle = async ({ event, resolve }) => {
+	const { request, url, cookies, locals } = event;
+	if (OPEN.has(url.pathname)) return resolve(event);
 	if (url.pathname.startsWith('/api/')) {
 		const token = /^Bearer (\S{1,200})$/.exec(request.headers.get('authorization') ?? '')?.[1];
 		locals.account = token ? await accountOfToken(db(), token) : null;
+		if (locals.account?.mustChange) locals.account = null;
 		if (!locals.account)
 			return json(
 				{
@@ -49,6 +94,12 @@ export const handle: Handle = async ({ event, resolve }) => {
 		if (!SAFE.has(request.method) || request.headers.get('accept')?.includes('application/json'))
 			return json({ message: 'Your session has ended. Sign in again.' }, { status: 401 });
 		redirect(303, `/sign-in?to=${encodeURIComponent(url.pathname + url.search)}`);
+	}
+	// a password that somebody else knows opens nothing but its own change
+	if (locals.account?.mustChange && !['/password', '/sign-out'].includes(url.pathname)) {
+		if (!SAFE.has(request.method) || request.headers.get('accept')?.includes('application/json'))
+			return json({ message: 'Change your password first.' }, { status: 403 });
+		redirect(303, '/password');
 	}
 	const theme = cookies.get('theme') ?? '';
 	const response = await resolve(event, {
@@ -76,11 +127,20 @@ function allowStyles(response: Response) {
 }
 
 export const handleError: HandleServerError = ({ error, event, status }) => {
-	if (status !== 404) log.error({ err: error, path: event.url.pathname }, 'request failed');
+	const { request } = event.locals;
+	const trouble = dbTrouble(error);
+	if (trouble) {
+		event.locals.trouble = trouble;
+		log.warn({ err: error, request, path: event.url.pathname }, 'database away');
+		return { ...trouble, request };
+	}
+	if (status !== 404)
+		log.error({ err: error, request, path: event.url.pathname }, 'request failed');
 	return {
+		request,
 		message:
 			status === 404
 				? 'There is nothing at this address.'
-				: 'Something went wrong here; it was written to the log.'
+				: `Something went wrong here; it was written to the log as ${request}.`
 	};
 };

@@ -148,6 +148,7 @@ export { undecidedReads } from './kinds/formula';
 export {
 	kindOf,
 	limitsOf,
+	mapBody,
 	refusesWhenFailing,
 	offersAt,
 	sheetOf,

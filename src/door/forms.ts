@@ -1,7 +1,7 @@
 /** The forms of sign-in and settings: what each may send. The page asks before it sends, the server after. */
 import * as yup from 'yup';
 
-/** Longest name of a token. */
+/** Longest name of a person or token. */
 const NAME = 80;
 const line = () =>
 	yup
@@ -10,6 +10,13 @@ const line = () =>
 		.matches(/^\P{Cc}*$/u, 'That is not one line of text.');
 const name = (what: string) =>
 	line().required(`Give ${what} a name.`).max(NAME, `A name may have ${NAME} characters.`);
+
+const number = yup
+	.string()
+	.matches(/^\d{1,18}$/, 'There is no such person.')
+	.required();
+const secret = (ask: string) =>
+	yup.string().required(ask).max(1000, 'A password may have 1000 characters.');
 
 export const FORMS = {
 	signIn: yup.object({
@@ -21,6 +28,29 @@ export const FORMS = {
 			.required('Type your password.')
 			.max(1000, 'A password may have 1000 characters.')
 	}),
+	person: yup.object({
+		id: yup.string(),
+		name: name('the person'),
+		email: line()
+			.required('Give the e-mail address with which the person signs in.')
+			.max(200, 'An address may have 200 characters.')
+			.email('That is no e-mail address.'),
+		role: yup
+			.string()
+			.oneOf(['administrator', 'author', 'reader'], 'Choose a role.')
+			.required('Choose a role.'),
+		person: yup.string().matches(/^\d{0,18}$/, 'That is no record number.')
+	}),
+	personId: yup.object({ id: number }),
+	password: yup.object({
+		old: secret('Type your present password.'),
+		next: secret('Type the new password.'),
+		again: secret('Type the new password once more.').oneOf(
+			[yup.ref('next')],
+			'The two new passwords are not the same.'
+		)
+	}),
+	session: yup.object({ id: yup.string().matches(/^\d{0,18}$/) }),
 	token: yup.object({ label: name('the token') }),
 	revoke: yup.object({
 		id: yup

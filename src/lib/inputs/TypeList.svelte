@@ -8,7 +8,12 @@
 		{ href: '/journal', label: 'Journal of the rules' },
 		{ href: '/outbox', label: 'Outbox' }
 	];
-	const here = $derived(page.url.pathname.startsWith('/settings') ? '' : (page.params.type ?? ''));
+	const settings = [
+		{ href: '/people', label: 'People' },
+		{ href: '/account', label: 'Your account' },
+		{ href: '/settings', label: 'Tokens' }
+	];
+	const here = $derived(page.params.type ?? '');
 </script>
 
 <nav class="pt-3" aria-label="Record types">
@@ -27,6 +32,15 @@
 			class="row"
 			class:current={page.url.pathname.startsWith(h.href)}
 			aria-current={page.url.pathname.startsWith(h.href) ? 'page' : undefined}
+			href={h.href}>{h.label}</a
+		>
+	{/each}
+	<h2 class="px-4 pt-4 pb-1 text-lg">Settings</h2>
+	{#each settings as h (h.href)}
+		<a
+			class="row"
+			class:current={page.url.pathname === h.href}
+			aria-current={page.url.pathname === h.href ? 'page' : undefined}
 			href={h.href}>{h.label}</a
 		>
 	{/each}

@@ -1,6 +1,5 @@
 <script lang="ts">
 	/** Asks why a finding is taken as it is, and has it accepted. */
-	import { invalidate } from '$app/navigation';
 	import { Dialog } from 'bits-ui';
 	import type { Finding } from '$core';
 	import { Refused, ask } from '../work/http';
@@ -38,7 +37,7 @@
 		try {
 			await w.flush();
 			await ask('/draft/accepted', { method: 'POST', body: { finding: finding!.id, reason } });
-			await invalidate('app:work');
+			await w.reload();
 			tell('Accepted, until what it rests on changes.');
 			onclose(true);
 		} catch (x) {

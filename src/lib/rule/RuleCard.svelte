@@ -10,6 +10,7 @@
 	import { goto } from '$app/navigation';
 	import SearchPick, { type Found } from '../inputs/SearchPick.svelte';
 	import Accept from './Accept.svelte';
+	import AsText from './AsText.svelte';
 	import Narrow from './Narrow.svelte';
 	import OrderCounts from './OrderCounts.svelte';
 	import Sentence from './Sentence.svelte';
@@ -72,6 +73,8 @@
 
 	let narrowing = $state(false);
 	/** It is being asked where to copy it. */
+	/** It is read in the formula language as well. */
+	let asText = $state(false);
 	let copying = $state(false);
 	const places = (): Found[] =>
 		[...w.model.types]
@@ -229,6 +232,9 @@
 								onSelect={() => void copyLink(`/write/${rule.type}/${field.id}#rule-${rule.id}`)}
 								>Copy the link</DropdownMenu.Item
 							>
+							<DropdownMenu.Item class="item" onSelect={() => (asText = !asText)}
+								>{asText ? 'No longer as text' : 'Show as text'}</DropdownMenu.Item
+							>
 							<DropdownMenu.Item
 								class="item"
 								onSelect={() => void goto(`/versions/${encodeURIComponent(rule.id)}`)}
@@ -277,6 +283,7 @@
 				</p>{/if}
 			<Sentence {rule} {report} {opened} begun={asksCondition} {disabled} />
 
+			{#if asText}<AsText {rule} />{/if}
 			{#if opened && view.editor}
 				<view.editor {rule} body={rule.body} {field} {report} {disabled} />
 			{/if}

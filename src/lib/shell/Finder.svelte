@@ -68,7 +68,9 @@
 		['Definitions', '/definitions', ''],
 		['Outbox', '/outbox', 'messages mail'],
 		['Model', '/model', 'record types fields options lists forms'],
-		['Settings', '/settings', 'people tokens']
+		['People', '/people', 'accounts roles passwords'],
+		['Your account', '/account', 'password sessions sign out'],
+		['Settings', '/settings', 'tokens']
 	];
 	const all = $derived.by((): Findable[] => {
 		if (!open) return [];

@@ -132,7 +132,17 @@ const PAGES: [path: string, help: Help][] = [
 			]
 		}
 	],
-	['/settings', { title: 'Settings', says: ['Who signs in, and tokens for other systems.'] }],
+	[
+		'/people',
+		{
+			title: 'People',
+			says: [
+				'Who may sign in, and what each role may do. A new password is shown once, to be told to the person, who changes it at the first sign-in.'
+			]
+		}
+	],
+	['/account', { title: 'Your account', says: ['Your password, and where you are signed in.'] }],
+	['/settings', { title: 'Settings', says: ['Tokens for other systems.'] }],
 	['/paper', { title: 'On paper', says: ['Every rule in words, to be printed and signed.'] }]
 ];
 

@@ -12,8 +12,9 @@ export class Refused extends Error {
 		super(message);
 	}
 
+	/** The server, or its database, is away and may be back in a moment: it is worth asking again. */
 	get unreachable() {
-		return this.status === 0;
+		return this.status === 0 || (this.status === 503 && typeof this.answer.again === 'number');
 	}
 }
 

@@ -16,7 +16,26 @@
 
 	let { data, children } = $props();
 	const w = untrack(() => new Workbench(data));
-	w.reload = () => invalidate('app:work');
+	/** Asked for while the server could not work; done when it can. */
+	let waiting: ReturnType<typeof setTimeout> | null = null;
+	let away = $state(false);
+	/**
+	 * Loads everything once more. Not while the server cannot work: a page that cannot be loaded would take
+	 * the place of this one, and what is typed in it.
+	 */
+	async function reload(): Promise<void> {
+		const ready = await fetch('/ready').then(
+			(r) => r.ok,
+			() => false
+		);
+		away = !ready;
+		if (ready) return invalidate('app:work');
+		waiting ??= setTimeout(() => {
+			waiting = null;
+			void reload();
+		}, 3000);
+	}
+	w.reload = reload;
 	provideWorkbench(w);
 
 	let first = true;
@@ -46,7 +65,9 @@
 	});
 
 	const records = $derived(
-		['/records', '/settings', '/journal', '/outbox'].some((p) => page.url.pathname.startsWith(p))
+		['/records', '/settings', '/people', '/account', '/journal', '/outbox'].some((p) =>
+			page.url.pathname.startsWith(p)
+		)
 	);
 	const model = $derived(/^\/(model|options)(\/|$)/.test(page.url.pathname));
 	const beside = $derived([
@@ -146,7 +167,7 @@
 			class="flex items-center justify-between border-t border-hairline px-4 py-1 text-xs text-quiet"
 		>
 			<span class="truncate" title="{w.account.email}, {w.account.role}"
-				>Quillmere · {w.account.name}</span
+				>Quillmere · <a class="textlink" href="/account">{w.account.name}</a></span
 			>
 			<span class="flex items-center gap-1">
 				<Theme />
@@ -176,13 +197,19 @@
 			>
 				<span class="grow">● {w.saver.trouble}</span>
 				{#if w.saver.state === 'conflict' || w.saver.state === 'refused'}
-					<button class="button" onclick={() => invalidate('app:work')}
+					<button class="button" onclick={() => void reload()}
 						>{w.saver.state === 'conflict'
 							? 'Take theirs, keep my other edits'
 							: 'Load the stored draft'}</button
 					>
 				{/if}
 			</div>
+		{/if}
+		{#if away}
+			<p class="border-b border-ochre bg-ochre-wash px-6 py-2" role="status">
+				▲ The server cannot work just now. What you edited is kept here; this page goes on by
+				itself.
+			</p>
 		{/if}
 		{#if w.notice}
 			<p class="border-b border-ochre bg-ochre-wash px-6 py-2" role="status">▲ {w.notice}</p>

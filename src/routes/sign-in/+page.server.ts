@@ -22,7 +22,13 @@ export const actions: Actions = {
 				faults: read.faults,
 				email
 			});
-		const r = await signIn(db(), read.values.email, read.values.password, getClientAddress());
+		const r = await signIn(
+			db(),
+			read.values.email,
+			read.values.password,
+			getClientAddress(),
+			request.headers.get('user-agent')
+		);
 		if (!r.ok)
 			return fail(r.wait ? 429 : 400, {
 				message: r.message,

@@ -1,7 +1,17 @@
 /** Brings the database to the newest shape: plain SQL files, in order, each once. */
 import { readFile, readdir } from 'node:fs/promises';
 import { join } from 'node:path';
+import type { Db } from './pool';
 import { transaction } from './pool';
+
+/** The newest change of shape that this program counts on. */
+const NEWEST = '009_people.sql';
+
+/** Whether the database has the shape that this program needs. @throws when it cannot be asked */
+export async function isMigrated(db: Db): Promise<boolean> {
+	const r = await db.query('select 1 from migration where name = $1', [NEWEST]);
+	return r.rowCount === 1;
+}
 
 /** Applies the migrations in a folder that the database does not have yet; returns their names. */
 export async function migrate(folder: string): Promise<string[]> {

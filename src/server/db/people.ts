@@ -11,25 +11,73 @@ export interface Account {
 	role: Role;
 	/** The record that stands for this person, where people are records. */
 	person: string | null;
+	/** The password is one that somebody else knows: nothing is open before it is changed. */
+	mustChange: boolean;
+	/** Signs in nowhere any more; ISO 8601 since when. */
+	retired: string | null;
 }
 
-const ACCOUNT = 'a.id::text, a.workspace, a.email, a.name, a.role, a.person::text';
+const ACCOUNT = `a.id::text, a.workspace, a.email, a.name, a.role, a.person::text, a.must_change as "mustChange",
+	to_char(a.retired_at at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as retired`;
 
 /** @param a with the password as it is stored */
 export async function insertAccount(
 	db: Db,
-	a: Omit<Account, 'id'> & { password: string }
-): Promise<void> {
+	a: Omit<Account, 'id' | 'retired'> & { password: string }
+): Promise<string> {
+	const r = await db.query<{ id: string }>(
+		`insert into account (workspace, email, name, role, person, password, must_change)
+		 values ($1, $2, $3, $4, $5, $6, $7) returning id::text`,
+		[a.workspace, a.email, a.name, a.role, a.person, a.password, a.mustChange]
+	);
+	return r.rows[0].id;
+}
+
+/** Whether an address has an account, in whatever workspace, other than one. */
+export async function isTaken(db: Db, email: string, except: string | null): Promise<boolean> {
+	const r = await db.query(
+		'select 1 from account where email = $1 and ($2::bigint is null or id <> $2::bigint)',
+		[email, except]
+	);
+	return r.rowCount !== 0;
+}
+
+/** Stores what a person is called and may do. */
+export async function updateAccount(db: Db, a: Account): Promise<void> {
 	await db.query(
-		'insert into account (workspace, email, name, role, person, password) values ($1, $2, $3, $4, $5, $6)',
-		[a.workspace, a.email, a.name, a.role, a.person, a.password]
+		`update account set name = $3, email = $4, role = $5, person = $6,
+		   retired_at = case when $7 then coalesce(retired_at, now()) end
+		 where workspace = $1 and id = $2`,
+		[a.workspace, a.id, a.name, a.email, a.role, a.person, a.retired !== null]
 	);
 }
 
+/** Stores a password. @param password as it is stored */
+export async function storePassword(
+	db: Db,
+	id: string,
+	password: string,
+	mustChange: boolean
+): Promise<void> {
+	await db.query(
+		'update account set password = $2, must_change = $3, password_at = now() where id = $1',
+		[id, password, mustChange]
+	);
+}
+
+/** The accounts of a workspace, locked: whoever counts administrators counts them alone. */
+export async function lockAccounts(db: Db, workspace: string): Promise<Account[]> {
+	const r = await db.query<Account>(
+		`select ${ACCOUNT} from account a where workspace = $1 order by id for update`,
+		[workspace]
+	);
+	return r.rows;
+}
 export async function listAccounts(db: Db, workspace: string): Promise<Account[]> {
-	const r = await db.query(`select ${ACCOUNT} from account a where workspace = $1 order by name`, [
-		workspace
-	]);
+	const r = await db.query(
+		`select ${ACCOUNT} from account a where workspace = $1 order by a.retired_at is not null, name`,
+		[workspace]
+	);
 	return r.rows;
 }
 
@@ -39,7 +87,7 @@ export async function passwordOf(
 	email: string
 ): Promise<{ id: string; password: string } | null> {
 	const r = await db.query<{ id: string; password: string }>(
-		'select id::text, password from account where email = $1',
+		'select id::text, password from account where email = $1 and retired_at is null',
 		[email]
 	);
 	return r.rows[0] ?? null;
@@ -62,25 +110,65 @@ export async function noteAttempt(db: Db, email: string, address: string): Promi
 /** Opens a session, and forgets the attempts before it and sessions that ended. */
 export async function openSession(
 	db: Db,
-	who: { account: string; email: string },
+	who: { account: string; email: string; address: string; agent: string | null },
 	hash: Buffer,
 	hours: number
 ): Promise<void> {
 	await db.query('delete from sign_in_attempt where email = $1', [who.email]);
 	await db.query('delete from session where expires_at < now()');
 	await db.query(
-		`insert into session (token_hash, account, expires_at) values ($1, $2, now() + make_interval(hours => $3))`,
-		[hash, who.account, hours]
+		`insert into session (token_hash, account, expires_at, address, agent)
+		 values ($1, $2, now() + make_interval(hours => $3), $4, $5)`,
+		[hash, who.account, hours, who.address, who.agent]
 	);
 }
 
 /** The account of a session that has not ended, or null. */
 export async function sessionAccount(db: Db, hash: Buffer): Promise<Account | null> {
 	const r = await db.query(
-		`select ${ACCOUNT} from session s join account a on a.id = s.account where s.token_hash = $1 and s.expires_at > now()`,
+		`select ${ACCOUNT} from session s join account a on a.id = s.account where s.token_hash = $1 and s.expires_at > now() and a.retired_at is null`,
 		[hash]
 	);
 	return r.rows[0] ?? null;
+}
+
+/** A session as its owner sees it. */
+export interface OpenSession {
+	id: string;
+	/** ISO 8601. */
+	begun: string;
+	ends: string;
+	/** Network address from which it was begun, and what the browser said it is. */
+	address: string | null;
+	agent: string | null;
+	/** The one that asks. */
+	here: boolean;
+}
+
+/** The sessions of a person that have not ended, newest first. @param here hash of the one that asks */
+export async function openSessions(db: Db, account: string, here: Buffer): Promise<OpenSession[]> {
+	const iso = (c: string) => `to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
+	const r = await db.query<OpenSession>(
+		`select id::text, ${iso('created_at')} as begun, ${iso('expires_at')} as ends, address, agent,
+		        token_hash = $2 as here
+		 from session where account = $1 and expires_at > now() order by created_at desc`,
+		[account, here]
+	);
+	return r.rows;
+}
+
+/** Ends the sessions of a person: all, all but one, or a certain one. */
+export async function endSessions(
+	db: Db,
+	account: string,
+	which: { but?: Buffer; only?: string } = {}
+): Promise<number> {
+	const r = await db.query(
+		`delete from session where account = $1 and ($2::bytea is null or token_hash <> $2)
+		   and ($3::bigint is null or id = $3::bigint)`,
+		[account, which.but ?? null, which.only ?? null]
+	);
+	return r.rowCount ?? 0;
 }
 
 export async function closeSession(db: Db, hash: Buffer): Promise<void> {
@@ -102,7 +190,7 @@ export async function insertToken(
 /** The account a token stands for that was not taken back, or null. */
 export async function tokenAccount(db: Db, hash: Buffer): Promise<Account | null> {
 	const r = await db.query(
-		`select ${ACCOUNT} from api_token t join account a on a.id = t.account where t.token_hash = $1 and t.revoked_at is null`,
+		`select ${ACCOUNT} from api_token t join account a on a.id = t.account where t.token_hash = $1 and t.revoked_at is null and a.retired_at is null`,
 		[hash]
 	);
 	return r.rows[0] ?? null;

@@ -9,12 +9,33 @@ export type Db = pg.Pool | pg.PoolClient;
 
 let pool: pg.Pool | null = null;
 
+/**
+ * A setting that is a number: connections, or milliseconds.
+ * @throws when it is set and is none
+ */
+function setting(name: string, usual: number): number {
+	const text = process.env[name];
+	if (!text) return usual;
+	const n = Number(text);
+	if (!Number.isInteger(n) || n < 1)
+		throw new Error(`${name} is a whole number from 1 up; it is “${text}”.`);
+	return n;
+}
+
 /** The pool for `DATABASE_URL`. @throws when it is not set */
 export function db(): pg.Pool {
 	if (!pool) {
 		const connectionString = process.env.DATABASE_URL;
 		if (!connectionString) throw new Error('DATABASE_URL is not set: say which PostgreSQL to use.');
-		pool = new pg.Pool({ connectionString, max: 10 });
+		pool = new pg.Pool({
+			connectionString,
+			max: setting('RIGID_DB_CONNECTIONS', 10),
+			connectionTimeoutMillis: setting('RIGID_DB_WAIT', 5_000),
+			statement_timeout: setting('RIGID_DB_STATEMENT_LIMIT', 60_000),
+			lock_timeout: setting('RIGID_DB_LOCK_LIMIT', 10_000),
+			idle_in_transaction_session_timeout: setting('RIGID_DB_IDLE_LIMIT', 60_000),
+			keepAlive: true
+		});
 		// an idle connection may be cut by the server; the next query opens another
 		pool.on('error', () => undefined);
 		// so may one that is in use: the query that waits on it fails, and the process goes on

@@ -7,6 +7,7 @@ import { carryOnPiece, inForce } from '../records';
 import type { CarriedPiece } from '../db/carried';
 import { nextPiece, notePendingTrouble } from '../db/carried';
 import { db } from '../db/pool';
+import { dbTrouble } from '../db/trouble';
 import { log } from '../http/log';
 import { deliver } from './outbox';
 
@@ -49,8 +50,13 @@ export async function carryOn(most = Infinity): Promise<number> {
 
 let timer: NodeJS.Timeout | null = null;
 let busy = false;
+let turned: number | null = null;
+
+/** When background work last went round, milliseconds since 1970; null before it began. */
+export const backgroundAt = (): number | null => turned;
 
 async function turn() {
+	turned ??= Date.now();
 	if (busy) return;
 	busy = true;
 	try {
@@ -58,8 +64,10 @@ async function turn() {
 		await carryOn();
 	} catch (e) {
 		// the database may be away for a moment; the next turn tries again
-		log.error({ err: e }, 'background work failed');
+		if (dbTrouble(e)) log.warn({ err: e }, 'background work waits for the database');
+		else log.error({ err: e }, 'background work failed');
 	}
+	turned = Date.now();
 	busy = false;
 }
 

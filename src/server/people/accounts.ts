@@ -43,21 +43,24 @@ export async function hashPassword(password: string): Promise<string> {
 	return `scrypt$${salt.toString('base64')}$${(await derive(password, salt, 32, COST)).toString('base64')}`;
 }
 
-async function passwordFits(stored: string, password: string): Promise<boolean> {
+/** Whether it is the password that is stored. */
+export async function passwordFits(stored: string, password: string): Promise<boolean> {
 	const [, salt, hash] = stored.split('$');
 	const made = await derive(password, Buffer.from(salt, 'base64'), 32, COST);
 	return timingSafeEqual(made, Buffer.from(hash, 'base64'));
 }
 
-const digest = (token: string) => createHash('sha256').update(token).digest();
+/** What is stored of a token. */
+export const digest = (token: string) => createHash('sha256').update(token).digest();
 
 /** Makes an account. @param a with the password as the person types it */
 export async function createAccount(
 	db: Db,
-	a: Omit<Account, 'id'> & { password: string }
-): Promise<void> {
+	a: Omit<Account, 'id' | 'retired' | 'mustChange'> & { password: string; mustChange?: boolean }
+): Promise<string> {
 	const password = await hashPassword(a.password);
-	await insertAccount(db, { ...a, email: a.email.toLowerCase(), password });
+	const { mustChange = false } = a;
+	return insertAccount(db, { ...a, email: a.email.toLowerCase(), password, mustChange });
 }
 
 // what is compared when there is no such account, so that its absence does not show in the time taken
@@ -70,7 +73,8 @@ export async function signIn(
 	db: Db,
 	email: string,
 	password: string,
-	address: string
+	address: string,
+	agent: string | null = null
 ): Promise<SignIn> {
 	const key = email.trim().toLowerCase().slice(0, 200);
 	if ((await recentAttempts(db, key, address)) >= ATTEMPTS)
@@ -87,7 +91,8 @@ export async function signIn(
 		return { ok: false, wait: false, message: 'E-mail and password do not fit together.' };
 	}
 	const token = randomBytes(32).toString('base64url');
-	await openSession(db, { account: known.id, email: key }, digest(token), SESSION_HOURS);
+	const who = { account: known.id, email: key, address, agent: agent?.slice(0, 300) ?? null };
+	await openSession(db, who, digest(token), SESSION_HOURS);
 	return { ok: true, token };
 }
 

@@ -1,7 +1,6 @@
 <script lang="ts">
 	import { Collapsible } from 'bits-ui';
 	import type { Finding } from '$core';
-	import { invalidate } from '$app/navigation';
 	import { FINDINGS, mayBeAccepted } from '$core';
 	import Accept from '$lib/rule/Accept.svelte';
 	import { tell } from '$lib/shell/notices';
@@ -87,7 +86,7 @@
 		try {
 			await w.flush();
 			await ask('/draft/accepted', { method: 'DELETE', body: { finding: f.id } });
-			await invalidate('app:work');
+			await w.reload();
 			tell('It is a finding again.');
 			heading?.focus();
 		} catch (e) {

@@ -1,5 +1,4 @@
 <script lang="ts">
-	import { invalidate } from '$app/navigation';
 	import type { JsonValue } from '$core';
 	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
 	import { ask, type Refused } from '$lib/work/http';
@@ -26,7 +25,7 @@
 		try {
 			await w.flush();
 			await ask('/rehearsal', { method: 'POST', signal: stopper.signal });
-			await invalidate('app:work');
+			await w.reload();
 		} catch (e) {
 			if ((e as Error).name !== 'AbortError') trouble = (e as Refused).message;
 		}

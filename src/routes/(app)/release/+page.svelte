@@ -1,6 +1,5 @@
 <script lang="ts">
 	import { sheetOf } from '$core';
-	import { invalidate } from '$app/navigation';
 	import Differences from '$lib/rule/Differences.svelte';
 	import Exchange from '$lib/rule/Exchange.svelte';
 	import { formatMoment } from '$lib/words/format';
@@ -43,7 +42,7 @@
 			trouble = e.unreachable ? 'The server cannot be reached; nothing was released.' : e.message;
 			return null;
 		} finally {
-			await invalidate('app:work');
+			await w.reload();
 			busy = false;
 		}
 	}
@@ -53,7 +52,7 @@
 			return;
 		}
 		await w.flush();
-		await invalidate('app:work');
+		await w.reload();
 		const r = await post('/releases', { note, acceptFailing: accept, hash: w.loadedHash });
 		if (!r) return;
 		tell(`Release ${String(r.number)} is in force on every entry point.`);

@@ -1,4 +1,4 @@
-import { createToken, listAccounts, listTokens, revokeToken } from '$server/people/accounts';
+import { createToken, listTokens, revokeToken } from '$server/people/accounts';
 import { db } from '$server/db/pool';
 import { formAction } from '$server/http/forms';
 import { allow } from '$server/http/guard';
@@ -7,15 +7,7 @@ import type { Actions, PageServerLoad } from './$types';
 export const load: PageServerLoad = async (event) => {
 	const account = allow(event, 'reader');
 	const admin = account.role === 'administrator';
-	return {
-		people: (await listAccounts(db(), account.workspace)).map(({ id, name, email, role }) => ({
-			id,
-			name,
-			email,
-			role
-		})),
-		tokens: admin ? await listTokens(db(), account.workspace) : []
-	};
+	return { tokens: admin ? await listTokens(db(), account.workspace) : [] };
 };
 
 /** The event that every action of this page gets. */

@@ -63,14 +63,11 @@
 		</section>
 	{/if}
 
-	<section class="mt-4 border border-line bg-sheet p-5">
-		<h2>People</h2>
-		<table class="grid-table mt-2 text-sm">
-			<thead><tr><th>Name</th><th>E-mail</th><th>Role</th></tr></thead>
-			<tbody
-				>{#each data.people as p (p.id)}<tr><td>{p.name}</td><td>{p.email}</td><td>{p.role}</td></tr
-					>{/each}</tbody
-			>
-		</table>
-	</section>
+	<ul class="mt-4 grid gap-1">
+		<li><a class="textlink" href="/people">People</a>: who may sign in, and with which role</li>
+		<li><a class="textlink" href="/account">Your account</a>: password and sessions</li>
+		<li>
+			<a class="textlink" href="/model">Model</a>: record types, fields, forms and option lists
+		</li>
+	</ul>
 </div>

@@ -1,0 +1,79 @@
+import { inForce } from '$server/records';
+import { titlesOf } from '$server/db/records';
+import { db } from '$server/db/pool';
+import { formAction, refuse } from '$server/http/forms';
+import { allow } from '$server/http/guard';
+import { listAccounts } from '$server/people/accounts';
+import {
+	NotThisPerson,
+	ROLE_SAYS,
+	addPerson,
+	changePerson,
+	resetPassword
+} from '$server/people/people';
+import type { Actions, PageServerLoad } from './$types';
+
+export const load: PageServerLoad = async (event) => {
+	event.depends('app:work');
+	const account = allow(event, 'reader');
+	const { workspace } = account;
+	const people = await listAccounts(db(), workspace);
+	const { schema } = await inForce(db(), workspace);
+	const { personType } = schema.model;
+	const ids = people.flatMap((p) => (p.person ? [p.person] : []));
+	const titles = personType
+		? Object.fromEntries(await titlesOf(db(), schema, workspace, personType, ids))
+		: {};
+	return {
+		people: people.map(({ workspace: _, ...p }) => p),
+		titles,
+		roles: ROLE_SAYS
+	};
+};
+
+/** The event that every action of this page gets. */
+type On = Parameters<NonNullable<Actions[string]>>[0];
+
+/** What stands against it is told at its input. */
+async function told<T>(work: () => Promise<T>): Promise<T> {
+	try {
+		return await work();
+	} catch (e) {
+		if (e instanceof NotThisPerson) refuse(e.input, e.message);
+		throw e;
+	}
+}
+
+export const actions = {
+	add: formAction('person', async (v, event: On) => {
+		const by = allow(event, 'administrator');
+		const p = { name: v.name, email: v.email, role: v.role, person: v.person || null };
+		const { password } = await told(() => addPerson(by, p));
+		return { done: `${v.name} may sign in now.`, once: { name: v.name, password } };
+	}),
+	change: formAction('person', async (v, event: On) => {
+		const by = allow(event, 'administrator');
+		const change = { name: v.name, email: v.email, role: v.role, person: v.person || null };
+		await told(() => changePerson(by, v.id ?? '', change));
+		return { done: `${v.name} is stored.` };
+	}),
+	retire: formAction('personId', async (v, event: On) => {
+		const by = allow(event, 'administrator');
+		const p = await told(() => changePerson(by, v.id, { retired: true }));
+		return {
+			done: `${p.name} signs in nowhere any more; open pages and tokens of theirs are closed.`
+		};
+	}),
+	takeBack: formAction('personId', async (v, event: On) => {
+		const by = allow(event, 'administrator');
+		const p = await told(() => changePerson(by, v.id, { retired: false }));
+		return { done: `${p.name} may sign in again.` };
+	}),
+	password: formAction('personId', async (v, event: On) => {
+		const by = allow(event, 'administrator');
+		const password = await told(() => resetPassword(by, v.id));
+		const people = await listAccounts(db(), by.workspace);
+		const name = people.find((p) => p.id === v.id)?.name ?? '';
+		return { done: `${name} has a new password.`, once: { name, password } };
+	})
+} satisfies Actions;

@@ -1,0 +1,165 @@
+<script lang="ts">
+	import Choose from '$lib/inputs/Choose.svelte';
+	import Form from '$lib/inputs/Form.svelte';
+	import LinkInput from '$lib/inputs/LinkInput.svelte';
+	import { formatDate } from '$lib/words/format';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
+
+	let { data, form } = $props();
+	const w = useWorkbench();
+	const admin = $derived(w.account.role === 'administrator');
+	const roles = $derived(
+		Object.entries(data.roles).map(([value, help]) => ({ value, label: value, help }))
+	);
+	const once = $derived(form && 'once' in form ? form.once : null);
+	const target = $derived(w.model.personType);
+	type Person = (typeof data.people)[number];
+
+	/** The person whose row is open, and what was chosen in it. */
+	let open = $state<string | null>(null);
+	let role = $state('author');
+	let person = $state<string | null>(null);
+	let title = $state('');
+	function begin(p: Person | null) {
+		open = p ? (open === p.id ? null : p.id) : 'new';
+		role = p?.role ?? 'author';
+		person = p?.person ?? null;
+		title = p?.person ? (data.titles[p.person] ?? '') : '';
+	}
+</script>
+
+<svelte:head><title>People · Rigid Rule</title></svelte:head>
+
+{#snippet inputs(p: Person | null)}
+	{#if p}<input type="hidden" name="id" value={p.id} />{/if}
+	<label class="text-sm"
+		>Name<br /><input class="box w-48" name="name" value={p?.name ?? ''} maxlength="80" /></label
+	>
+	<label class="text-sm"
+		>E-mail<br /><input
+			class="box w-60"
+			name="email"
+			type="email"
+			value={p?.email ?? ''}
+			maxlength="200"
+			autocomplete="off"
+		/></label
+	>
+	<span class="text-sm"
+		>Role<br /><Choose
+			label="Role"
+			name="role"
+			value={role}
+			choices={roles}
+			class="w-44"
+			onpick={(v) => (role = v)}
+		/></span
+	>
+	{#if target}
+		<span class="w-52 text-sm"
+			>Stands for<br /><LinkInput
+				id="person-{p?.id ?? 'new'}"
+				value={person}
+				{title}
+				{target}
+				onchange={(v, t) => {
+					person = typeof v === 'string' ? v : null;
+					title = t;
+				}}
+			/></span
+		>
+	{/if}
+	<input type="hidden" name="person" value={person ?? ''} />
+{/snippet}
+
+<div class="max-w-5xl px-6 pt-3 pb-10">
+	<div class="flex items-center justify-between">
+		<h1 class="text-xl">People</h1>
+		{#if admin}<button class="button main" onclick={() => begin(null)}>New person</button>{/if}
+	</div>
+	<p class="text-quiet">
+		Who may sign in. {#if admin}A retired person signs in nowhere and stays in what happened.{:else}Administrators
+			add people and give roles.{/if}
+	</p>
+	{#if once}
+		<p class="mt-2 bg-ochre-wash p-3" role="status">
+			The password of {once.name} is shown once, and is changed at the next sign-in:<br /><code
+				class="mono font-semibold"
+				data-testid="password-once">{once.password}</code
+			>
+		</p>
+	{/if}
+	{#if admin && open === 'new'}
+		<section class="mt-3 border border-line bg-sheet p-4" aria-label="A new person">
+			<Form name="person" action="?/add" class="flex flex-wrap items-end gap-3">
+				{@render inputs(null)}
+				<button class="button">Add the person</button>
+				<button type="button" class="textlink" onclick={() => (open = null)}>Leave it</button>
+			</Form>
+		</section>
+	{/if}
+	<div class="ticks mt-3"></div>
+	<table class="grid-table text-sm" aria-label="People">
+		<thead
+			><tr
+				><th>Name</th><th>E-mail</th><th>Role</th><th>Stands for</th><th
+					><span class="sr-only">What can be done</span></th
+				></tr
+			></thead
+		>
+		<tbody>
+			{#each data.people as p (p.id)}
+				<tr class:text-quiet={p.retired}>
+					<td class="font-semibold">{p.name}</td>
+					<td>{p.email}</td>
+					<td>{p.role}</td>
+					<td
+						>{#if p.person && target}<a class="textlink" href="/records/{target}/{p.person}"
+								>{data.titles[p.person] ?? `No. ${p.person}`}</a
+							>{/if}</td
+					>
+					<td class="whitespace-nowrap">
+						{#if p.retired}retired {formatDate(p.retired)}
+						{:else if p.mustChange}<span class="text-quiet">has not signed in yet</span>{/if}
+						{#if admin}<button
+								class="textlink ml-2"
+								aria-expanded={open === p.id}
+								aria-label="Change {p.name}"
+								onclick={() => begin(p)}>{open === p.id ? 'close' : 'change'}</button
+							>{/if}
+					</td>
+				</tr>
+				{#if admin && open === p.id}
+					<tr>
+						<td colspan="5" class="bg-panel">
+							<Form
+								name="person"
+								action="?/change"
+								class="flex flex-wrap items-end gap-3 py-1"
+								keep
+							>
+								{@render inputs(p)}
+								<button class="button">Store</button>
+							</Form>
+							<div class="flex gap-4 pt-1">
+								<Form name="personId" action="?/password" keep>
+									<input type="hidden" name="id" value={p.id} />
+									<button class="textlink">Give a new password</button>
+								</Form>
+								<Form name="personId" action={p.retired ? '?/takeBack' : '?/retire'} keep>
+									<input type="hidden" name="id" value={p.id} />
+									<button class="textlink">{p.retired ? 'Take back' : 'Retire'}</button>
+								</Form>
+							</div>
+						</td>
+					</tr>
+				{/if}
+			{/each}
+		</tbody>
+	</table>
+	<h2 class="mt-6 text-lg">What each role may do</h2>
+	<dl class="mt-1 grid grid-cols-[120px_minmax(0,1fr)] gap-y-1 text-sm">
+		{#each roles as r (r.value)}<dt class="font-semibold">{r.label}</dt>
+			<dd>{r.help}</dd>{/each}
+	</dl>
+</div>

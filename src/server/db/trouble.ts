@@ -1,0 +1,58 @@
+/** What the database said when it could not do what was asked, and whether it may do it in a moment. */
+
+/** Why something was not done, in words, and after how many seconds it is worth trying again. */
+export interface DbTrouble {
+	message: string;
+	/** Seconds. */
+	again: number;
+}
+
+const GONE = 'The database cannot be reached just now. Nothing was stored; try again in a moment.';
+const BUSY = 'The database is busy just now. Nothing was stored; try again in a moment.';
+const HELD =
+	'Somebody else is working on the same records. Nothing was stored; try again in a moment.';
+const LONG = 'This took longer than the database may. Nothing was stored.';
+const FULL = 'The disk of the database is full. Nothing was stored; make room, then try again.';
+
+/** By the code of PostgreSQL or of the network. https://www.postgresql.org/docs/15/errcodes-appendix.html */
+const BY_CODE: Readonly<Record<string, [message: string, again: number]>> = {
+	// admin_shutdown, crash_shutdown, cannot_connect_now
+	'57P01': [GONE, 2],
+	'57P02': [GONE, 2],
+	'57P03': [GONE, 2],
+	// too_many_connections, out_of_memory
+	'53300': [BUSY, 2],
+	'53200': [BUSY, 5],
+	// disk_full, and what a failed extension of a file is told as
+	'53100': [FULL, 60],
+	'58030': [FULL, 60],
+	// lock_not_available; query_canceled, which is the limit of a statement; an idle transaction that was ended
+	'55P03': [HELD, 2],
+	'57014': [LONG, 10],
+	'25P03': [GONE, 2],
+	ECONNREFUSED: [GONE, 2],
+	ECONNRESET: [GONE, 2],
+	ENOTFOUND: [GONE, 5],
+	EAI_AGAIN: [GONE, 5],
+	EPIPE: [GONE, 2],
+	ETIMEDOUT: [GONE, 5],
+	ENOSPC: [FULL, 60]
+};
+
+/** What the driver says without a code. */
+const BY_WORDS: readonly [RegExp, [message: string, again: number]][] = [
+	[/timeout exceeded when trying to connect/i, [BUSY, 2]],
+	[/connection terminated|client has encountered a connection error|not queryable/i, [GONE, 2]]
+];
+
+/** What it is about an error of the database that passes; null for any other error. */
+export function dbTrouble(e: unknown): DbTrouble | null {
+	if (!(e instanceof Error)) return null;
+	// a host with several addresses fails with all of them
+	if (e instanceof AggregateError) return e.errors.map(dbTrouble).find((t) => t !== null) ?? null;
+	const { code } = e as { code?: unknown };
+	const found =
+		(typeof code === 'string' && (BY_CODE[code] ?? (code.startsWith('08') ? [GONE, 2] : null))) ||
+		BY_WORDS.find(([words]) => words.test(e.message))?.[1];
+	return found ? { message: found[0] as string, again: found[1] as number } : null;
+}
