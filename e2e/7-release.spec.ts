@@ -125,6 +125,8 @@ for (const path of [
 	'/journal/size_class',
 	'/outbox',
 	'/settings',
+	'/people',
+	'/account',
 	'/model/customer',
 	'/model/customer/headcount',
 	'/options/country'

@@ -1,8 +1,8 @@
 <script lang="ts">
 	/** Several of several: ticked in a list that stays open. */
 	import { Select } from 'bits-ui';
-	import Check from '@lucide/svelte/icons/check';
 	import ChevronDown from '@lucide/svelte/icons/chevron-down';
+	import Tick from './Tick.svelte';
 	import type { Choice } from '../words/Word.svelte';
 
 	let {
@@ -57,9 +57,7 @@
 				{#each choices as c (c.value)}
 					<Select.Item value={c.value} label={c.label} class="chooseitem">
 						{#snippet children({ selected })}
-							<span class="grid size-4 shrink-0 place-items-center border border-field-line">
-								{#if selected}<Check size={12} aria-hidden="true" />{/if}
-							</span>
+							<Tick on={selected} />
 							{c.label}
 						{/snippet}
 					</Select.Item>

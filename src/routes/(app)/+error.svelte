@@ -3,9 +3,10 @@
 	import { page } from '$app/state';
 	import { onMount } from 'svelte';
 
+	const passing = $derived(page.error?.again !== undefined);
 	/** The page comes back by itself once the server can work again. */
 	onMount(() => {
-		if (page.status !== 503) return;
+		if (!passing) return;
 		const timer = setInterval(
 			() => {
 				void fetch('/ready').then(
@@ -25,7 +26,7 @@
 <div class="max-w-xl px-6 pt-6">
 	<h1 class="text-xl">{page.error?.message}</h1>
 	<p class="mono text-quiet">{page.status} {page.url.pathname}</p>
-	{#if page.status === 503}
+	{#if passing}
 		<p class="mt-2" role="status">What you edited is kept. This page comes back by itself.</p>
 	{/if}
 	<p class="mt-4 flex gap-3">

@@ -2,7 +2,7 @@
 	/** A cell that asks for options, yes or no, or blank: ticked, never typed in quotes. */
 	import type { Picked } from '$core';
 	import { Select } from 'bits-ui';
-	import Check from '@lucide/svelte/icons/check';
+	import Tick from '../../inputs/Tick.svelte';
 
 	let {
 		picked,
@@ -71,11 +71,7 @@
 						class="chooseitem {c.apart ? 'border-t border-hairline' : ''}"
 					>
 						{#snippet children({ selected })}
-							{#if c.value !== TEXT}<span
-									class="grid size-4 shrink-0 place-items-center border border-field-line"
-								>
-									{#if selected}<Check size={12} aria-hidden="true" />{/if}
-								</span>{/if}
+							{#if c.value !== TEXT}<Tick on={selected} />{/if}
 							{c.label}
 						{/snippet}
 					</Select.Item>

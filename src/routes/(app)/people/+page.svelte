@@ -20,6 +20,7 @@
 	let role = $state('author');
 	let person = $state<string | null>(null);
 	let title = $state('');
+	const focus = (node: HTMLInputElement) => node.focus();
 	function begin(p: Person | null) {
 		open = p ? (open === p.id ? null : p.id) : 'new';
 		role = p?.role ?? 'author';
@@ -33,7 +34,13 @@
 {#snippet inputs(p: Person | null)}
 	{#if p}<input type="hidden" name="id" value={p.id} />{/if}
 	<label class="text-sm"
-		>Name<br /><input class="box w-48" name="name" value={p?.name ?? ''} maxlength="80" /></label
+		>Name<br /><input
+			class="box w-48"
+			name="name"
+			value={p?.name ?? ''}
+			maxlength="80"
+			use:focus
+		/></label
 	>
 	<label class="text-sm"
 		>E-mail<br /><input

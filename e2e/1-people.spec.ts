@@ -1,0 +1,104 @@
+/** Who may sign in, and what the pages do while the server cannot work. */
+import { barriers, expect, open, openSheet, signIn, test } from './helpers';
+
+const RULES = ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa', 'best-practice'];
+
+test('a person is added, takes a password of their own, is given another role and retired', async ({
+	page,
+	browser,
+	baseURL
+}) => {
+	await signIn(page, 'ida');
+	await open(page, '/people');
+	await page.getByRole('button', { name: 'New person' }).click();
+	await expect(page.getByLabel('Name', { exact: true })).toBeFocused();
+	await page.keyboard.type('Wim Haverkamp');
+	await page.getByLabel('E-mail').fill('wim');
+	await page.getByRole('button', { name: 'Add the person' }).click();
+	await expect(page.getByRole('alert').filter({ hasText: 'no e-mail address' })).toBeVisible();
+	await page.getByLabel('E-mail').fill('ida@quillmere.example');
+	await page.getByRole('button', { name: 'Add the person' }).click();
+	await expect(page.getByRole('alert').filter({ hasText: 'already somebody' })).toBeVisible();
+	await expect(page.getByLabel('E-mail')).toBeFocused();
+	await page.getByLabel('E-mail').fill('wim@quillmere.example');
+	await page.getByLabel(/^Role/).click();
+	await page.getByRole('option', { name: /^reader/ }).click();
+	await page.getByRole('button', { name: 'Add the person' }).click();
+	const once = await page.getByTestId('password-once').innerText();
+	expect(await barriers(page, 'main', RULES)).toEqual([]);
+
+	// somebody else knows that password, so nothing is open before it is another
+	const context = await browser.newContext({ baseURL });
+	const theirs = await context.newPage();
+	await theirs.goto('/journal');
+	await theirs.fill('#email', 'wim@quillmere.example');
+	await theirs.fill('#password', once);
+	await theirs.keyboard.press('Enter');
+	await expect(theirs).toHaveURL(/\/password$/);
+	expect((await context.request.get('/look/names', { maxRedirects: 0 })).status()).toBe(303);
+	await theirs.goto('/people');
+	await expect(theirs).toHaveURL(/\/password$/);
+	await theirs.getByLabel('The password you were told').fill(once);
+	await theirs.getByLabel(/^New password/).fill('heron over the dyke');
+	await theirs.getByLabel('Once more').fill('heron over a dyke');
+	await theirs.getByRole('button', { name: 'Change it and go on' }).click();
+	await expect(theirs.getByRole('alert')).toContainText('are not the same');
+	await theirs.getByLabel('Once more').fill('heron over the dyke');
+	await theirs.getByRole('button', { name: 'Change it and go on' }).click();
+	await theirs.waitForSelector('[data-ready=true]');
+	// a reader sees people and changes nobody
+	await open(theirs, '/people');
+	await expect(theirs.getByRole('row', { name: /Wim Haverkamp/ })).toContainText('reader');
+	await expect(theirs.getByRole('button', { name: /^Change / })).toHaveCount(0);
+	await open(theirs, '/account');
+	await expect(theirs.getByRole('row', { name: /this one/ })).toBeVisible();
+
+	await open(page, '/people');
+	await page.getByRole('button', { name: 'Change Wim Haverkamp' }).click();
+	await page.getByLabel(/^Role/).click();
+	await page.getByRole('option', { name: /^author/ }).click();
+	await page.getByRole('button', { name: 'Store' }).click();
+	await expect(page.getByRole('row', { name: /Wim Haverkamp/ }).first()).toContainText('author');
+	// the last administrator stays one
+	await page.getByRole('button', { name: 'Change Ida Faro' }).click();
+	await page.getByRole('button', { name: 'Retire' }).click();
+	await expect(page.getByRole('alert').filter({ hasText: 'last administrator' })).toBeVisible();
+	await page.getByRole('button', { name: 'Change Wim Haverkamp' }).click();
+	await page.getByRole('button', { name: 'Retire' }).click();
+	await expect(page.getByRole('row', { name: /Wim Haverkamp/ }).first()).toContainText('retired');
+	await theirs.goto('/journal');
+	await expect(theirs).toHaveURL(/\/sign-in/);
+	await context.close();
+});
+
+for (const how of ['is away', 'cannot be asked, since the server is gone'])
+	test(`while the database ${how} a page says so in its place, and comes back by itself`, async ({
+		page
+	}) => {
+		await signIn(page);
+		await openSheet(page);
+		// as the server answers then
+		let away = true;
+		const trouble = { message: 'The database cannot be reached just now.', again: 1 };
+		const answer = { status: 503, contentType: 'application/json', body: JSON.stringify(trouble) };
+		const gone = how !== 'is away';
+		for (const path of [/__data\.json/, '/ready', '/draft'])
+			await page.route(path, (r) =>
+				!away ? r.fallback() : gone ? r.abort('connectionrefused') : r.fulfill(answer)
+			);
+		const why = page.getByLabel('Why the rule exists').first();
+		const before = await why.inputValue();
+		await why.fill('Written while it was away');
+		await expect(page.getByText(/sent again/)).toBeVisible();
+		await page.getByRole('link', { name: 'Journal' }).click();
+		await expect(page.getByRole('heading', { name: /cannot be reached just now/ })).toBeVisible();
+		// the frame around it stands
+		await expect(page.getByRole('link', { name: 'Records' })).toBeVisible();
+		away = false;
+		await expect(page.getByRole('heading', { name: 'Journal' })).toBeVisible({ timeout: 15_000 });
+		await page.goBack();
+		await expect(why).toHaveValue('Written while it was away');
+		await expect(page.getByText('Draft saved')).toBeVisible();
+		await why.fill(before);
+		await expect(page.getByText('Draft saved')).toBeVisible();
+	});
