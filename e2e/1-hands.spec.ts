@@ -122,3 +122,36 @@ test('a rule is read in the formula language: a table as tests, cases as an expr
 	await expect(text.getByRole('row', { name: /Headcount/ })).toBeVisible();
 	await expect(text.getByRole('row', { name: /^\[10\.\.[56]0\) "Small"$/ })).toBeVisible();
 });
+
+test('a decision table takes rows of a spreadsheet, and rows between others', async ({ page }) => {
+	await openSheet(page, '/write/deal/discount_limit_percent');
+	const cell = (row: number, input: number) =>
+		page.getByLabel(new RegExp(`^Row ${row}, input ${input}:`));
+	await expect(cell(3, 1)).toHaveText('New build');
+	await page.getByRole('button', { name: 'Insert a row behind row 3' }).click();
+	await expect(cell(4, 1)).toHaveText('New build');
+	await expect(cell(5, 1)).toHaveText('Retrofit');
+	// two rows for one case are told at the row
+	await expect(
+		page
+			.getByRole('grid', { name: /Decision table/ })
+			.getByText(/●|▲/)
+			.first()
+	).toBeVisible();
+	const first = page.getByRole('grid', { name: /Decision table/ }).locator('[data-at="3 1"]');
+	await first.focus();
+	await first.evaluate((el) => {
+		const data = new DataTransfer();
+		data.setData('text/plain', 'Service\tmicro, small\t4\nSpare parts\t-\t2.5');
+		el.dispatchEvent(
+			new ClipboardEvent('paste', { clipboardData: data, bubbles: true, cancelable: true })
+		);
+	});
+	await expect(cell(4, 1)).toHaveText('Service');
+	await expect(cell(4, 2)).toHaveText('Micro, Small');
+	await expect(cell(5, 1)).toHaveText('Spare parts');
+	await expect(cell(5, 2)).toHaveText('–');
+	await expect(page.getByLabel('Row 5, Discount limit %')).toHaveValue('2.5');
+	await undoAll(page);
+	await expect(cell(4, 1)).toHaveText('Retrofit');
+});

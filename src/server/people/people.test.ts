@@ -93,6 +93,14 @@ describe('a person', () => {
 		]);
 		await expect(changePerson(t.admin, a.id, { email: t.author.email })).rejects.toThrow('already');
 	});
+	it('is added once when two add the same at one moment', async () => {
+		const add = () =>
+			addPerson(t.admin, { name: 'Both', email: 'both@b.example', role: 'reader', person: null });
+		const done = await Promise.allSettled([add(), add(), add()]);
+		expect(done.filter((d) => d.status === 'fulfilled')).toHaveLength(1);
+		for (const d of done)
+			if (d.status === 'rejected') expect(d.reason).toBeInstanceOf(NotThisPerson);
+	});
 	it('who is retired signs in nowhere; open sessions and tokens of theirs open nothing', async () => {
 		const { id, password } = await addPerson(t.admin, {
 			name: 'Leaver',

@@ -64,16 +64,18 @@ export async function addPerson(
 ): Promise<{ id: string; password: string }> {
 	const email = p.email.trim().toLowerCase();
 	const password = passwordOnce();
-	if (await isTaken(db(), email, null))
-		throw new NotThisPerson('email', `There is already somebody with the address ${email}.`);
-	const id = await createAccount(db(), {
-		...p,
-		email,
-		workspace: by.workspace,
-		password,
-		mustChange: true
-	});
-	return { id, password };
+	const taken = () =>
+		new NotThisPerson('email', `There is already somebody with the address ${email}.`);
+	if (await isTaken(db(), email, null)) throw taken();
+	try {
+		const { workspace } = by;
+		const id = await createAccount(db(), { ...p, email, workspace, password, mustChange: true });
+		return { id, password };
+	} catch (e) {
+		// somebody else was added with it in the same moment
+		if ((e as { code?: string }).code === '23505') throw taken();
+		throw e;
+	}
 }
 
 /** Changes what a person is called and may do, retires them, or takes them back. @throws {NotThisPerson} */

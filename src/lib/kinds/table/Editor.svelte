@@ -5,7 +5,16 @@
 	 */
 	import { SvelteSet } from 'svelte/reactivity';
 	import type { Cell, DecisionBody, DecisionRow, Field, HitPolicy } from '$core';
-	import { HOLE, pickedIn, readCell, rowType, testsOf, type PickedFrom } from '$core';
+	import {
+		HOLE,
+		MAX_DECISION_ROWS,
+		looseKey,
+		pickedIn,
+		readCell,
+		rowType,
+		testsOf,
+		type PickedFrom
+	} from '$core';
 	import type { Ty } from '$core/feel/language';
 	import { ANY, bare, readFormula, typeOfField } from '$core/feel/language';
 	import Grid from '../../grid/Grid.svelte';
@@ -67,7 +76,7 @@
 			in: null,
 			out: k
 		})),
-		{ id: 'end', label: 'More', value: () => null, plain: true, width: 44, in: null, out: null }
+		{ id: 'end', label: 'More', value: () => null, plain: true, width: 68, in: null, out: null }
 	]);
 	const columnOf = (c: GridColumn<DecisionRow>) => c as Column;
 
@@ -159,6 +168,14 @@
 		set('add row', (b) => ({ ...b, rows: [...b.rows, fresh(b)] }));
 		void grid?.goTo(at, 0, true);
 	}
+	/** A row behind another, with what that one asks for: the next case differs in one cell mostly. */
+	function insertRow(at: number) {
+		set('row between', (b) => ({
+			...b,
+			rows: b.rows.toSpliced(at + 1, 0, { ...fresh(b), when: b.rows[at].when })
+		}));
+		void grid?.goTo(at + 1, 0);
+	}
 	const removeRow = (at: number) =>
 		set('remove row', (b) => ({ ...b, rows: b.rows.filter((_, i) => i !== at) }));
 	const moved = <T,>(list: readonly T[], from: number, to: number): T[] => {
@@ -193,6 +210,73 @@
 			inputs: b.inputs.filter((_, i) => i !== at),
 			rows: b.rows.map((r) => ({ ...r, when: r.when.filter((_, i) => i !== at) }))
 		}));
+
+	/** What a pasted text is as the result of a row: an option by its name, a formula, or nothing. */
+	function thenOf(text: string, field: Field | undefined): DecisionRow['then'][number] {
+		if (!text.trim() || text.trim() === '-') return null;
+		const plain = text.trim().replace(/^"(.*)"$/, '$1');
+		const option = optionsOf(field)?.find((o) => looseKey(o.label) === looseKey(plain));
+		if (option && field) return { expr: { k: 'option', list: field.list!, option: option.id } };
+		const read = readFormula({ text }, { ...scope, expected: expectedOf(field) });
+		return read.compiled && !read.faults.length ? { expr: bare(read.compiled.expr) } : { text };
+	}
+	/** What a pasted text is as a test: options by their names, without quotes as a spreadsheet has them. */
+	function testOf(text: string, k: number): Cell {
+		const ty = inputTypes[k] ?? ANY;
+		const from = fromOf(ty);
+		const clean = text.trim() === '-' ? '' : text;
+		const read = readTests(clean, ty);
+		if (!from || ('tests' in read.cell && !read.faults.length)) return read.cell;
+		const names = clean.split(/[,;]/).map((x) => looseKey(x));
+		const picked = names.map((n) => optionsFrom(from).find((o) => looseKey(o.label) === n)?.id);
+		return picked.every((x): x is string => x !== undefined)
+			? { tests: testsOf({ values: picked, blank: false, not: false }, from) }
+			: read.cell;
+	}
+	/** Cells copied elsewhere, from the cell that has the keyboard on; rows that are missing are made. */
+	function paste(e: ClipboardEvent) {
+		const cell = (e.target as HTMLElement).closest<HTMLElement>('[data-at]');
+		if (disabled || !cell || (e.target as HTMLElement).closest('input, textarea, .cm-content'))
+			return;
+		const [r, c] = cell.dataset.at!.split(' ').map(Number);
+		const lines = (e.clipboardData?.getData('text/plain') ?? '')
+			.replace(/\s+$/, '')
+			.split(/\r\n?|\n/)
+			.map((l) => l.split('\t'));
+		// the first column numbers the rows
+		if (r < 0 || c < 1 || !lines[0]?.join('')) return;
+		e.preventDefault();
+		set('paste', (b) => {
+			const rows = [...b.rows];
+			lines.forEach((line, i) => {
+				const at = r + i;
+				while (rows.length <= at && rows.length < MAX_DECISION_ROWS)
+					rows.push(fresh({ ...b, rows }));
+				if (!rows[at]) return;
+				const when = b.inputs.map((_, k) => rows[at].when[k] ?? { text: '' });
+				const then = rule.outputs.map((_, k) => rows[at].then[k] ?? null);
+				line.forEach((text, n) => {
+					const column = c - 1 + n;
+					const out = column - b.inputs.length;
+					if (column < b.inputs.length) when[column] = testOf(text, column);
+					else if (out < then.length) then[out] = thenOf(text, fields[out]);
+				});
+				rows[at] = { ...rows[at], when, then };
+			});
+			return { ...b, rows };
+		});
+	}
+	/** What is wrong with a row, at the cell where it is told. */
+	const flaws = $derived(
+		new Map(
+			w.found
+				.filter((f) => f.rule === rule.id && f.is !== 'unfinished')
+				.flatMap((f) => {
+					const at = /^cell (\d+ \d+)$/.exec(f.place)?.[1];
+					return at ? [[at, f] as const] : [];
+				})
+		)
+	);
 
 	/** In a cell, Enter goes down and makes a row at the end; Alt and arrows go anywhere. */
 	function keys(e: KeyboardEvent, row: number, column: number) {
@@ -230,7 +314,7 @@
 	>
 </div>
 
-<div class="decision mt-1 flex max-h-[70vh] min-h-0 flex-col">
+<div class="decision mt-1 flex max-h-[70vh] min-h-0 flex-col" onpaste={paste}>
 	<Grid
 		bind:this={grid}
 		label="Decision table of {rule.name}"
@@ -284,6 +368,7 @@
 				{@const fate = traced.get(i)}
 				{@const from = fromOf(ty)}
 				{@const picked = from && pickedOf(row, k, ty, from)}
+				{@const flaw = flaws.get(`${i} ${k}`)}
 				<div
 					class:failing={fate?.cell === k}
 					title={fate?.cell === k
@@ -318,6 +403,12 @@
 							oninput={(t) => setCell(i, k, readTests(t, ty).cell)}
 						/>
 					{/if}
+					{#if flaw}<p
+							class="px-2 pb-1 text-xs {flaw.severity === 'blocking' ? 'text-brick' : 'text-ochre'}"
+						>
+							{flaw.severity === 'blocking' ? '●' : '▲'}
+							{flaw.message}
+						</p>{/if}
 				</div>
 			{:else if c.out !== null}
 				{@const k = c.out}
@@ -358,8 +449,10 @@
 				{/if}
 			{:else if !disabled}<button
 					class="icon"
-					onclick={() => removeRow(i)}
-					aria-label="Remove row {i + 1}">✕</button
+					title="A row behind this one"
+					onclick={() => insertRow(i)}
+					aria-label="Insert a row behind row {i + 1}">＋</button
+				><button class="icon" onclick={() => removeRow(i)} aria-label="Remove row {i + 1}">✕</button
 				>{/if}
 			{#if c === columns[0] && matched.includes(i)}<span class="sr-only">matches the sample</span
 				>{/if}
@@ -405,7 +498,7 @@
 		box-shadow: inset 3px 0 0 var(--color-brick);
 	}
 	.icon {
-		min-width: 28px;
+		min-width: 26px;
 		min-height: 28px;
 	}
 </style>
