@@ -101,12 +101,23 @@ test('the columns of a table are taken together, each into a field that fits', a
 	} else await page.keyboard.press('Escape');
 });
 
-test('an update for each related record is a purpose of its own', async ({ page }) => {
+test('an update for each related record is a purpose of its own, tried at the record that sets it off', async ({
+	page
+}) => {
 	await openSheet(page, '/write/deal/delivery_rule');
 	await begin(page, 'when its customer');
 	await expect(page.getByText(/For each deal of/)).toBeVisible();
 	await page.getByLabel('Country', { exact: true }).click();
 	await page.keyboard.press('Escape');
+	await choose(page.getByLabel('What Delivery rule gets: value'), 'FAS');
+	await page.getByRole('link', { name: /^try it at / }).click();
+	await expect(page).toHaveURL(/\/write\/customer\/country\?sample=\d+/);
+	const country = page.locator('#s-country');
+	await expect(country).toBeVisible();
+	await choose(country, (await country.textContent())?.includes('Poland') ? 'Germany' : 'Poland');
+	const elsewhere = page.getByTestId('elsewhere');
+	await expect(elsewhere).toContainText('Delivery rule');
+	await expect(elsewhere).toContainText('FAS');
 	await undoAll(page);
 	await open(page, '/write/deal/delivery_rule');
 	await expect(page.getByText(/For each deal of/)).toHaveCount(0);

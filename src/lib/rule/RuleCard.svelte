@@ -73,6 +73,20 @@
 
 	let narrowing = $state(false);
 	/** It is being asked where to copy it. */
+	/** Of a rule that a linked record sets off: the sheet at which a change of that record is tried. */
+	const setOff = $derived.by(() => {
+		const link = rule.each && w.schema.field(rule.type, rule.each);
+		if (!link || !link.target || w.sample?.type !== rule.type) return null;
+		const at = w.schema.type(rule.type).at.get(link.id);
+		const id = at === undefined ? null : w.result?.values[at];
+		if (typeof id !== 'string') return null;
+		const target = w.schema.type(link.target).type;
+		return {
+			label: target.label,
+			title: w.titles.all[`${target.id}.${id}`] ?? `No. ${id}`,
+			href: `/write/${target.id}/${rule.watch?.[0] ?? target.title}?sample=${id}`
+		};
+	});
 	/** It is read in the formula language as well. */
 	let asText = $state(false);
 	let copying = $state(false);
@@ -297,6 +311,15 @@
 						edit('guard', (r) => ({ ...r, guard: { text: '' } }));
 					}}
 				/>
+			{/if}
+
+			{#if setOff && opened}
+				<p class="mt-2 text-sm">
+					It is set off by a change of the {setOff.label.toLowerCase()}:
+					<a class="textlink" href={setOff.href}>try it at {setOff.title}</a>, whose sample shows
+					what each
+					{type.label.toLowerCase()} gets.
+				</p>
 			{/if}
 
 			{#if report && !rule.off}

@@ -120,8 +120,9 @@
 		for (const l of w.model.lists) {
 			out.push({
 				id: `list ${l.id}`,
-				label: l.label,
-				kind: 'option list',
+				// a field called alike is meant more often
+				label: `${l.label}: the list of options`,
+				kind: 'model',
 				href: `/options/${l.id}`
 			});
 			for (const o of l.options)

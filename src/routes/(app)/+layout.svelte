@@ -166,8 +166,12 @@
 		<div
 			class="flex items-center justify-between border-t border-hairline px-4 py-1 text-xs text-quiet"
 		>
-			<span class="truncate" title="{w.account.email}, {w.account.role}"
-				>Quillmere · <a class="textlink" href="/account">{w.account.name}</a></span
+			<span
+				class="flex min-w-0 items-center whitespace-nowrap"
+				title="{w.account.email}, {w.account.role}"
+				>Quillmere ·&nbsp;<a class="textlink !block min-w-0 truncate leading-6" href="/account"
+					>{w.account.name}</a
+				></span
 			>
 			<span class="flex items-center gap-1">
 				<Theme />

@@ -61,7 +61,7 @@
 				id: `in${k}`,
 				label: inputText(f) || `input ${k + 1}`,
 				value: (r) => text(r) || null,
-				width: 150,
+				width: 132,
 				grow: true,
 				in: k,
 				out: null
@@ -71,7 +71,7 @@
 			id: `out${k}`,
 			label: f?.label ?? 'which field?',
 			value: (r) => thenText(r.then[k] ?? null, f) || null,
-			width: 150,
+			width: 132,
 			grow: true,
 			in: null,
 			out: k
@@ -451,7 +451,7 @@
 					class="icon"
 					title="A row behind this one"
 					onclick={() => insertRow(i)}
-					aria-label="Insert a row behind row {i + 1}">＋</button
+					aria-label="Insert a row behind row {i + 1}">+</button
 				><button class="icon" onclick={() => removeRow(i)} aria-label="Remove row {i + 1}">✕</button
 				>{/if}
 			{#if c === columns[0] && matched.includes(i)}<span class="sr-only">matches the sample</span

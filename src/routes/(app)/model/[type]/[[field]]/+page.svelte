@@ -183,7 +183,10 @@
 				place of a field on the short form and in the list; Written and Read how many rules do.
 			</p>
 		</section>
-		<section class="pane min-h-0 overflow-auto border-l border-line bg-sheet px-5 pt-3 pb-6">
+		<section
+			class:first={adding || field}
+			class="pane min-h-0 overflow-auto border-l border-line bg-sheet px-5 pt-3 pb-6"
+		>
 			{#if adding}
 				<NewField
 					{type}
@@ -239,12 +242,18 @@
 	}
 	@media (max-width: 1100px) {
 		.split {
-			display: block;
+			display: flex;
+			flex-direction: column;
 			height: auto;
 		}
 		.pane {
 			border-left: 0;
 			border-top: 1px solid var(--color-line);
+		}
+		/* what was chosen stands where it is seen */
+		.pane.first {
+			order: -1;
+			border-bottom: 1px solid var(--color-line);
 		}
 	}
 </style>
