@@ -467,7 +467,7 @@
 		<span class="ml-auto text-xs text-quiet"
 			>Options are ticked. Other cells hold a test such as <span class="mono">&lt; 50</span>,
 			<span class="mono">[10..50)</span> or <span class="mono">null</span> for blank; empty takes anything.
-			Enter goes down, Alt and arrows move.</span
+			Rows of a spreadsheet can be pasted. Enter goes down, Alt and arrows move.</span
 		>
 	</div>
 {/if}
