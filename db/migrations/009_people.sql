@@ -2,8 +2,6 @@
 -- session was begun, so that its owner can tell it from others.
 alter table account add column retired_at timestamptz;
 alter table account add column must_change boolean not null default false;
-alter table account add column password_at timestamptz not null default now();
 alter table session add column id bigint generated always as identity;
 alter table session add column address text;
 alter table session add column agent text;
-alter table session add column seen_at timestamptz not null default now();

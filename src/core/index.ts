@@ -231,13 +231,11 @@ export {
 	type Piece
 } from './edit/edit';
 export {
-	MAX_NAME,
 	asType,
 	freeOtherSide,
 	holdsTheSame,
 	lossesBetween,
 	modelPartName,
-	modelFaults,
 	newModelFaults,
 	withField,
 	withFieldAt,

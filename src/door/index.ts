@@ -434,6 +434,14 @@ export function checkModel(v: unknown, whole: boolean): Model {
 	return v as Model;
 }
 
+/** How many values the sender has seen that will be lost. @throws {BadInput} */
+export function checkLost(v: unknown): number {
+	if (v === undefined) return 0;
+	if (typeof v !== 'number' || !Number.isInteger(v) || v < 0)
+		throw new BadInput('lost is how many values you saw that will be lost.');
+	return v;
+}
+
 /** A release as it is exported: what it fixes, and the model it speaks of. */
 export interface Release extends RuleSet {
 	model: Model;

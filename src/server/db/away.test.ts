@@ -59,6 +59,15 @@ describe('a connection that is ended', () => {
 		expect(dbTrouble(await work)).not.toBeNull();
 		expect(await count('Half')).toBe(0);
 	});
+	it('at the commit leaves it open whether it was stored, and says that', async () => {
+		const work = transaction(async (c) => {
+			await c.query("update r_customer set f_trading_name = 'Open' where id = 1");
+			// the commit finds its connection gone
+			const pid = (await c.query<{ pid: number }>('select pg_backend_pid() as pid')).rows[0].pid;
+			await other.query('select pg_terminate_backend($1)', [pid]);
+		}).catch((e: unknown) => e);
+		expect(dbTrouble(await work)!.message).toContain('is not known');
+	});
 	it('again and again under writers: each is stored or says that it was not', async () => {
 		let going = true;
 		const ender = (async () => {
@@ -70,18 +79,21 @@ describe('a connection that is ended', () => {
 		const said = await Promise.all(
 			Array.from({ length: 40 }, async (_, i) => {
 				await new Promise((r) => setTimeout(r, i * 15));
-				return put(`Storm ${i} `).then(
-					() => i,
-					(e: unknown) => {
-						expect(dbTrouble(e), String(e)).not.toBeNull();
-						return null;
-					}
+				return put(`Storm ${100 + i}`).then(
+					() => 'stored',
+					(e: unknown) => dbTrouble(e)?.message ?? String(e)
 				);
 			})
 		);
 		going = false;
 		await ender;
-		for (const i of said.filter((x) => x !== null)) expect(await count(`Storm ${i}`)).toBe(1);
+		for (const [i, outcome] of said.entries()) {
+			const n = await count(`Storm ${100 + i}`);
+			if (outcome === 'stored') expect(n).toBe(1);
+			// what was lost at the commit is told as not known; all else was not stored
+			else if (!/is not known/.test(outcome))
+				expect([outcome, n]).toEqual([expect.stringMatching(/Nothing was stored/), 0]);
+		}
 		expect(await put('Calm')).toHaveLength(1);
 	}, 60_000);
 });

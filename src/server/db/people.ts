@@ -59,10 +59,11 @@ export async function storePassword(
 	password: string,
 	mustChange: boolean
 ): Promise<void> {
-	await db.query(
-		'update account set password = $2, must_change = $3, password_at = now() where id = $1',
-		[id, password, mustChange]
-	);
+	await db.query('update account set password = $2, must_change = $3 where id = $1', [
+		id,
+		password,
+		mustChange
+	]);
 }
 
 /** The accounts of a workspace, locked: whoever counts administrators counts them alone. */

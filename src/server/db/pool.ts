@@ -1,5 +1,6 @@
 /** The one pool of connections, and transactions on it. */
 import pg from 'pg';
+import { OutcomeUnknown, dbTrouble } from './trouble';
 
 // Values come as text: decimals, dates and instants are read by the core, not by the driver.
 const asText = (v: string) => v;
@@ -67,6 +68,17 @@ export async function momentOf(client: pg.PoolClient): Promise<string> {
 	return r.rows[0].now.toISOString();
 }
 
+/** @throws {OutcomeUnknown} when the connection is lost before the answer: it may have been stored */
+async function commit(client: pg.PoolClient): Promise<void> {
+	try {
+		await client.query('commit');
+	} catch (e) {
+		const { code } = e as { code?: string };
+		// what PostgreSQL itself refuses at a commit is not stored; without an answer nobody knows
+		throw dbTrouble(e) && !code?.startsWith('53') ? new OutcomeUnknown(e) : e;
+	}
+}
+
 /** Runs work in one transaction; repeats it when two transactions got in each other's way. */
 export async function transaction<T>(work: (client: pg.PoolClient) => Promise<T>): Promise<T> {
 	for (let attempt = 1; ; attempt++) {
@@ -74,7 +86,7 @@ export async function transaction<T>(work: (client: pg.PoolClient) => Promise<T>
 		try {
 			await client.query('begin');
 			const result = await work(client);
-			await client.query('commit');
+			await commit(client);
 			return result;
 		} catch (e) {
 			await client.query('rollback').catch(() => undefined);

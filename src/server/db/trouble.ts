@@ -8,11 +8,21 @@ export interface DbTrouble {
 }
 
 const GONE = 'The database cannot be reached just now. Nothing was stored; try again in a moment.';
+const UNKNOWN =
+	'The database went away while this was being stored. Whether it was is not known: look before you do it again.';
 const BUSY = 'The database is busy just now. Nothing was stored; try again in a moment.';
 const HELD =
 	'Somebody else is working on the same records. Nothing was stored; try again in a moment.';
 const LONG = 'This took longer than the database may. Nothing was stored.';
 const FULL = 'The disk of the database is full. Nothing was stored; make room, then try again.';
+
+/** The connection was lost while a transaction was being committed: nobody can say which it came to. */
+export class OutcomeUnknown extends Error {
+	constructor(cause: unknown) {
+		super(UNKNOWN, { cause });
+		this.name = 'OutcomeUnknown';
+	}
+}
 
 /** By the code of PostgreSQL or of the network. https://www.postgresql.org/docs/15/errcodes-appendix.html */
 const BY_CODE: Readonly<Record<string, [message: string, again: number]>> = {
@@ -48,6 +58,7 @@ const BY_WORDS: readonly [RegExp, [message: string, again: number]][] = [
 /** What it is about an error of the database that passes; null for any other error. */
 export function dbTrouble(e: unknown): DbTrouble | null {
 	if (!(e instanceof Error)) return null;
+	if (e instanceof OutcomeUnknown) return { message: UNKNOWN, again: 2 };
 	// a host with several addresses fails with all of them
 	if (e instanceof AggregateError) return e.errors.map(dbTrouble).find((t) => t !== null) ?? null;
 	const { code } = e as { code?: unknown };

@@ -10,7 +10,7 @@ import {
 	speakersOf,
 	toJson
 } from '../../core';
-import { BadInput, checkModel } from '../../door';
+import { checkModel } from '../../door';
 import type { PoolClient } from 'pg';
 import {
 	countHeld,
@@ -257,12 +257,4 @@ async function noteLost(client: PoolClient, account: Account, lost: readonly Los
 		{ at: await momentOf(client), account: id, entryPoint: 'bulk', release },
 		[{ lines: lost.map((l) => ({ ...l, ...rest })), quiet: [] }]
 	);
-}
-
-/** How many values the sender has seen that will be lost. @throws {BadInput} */
-export function checkLost(v: unknown): number {
-	if (v === undefined) return 0;
-	if (typeof v !== 'number' || !Number.isInteger(v) || v < 0)
-		throw new BadInput('lost is how many values you saw that will be lost.');
-	return v;
 }

@@ -14,8 +14,6 @@ import type { Db } from '../db/pool';
 import { db, transaction } from '../db/pool';
 import { createAccount, digest, hashPassword, passwordFits } from './accounts';
 
-export const ROLES: readonly Role[] = ['administrator', 'author', 'reader'];
-
 /** What each role may do, for people. */
 export const ROLE_SAYS: Record<Role, string> = {
 	administrator: 'everything, people and tokens among it',

@@ -1,6 +1,6 @@
-import { BadInput, checkModelPieces, readJson } from '$door';
+import { BadInput, checkLost, checkModelPieces, readJson } from '$door';
 import { transaction } from '$server/db/pool';
-import { checkLost, editModel } from '$server/draft/model';
+import { editModel } from '$server/draft/model';
 import { allow, answer } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
