@@ -79,7 +79,9 @@
 		typed = '';
 	}
 	async function remove(option: string) {
-		if (await put('option removed', withoutOption(w.model, list!.id, option))) looked = null;
+		// another option may have been opened until this one is stored as removed
+		if (await put('option removed', withoutOption(w.model, list!.id, option)) && looked === option)
+			looked = null;
 	}
 	async function removeList() {
 		const { label } = list!;
@@ -176,7 +178,7 @@
 											o.retired ? 'taken back' : 'retired',
 											withOption(w.model, list.id, o.id, { retired: !o.retired })
 										).then((stored) => {
-											if (stored && !o.retired) looked = o.id;
+											if (stored && !o.retired) looked ??= o.id;
 										})}>{o.retired ? 'Take back' : 'Retire'}</button
 								>{/if}
 						</td>
