@@ -42,6 +42,13 @@ export const DEMO_PEOPLE: {
 		role: 'reader',
 		person: '3',
 		password: 'glasshouse-3'
+	},
+	{
+		email: 'claire@quillmere.example',
+		name: 'Claire Vauclair',
+		role: 'releaser',
+		person: '5',
+		password: 'glasshouse-4'
 	}
 ];
 

@@ -1,4 +1,3 @@
-import type { DbTrouble } from '$server/db/trouble';
 import type { Account } from '$server/people/accounts';
 
 declare global {
@@ -6,8 +5,10 @@ declare global {
 		interface Locals {
 			account: Account | null;
 			session: string | null;
-			/** The database could not do what was asked, and may in a moment. */
-			trouble: DbTrouble | null;
+			/** What the database could not do: with `again`, in a moment it may; with `status`, what was sent is at fault. */
+			trouble: { message: string; again?: number; status?: number } | null;
+			/** Network address from which it came: the proxy's word where that is trusted. */
+			address: string;
 			/** Of this request, in the log and in its answer. */
 			request: string;
 		}

@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import { building } from '$app/environment';
 import {
+	isRedirect,
 	json,
 	redirect,
 	type Handle,
@@ -8,11 +9,15 @@ import {
 	type RequestEvent,
 	type ServerInit
 } from '@sveltejs/kit';
+import { forRequest, note } from '$server/audit/audit';
 import { accountOfSession, accountOfToken } from '$server/people/accounts';
 import { startBackground } from '$server/jobs/background';
 import { db } from '$server/db/pool';
-import { dbTrouble, type DbTrouble } from '$server/db/trouble';
+import { dataFault, dbTrouble } from '$server/db/trouble';
+import { refusal } from '$server/http/guard';
+import { doingOf } from '$server/http/routes';
 import { log } from '$server/http/log';
+import { noteRequest } from '$server/measure/metrics';
 
 /** Messages are handed over and long changes carried on as long as the server runs. */
 export const init: ServerInit = () => {
@@ -21,37 +26,76 @@ export const init: ServerInit = () => {
 
 const SAFE = new Set(['GET', 'HEAD', 'OPTIONS']);
 
-/** Answered whoever asks: whether the server is alive, and whether it can work. */
-const OPEN = new Set(['/health', '/ready']);
-
 /** What every request has, and what becomes of those for which the database is away. */
 export const handle: Handle = async ({ event, resolve }) => {
-	const { locals } = event;
+	const { locals, request } = event;
+	const from = performance.now();
 	locals.account = null;
 	locals.session = null;
 	locals.trouble = null;
 	locals.request = randomUUID();
+	locals.address = addressOf(event);
+	const response = await forRequest(locals, () => served({ event, resolve }));
+	response.headers.set('x-request-id', locals.request);
+	response.headers.set('x-content-type-options', 'nosniff');
+	response.headers.set('referrer-policy', 'same-origin');
+	if (!response.headers.has('cache-control')) response.headers.set('cache-control', 'no-store');
+	// pages have a policy of their own, with nonces; nothing else is to be shown by a browser at all
+	if (!response.headers.has('content-security-policy'))
+		response.headers.set('content-security-policy', "default-src 'none'; frame-ancestors 'none'");
+	if (event.url.protocol === 'https:')
+		response.headers.set('strict-transport-security', 'max-age=31536000');
+	const seconds = (performance.now() - from) / 1000;
+	const { method } = request;
+	noteRequest({ route: event.route.id, method, status: response.status, seconds });
+	log.info(
+		{
+			request: locals.request,
+			method,
+			path: event.url.pathname,
+			status: response.status,
+			ms: Math.round(seconds * 1000),
+			account: (locals as App.Locals).account?.id
+		},
+		'request'
+	);
+	return response;
+};
+
+/** The address of whoever asks. An IPv4 address in the dress of IPv6 is one and the same. */
+function addressOf(event: RequestEvent): string {
+	try {
+		return event.getClientAddress().replace(/^::ffff:(?=\d+\.)/, '');
+	} catch {
+		return '';
+	}
+}
+
+const served: Handle = async ({ event, resolve }) => {
+	const { locals } = event;
 	let response: Response;
 	try {
 		response = await answered({ event, resolve });
 	} catch (e) {
+		// a redirect gets the headers that every answer has; what asks for data is answered by SvelteKit
+		if (isRedirect(e) && !event.isDataRequest)
+			return new Response(null, { status: e.status, headers: { location: e.location } });
 		// before anything was asked of a route: who asks could not be found out
 		const trouble = dbTrouble(e);
 		if (!trouble) throw e;
 		log.warn({ err: e, request: locals.request, path: event.url.pathname }, 'database away');
 		return unavailable(event, trouble);
 	}
-	const trouble = locals.trouble as DbTrouble | null;
-	if (trouble && response.status === 500) {
-		response = new Response(response.body, { status: 503, headers: response.headers });
-		response.headers.set('retry-after', String(trouble.again));
-	}
-	response.headers.set('x-request-id', locals.request);
-	return response;
+	const { trouble } = locals;
+	if (!trouble || response.status !== 500) return response;
+	const { status = 503, again } = trouble;
+	const changed = new Response(response.body, { status, headers: response.headers });
+	if (again !== undefined) changed.headers.set('retry-after', String(again));
+	return changed;
 };
 
-function unavailable(event: RequestEvent, trouble: DbTrouble): Response {
-	const headers = { 'retry-after': String(trouble.again), 'x-request-id': event.locals.request };
+function unavailable(event: RequestEvent, trouble: { message: string; again: number }): Response {
+	const headers = { 'retry-after': String(trouble.again) };
 	const page = event.request.headers.get('accept')?.includes('text/html');
 	if (!page)
 		return json({ message: trouble.message, again: trouble.again }, { status: 503, headers });
@@ -59,58 +103,118 @@ function unavailable(event: RequestEvent, trouble: DbTrouble): Response {
 	const html = `<!doctype html><html lang="en"><meta charset="utf-8"><meta http-equiv="refresh" content="${trouble.again}"><title>Rigid Rule</title><body style="font-family:sans-serif;max-width:30em;margin:15vh auto;padding:0 1em"><h1 style="font-size:1.2em">${trouble.message}</h1><p>This page asks again by itself.</p>`;
 	return new Response(html, {
 		status: 503,
-		headers: { ...headers, 'content-type': 'text/html; charset=utf-8' }
+		headers: {
+			...headers,
+			'content-type': 'text/html; charset=utf-8',
+			'content-security-policy':
+				"default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'"
+		}
 	});
 }
 
-/** Who asks, and whether the request may come from where it comes. */
+/** The address as SvelteKit finds a route by it: `/%61pi` is `/api`. Null for one that cannot be read. */
+function decoded(pathname: string): string | null {
+	try {
+		const path = decodeURIComponent(pathname);
+		return path.includes('\0') ? null : path;
+	} catch {
+		return null;
+	}
+}
+
+/** Who asks, whether the request may come from where it comes, and whether they have the right. */
 const answered: Handle = async ({ event, resolve }) => {
-	const { request, url, cookies, locals } = event;
-	if (OPEN.has(url.pathname)) return resolve(event);
-	if (url.pathname.startsWith('/api/')) {
-		const token = /^Bearer (\S{1,200})$/.exec(request.headers.get('authorization') ?? '')?.[1];
+	const { url, route } = event;
+	const path = decoded(url.pathname);
+	if (path === null || /%00/.test(url.search))
+		return json(
+			{ message: 'This address cannot be read: it holds signs that no text has.' },
+			{ status: 400 }
+		);
+	if (/^\/api(\/|$)/.test(path)) return answeredToToken(event, () => resolve(event));
+	const doing = doingOf(route.id, event.request.method, url.searchParams);
+	// metrics are for administrators and for a token alike
+	const token = route.id === '/metrics' && bearerOf(event.request);
+	if (token) return answeredToToken(event, () => resolve(event));
+	if (doing?.asks === 'anyone' && route.id !== '/sign-in' && route.id !== '/sign-out')
+		return resolve(event);
+	return answeredToSession(event, resolve);
+};
+
+/** What a request carries to say which token it has. */
+const bearerOf = (request: Request): string | undefined =>
+	/^Bearer (\S{1,200})$/i.exec(request.headers.get('authorization') ?? '')?.[1];
+
+async function answeredToToken(
+	event: RequestEvent,
+	go: () => Response | Promise<Response>
+): Promise<Response> {
+	const { locals, route, request } = event;
+	if (route.id === null)
+		return json({ message: 'There is nothing at this address.' }, { status: 404 });
+	const doing = doingOf(route.id, request.method, event.url.searchParams);
+	if (doing?.asks !== 'anyone') {
+		const token = bearerOf(request);
 		locals.account = token ? await accountOfToken(db(), token) : null;
 		if (locals.account?.mustChange) locals.account = null;
 		if (!locals.account)
 			return json(
-				{
-					message:
-						'Send a token: Authorization: Bearer rr_…. An administrator makes one under Settings.'
-				},
+				{ message: 'Send a token: Authorization: Bearer rr_…. Operators make one under Settings.' },
 				{ status: 401, headers: { 'www-authenticate': 'Bearer' } }
 			);
-		return resolve(event);
 	}
+	const refused = refusal(event);
+	return refused ? refuse(event, refused) : go();
+}
+
+/** Refuses, and keeps that it was refused where somebody lacks a right. */
+async function refuse(
+	event: RequestEvent,
+	{ status, message }: { status: number; message: string }
+): Promise<Response> {
+	const { account } = event.locals;
+	if (status === 403 && account)
+		await note(db(), account, 'was refused a right', `${event.request.method} ${event.route.id}`);
+	return json({ message }, { status });
+}
+
+async function answeredToSession(
+	event: RequestEvent,
+	resolve: Parameters<Handle>[0]['resolve']
+): Promise<Response> {
+	const { request, url, cookies, locals, route } = event;
+	const changes = !SAFE.has(request.method);
+	const asJson = changes || request.headers.get('accept')?.includes('application/json');
 	// cookies go along from any site, so what changes something must come from ours
-	if (!SAFE.has(request.method) && request.headers.get('origin') !== url.origin)
+	if (changes && request.headers.get('origin') !== url.origin)
 		return json({ message: 'This request came from another site.' }, { status: 403 });
 	const token = cookies.get('session');
 	if (token) {
-		locals.account = await accountOfSession(db(), token);
+		locals.account = await accountOfSession(db(), token.slice(0, 200));
 		if (locals.account) locals.session = token;
 		else cookies.delete('session', { path: '/' });
 	}
-	if (!locals.account && url.pathname !== '/sign-in') {
-		if (!SAFE.has(request.method) || request.headers.get('accept')?.includes('application/json'))
-			return json({ message: 'Your session has ended. Sign in again.' }, { status: 401 });
+	if (!locals.account && route.id !== '/sign-in' && route.id !== '/sign-out') {
+		if (asJson) return json({ message: 'Your session has ended. Sign in again.' }, { status: 401 });
 		redirect(303, `/sign-in?to=${encodeURIComponent(url.pathname + url.search)}`);
 	}
 	// a password that somebody else knows opens nothing but its own change
-	if (locals.account?.mustChange && !['/password', '/sign-out'].includes(url.pathname)) {
-		if (!SAFE.has(request.method) || request.headers.get('accept')?.includes('application/json'))
-			return json({ message: 'Change your password first.' }, { status: 403 });
+	if (locals.account?.mustChange && route.id !== '/password' && route.id !== '/sign-out') {
+		if (asJson) return json({ message: 'Change your password first.' }, { status: 403 });
 		redirect(303, '/password');
 	}
+	// a page that somebody may not see says so within the frame; its load refuses
+	const page = !changes && route.id?.startsWith('/(app)');
+	const refused = route.id === null || page ? null : refusal(event);
+	if (refused) return refuse(event, refused);
 	const theme = cookies.get('theme') ?? '';
 	const response = await resolve(event, {
 		transformPageChunk: ({ html }) =>
 			html.replace('%theme%', theme === 'dark' || theme === 'light' ? theme : '')
 	});
 	allowStyles(response);
-	response.headers.set('x-content-type-options', 'nosniff');
-	response.headers.set('referrer-policy', 'same-origin');
 	return response;
-};
+}
 
 /**
  * The editor of formulas makes its styles while it runs. They carry the nonce of the page's scripts,
@@ -126,16 +230,24 @@ function allowStyles(response: Response) {
 		);
 }
 
-export const handleError: HandleServerError = ({ error, event, status }) => {
+export const handleError: HandleServerError = ({ error: e, event, status }) => {
 	const { request } = event.locals;
-	const trouble = dbTrouble(error);
+	const trouble = dbTrouble(e);
 	if (trouble) {
 		event.locals.trouble = trouble;
-		log.warn({ err: error, request, path: event.url.pathname }, 'database away');
+		log.warn({ err: e, request, path: event.url.pathname }, 'database away');
 		return { ...trouble, request };
 	}
-	if (status !== 404)
-		log.error({ err: error, request, path: event.url.pathname }, 'request failed');
+	const fault = dataFault(e);
+	if (fault) {
+		event.locals.trouble = { status: 400, message: fault };
+		log.warn(
+			{ err: e, request, path: event.url.pathname },
+			'a value that cannot be stored came past the door'
+		);
+		return { message: fault, request };
+	}
+	if (status !== 404) log.error({ err: e, request, path: event.url.pathname }, 'request failed');
 	return {
 		request,
 		message:

@@ -71,7 +71,7 @@ export {
 export type { Expr, Template } from './document/tree';
 
 // ── Values: exact, and the same read from JSON, from typed text and from records ─────────────────
-export { fromJson, fromText, misfit, toJson } from './fields/codec';
+export { fromJson, fromText, isText, misfit, toJson } from './fields/codec';
 export { converted, type Titles } from './fields/convert';
 export type { Reading } from './fields/codec';
 export { readDay, readMoment, typedMoment } from './fields/days';
@@ -221,7 +221,9 @@ export { speakersOf, type ModelPart, type Speaker } from './check/speaks';
 export {
 	acceptedAs,
 	applied,
+	at as standsAt,
 	editBetween,
+	forced,
 	modelEditBetween,
 	partName,
 	reversed,

@@ -1,5 +1,6 @@
 /** The forms of sign-in and settings: what each may send. The page asks before it sends, the server after. */
 import * as yup from 'yup';
+import { ROLES } from './rights';
 
 /** Longest name of a person or token. */
 const NAME = 80;
@@ -35,10 +36,7 @@ export const FORMS = {
 			.required('Give the e-mail address with which the person signs in.')
 			.max(200, 'An address may have 200 characters.')
 			.email('That is no e-mail address.'),
-		role: yup
-			.string()
-			.oneOf(['administrator', 'author', 'reader'], 'Choose a role.')
-			.required('Choose a role.'),
+		role: yup.string().oneOf(ROLES, 'Choose a role.').required('Choose a role.'),
 		person: yup.string().matches(/^\d{0,18}$/, 'That is no record number.')
 	}),
 	personId: yup.object({ id: number }),
@@ -51,7 +49,22 @@ export const FORMS = {
 		)
 	}),
 	session: yup.object({ id: yup.string().matches(/^\d{0,18}$/) }),
-	token: yup.object({ label: name('the token') }),
+	token: yup.object({
+		label: name('the token'),
+		of: yup.string().matches(/^\d{0,18}$/, 'There is no such service.'),
+		role: yup.string().oneOf(ROLES, 'Choose a role.').required('Choose a role.'),
+		/** Record types, a space between them; none for all. */
+		types: yup.string().max(2000),
+		ends: yup
+			.string()
+			.matches(/^(\d{4}-\d{2}-\d{2})?$/, 'Write the day as 2027-01-31.')
+			.test('future', 'That day is over.', (d) => !d || d >= new Date().toISOString().slice(0, 10))
+	}),
+	service: yup.object({
+		name: name('the service'),
+		role: yup.string().oneOf(ROLES, 'Choose a role.').required('Choose a role.')
+	}),
+	releases: yup.object({ second: yup.string().oneOf(['', 'yes']) }),
 	revoke: yup.object({
 		id: yup
 			.string()

@@ -24,6 +24,7 @@ import {
 	MOMENTS,
 	isIdentity,
 	isKeptName,
+	isText,
 	upgraded
 } from '../core';
 import { body } from './bodies';
@@ -395,7 +396,25 @@ export function parseJson(text: string, what: string, most = 2_000_000): unknown
 	}
 	if (/__proto__|\\u/.test(text) && namesPrototype(json))
 		throw new BadInput(`${what} has a key “__proto__”; nothing may be called so.`);
+	const odd = /\\u(0000|d[89a-f])|\p{Surrogate}/iu.test(text) ? unreadableIn(json, '') : null;
+	if (odd !== null)
+		throw new BadInput(
+			`${what} holds a sign that no text can have (NUL, or half of a pair)${odd && ` at ${odd}`}.`
+		);
 	return json;
+}
+
+/** Where the first text stands that cannot be held, as `records[2].values.name`; null when there is none. */
+function unreadableIn(json: unknown, at: string): string | null {
+	if (typeof json === 'string') return isText(json) ? null : at;
+	if (typeof json !== 'object' || json === null) return null;
+	for (const [key, value] of Object.entries(json)) {
+		const place = Array.isArray(json) ? `${at}[${key}]` : at ? `${at}.${key}` : key;
+		if (!isText(key)) return at;
+		const odd = unreadableIn(value, place);
+		if (odd !== null) return odd;
+	}
+	return null;
 }
 
 /** Whether any object within has a key that would set its prototype wherever it is copied. */
@@ -440,6 +459,26 @@ export function checkLost(v: unknown): number {
 	if (typeof v !== 'number' || !Number.isInteger(v) || v < 0)
 		throw new BadInput('lost is how many values you saw that will be lost.');
 	return v;
+}
+
+/** The revision of the draft that the sender looked at. @throws {BadInput} */
+export function checkRevision(v: unknown): number {
+	if (typeof v !== 'number' || !Number.isInteger(v) || v < 0 || v > 2 ** 31)
+		throw new BadInput('revision must be the revision of the draft that you looked at.');
+	return v;
+}
+
+/** In which part of the draft an open page works. @throws {BadInput} */
+export function checkHere(v: unknown): { page: string; at: string | null } {
+	const { page, at } = (v ?? {}) as { page?: unknown; at?: unknown };
+	if (typeof page !== 'string' || !/^[\w-]{1,40}$/.test(page))
+		throw new BadInput('page must be the identity of an open page.');
+	if (
+		at !== null &&
+		(typeof at !== 'string' || !/^(rules|definitions|tables)\.[\w-]{1,80}$/.test(at))
+	)
+		throw new BadInput('at must be a rule, definition or table, such as rules.r_1, or null.');
+	return { page, at };
 }
 
 /** A release as it is exported: what it fixes, and the model it speaks of. */

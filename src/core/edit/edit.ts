@@ -192,6 +192,13 @@ export function applied<D extends RuleSet | Model>(set: D, pieces: readonly Piec
 	return { set: next, refused };
 }
 
+/** Carries out the pieces whatever stands there now: one of two that stood against each other is chosen. */
+export const forced = <D extends RuleSet | Model>(set: D, pieces: readonly Piece[]): D =>
+	pieces.reduce((next, { before: _, ...p }) => {
+		const found = at(next, p.path) as JsonValue | undefined;
+		return applied(next, [found === undefined ? p : { ...p, before: found }]).set;
+	}, set);
+
 /** An order by those of its elements that are still there: others have come and gone. */
 function inOrder(found: unknown, p: Piece) {
 	const all = (found as string[] | undefined) ?? [];

@@ -76,8 +76,7 @@ const WANTED: Record<Field['type'], string> = {
 export function fromText(field: Field, raw: string, schema: Schema): Reading {
 	const text = raw.trim();
 	if (text === '') return good(null);
-	// PostgreSQL holds no NUL in a text, and nothing else needs one
-	if (raw.includes('\0')) return bad(`${field.label}: the text holds a NUL character.`);
+	if (!isText(raw)) return bad(unreadable(field));
 	if (raw.length > MAX_FIELD_TEXT && field.type !== 'choices')
 		return bad(`${field.label} holds ${MAX_FIELD_TEXT} characters; this has ${raw.length}.`);
 	switch (field.type) {
@@ -169,6 +168,12 @@ function unknownOption(field: Field, text: string, schema: Schema): string {
 	return `${field.label} has no option “${clip(text)}”.${guess ? ` Did you mean “${guess}”?` : ''} It has ${all}.`;
 }
 
+/** Whether a text can be held: no NUL, which PostgreSQL has none of, and no half of a surrogate pair. */
+export const isText = (s: string) => !s.includes('\0') && !/\p{Surrogate}/u.test(s);
+
+const unreadable = (field: Field) =>
+	`${field.label}: the text holds a sign that no text can have (NUL, or half of a pair).`;
+
 const beyond = (field: Field) =>
 	`${field.label} holds days of the years ${FIRST_YEAR} to ${LAST_YEAR}.`;
 
@@ -205,6 +210,7 @@ export function misfit(field: Field, v: Value, before: Value, schema: Schema): s
 	}
 	const day = v instanceof Moment ? v.date : v;
 	if (day instanceof LocalDate && !isHeld(day)) return beyond(field);
+	if (typeof v === 'string' && !isText(v)) return unreadable(field);
 	if (typeof v === 'string' && v.length > MAX_FIELD_TEXT)
 		return `${field.label} holds ${MAX_FIELD_TEXT} characters; this has ${v.length}.`;
 	return null;

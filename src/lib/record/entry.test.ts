@@ -44,6 +44,7 @@ beforeEach(() => {
 		account: { id: '1', name: 'Ida', email: '', role: 'author', person: '1' },
 		model: demoModel,
 		draft: { set: demoDraft, authors: {} },
+		revision: 1,
 		draftHash: 'h',
 		overruled: {},
 		inForce: { number: 3, set: demoReleases[2].set },

@@ -8,6 +8,7 @@
 	import { DropdownMenu } from 'bits-ui';
 	import Ellipsis from '@lucide/svelte/icons/ellipsis';
 	import { goto } from '$app/navigation';
+	import Here from '../shell/Here.svelte';
 	import SearchPick, { type Found } from '../inputs/SearchPick.svelte';
 	import Accept from './Accept.svelte';
 	import AsText from './AsText.svelte';
@@ -196,6 +197,7 @@
 					}}
 				/>
 			</div>
+			<Here part="rules.{rule.id}" />
 			{#if status}<span class="border border-line px-1.5 text-xs whitespace-nowrap text-quiet"
 					>{status === 'new' ? 'new, not live yet' : 'changed, not live yet'}</span
 				>{/if}

@@ -8,6 +8,9 @@ import { applied, editBetween, modelEditBetween, reversed } from '$core';
 /** Edits with one label in quick succession are one step. Milliseconds. */
 const JOINS_WITHIN = 1200;
 const MOST_STEPS = 200;
+/** Where a tab keeps its steps, and the most characters of them. */
+const KEPT = 'steps';
+const MOST_KEPT = 1_000_000;
 
 /** What the steps are taken in. */
 export interface Worked {
@@ -68,6 +71,35 @@ export class History {
 	#push(had: Step[], step: Step) {
 		this.#done = [...had.slice(1 - MOST_STEPS), step];
 		this.#undone = [];
+	}
+
+	/**
+	 * Keeps the steps for this tab, so that a page that is loaded again still has them. A step only ever
+	 * takes back what still stands as it left it, so an old one does no harm.
+	 * @param under what the steps lie in: whose they are, and of which release
+	 */
+	keep(store: Storage, under: string) {
+		let done = this.#done;
+		let text = JSON.stringify({ under, done, undone: this.#undone });
+		while (text.length > MOST_KEPT && done.length) {
+			done = done.slice(Math.ceil(done.length / 2));
+			text = JSON.stringify({ under, done, undone: [] });
+		}
+		try {
+			store.setItem(KEPT, text);
+		} catch {
+			// a full store keeps nothing; the steps of this page stay
+		}
+	}
+
+	/** Takes up the steps that were kept, where they lie in the same. */
+	takeUp(store: Storage, under: string) {
+		const text = store.getItem(KEPT);
+		if (!text || this.#done.length) return;
+		const kept = JSON.parse(text) as { under: string; done: Step[]; undone: Step[] };
+		if (kept.under !== under) return;
+		this.#done = kept.done;
+		this.#undone = kept.undone;
 	}
 
 	/** What comes next is a step of its own: the draft was loaded, or somebody moved on. */

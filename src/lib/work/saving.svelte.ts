@@ -3,6 +3,12 @@ import type { Piece, RuleSet } from '$core';
 import { acceptedAs, applied, editBetween } from '$core';
 import { Refused, ask } from './http';
 
+/** What the server says of a step it stored. */
+export interface Step {
+	revision: number;
+	was: number;
+}
+
 export type Saving = 'saved' | 'saving' | 'waiting' | 'conflict' | 'refused';
 
 /** Milliseconds between an edit and sending it, and before asking again when the server cannot be reached. */
@@ -17,8 +23,16 @@ export class Saver {
 	#timer: ReturnType<typeof setTimeout> | null = null;
 	#flushing: Promise<void> | null = null;
 
-	/** @param draft the draft as it stands now */
-	constructor(private readonly draft: () => RuleSet) {}
+	/**
+	 * @param draft the draft as it stands now
+	 * @param stored told of the step that the server stored
+	 * @param overtaken told that somebody else was first: what they stored is to be loaded
+	 */
+	constructor(
+		private readonly draft: () => RuleSet,
+		private readonly stored: (step: Step) => void = () => undefined,
+		private readonly overtaken: () => void = () => undefined
+	) {}
 
 	/** The draft was edited. */
 	edited() {
@@ -51,7 +65,10 @@ export class Saver {
 		const target = this.draft();
 		const { pieces } = editBetween('', this.#stored, target);
 		try {
-			if (pieces.length) await ask('/draft', { method: 'PATCH', body: { pieces }, lasting: true });
+			if (pieces.length)
+				this.stored(
+					await ask<Step>('/draft', { method: 'PATCH', body: { pieces }, lasting: true })
+				);
 		} catch (e) {
 			if (!(e instanceof Refused)) throw e;
 			if (e.unreachable) {
@@ -63,6 +80,7 @@ export class Saver {
 			}
 			this.state = e.status === 409 ? 'conflict' : 'refused';
 			this.trouble = e.message;
+			if (this.state === 'conflict') this.overtaken();
 			return;
 		}
 		this.#stored = target;

@@ -2,6 +2,7 @@
 import type { Trial } from '$core';
 import type { TrialAnswer, TrialJob, TrialOutcome } from '../../workers/trials.worker';
 import { Refused, ask } from './http';
+import type { Step } from './saving.svelte';
 
 export class Trials {
 	all = $state.raw<Trial[]>([]);
@@ -18,7 +19,7 @@ export class Trials {
 	 */
 	constructor(
 		private readonly draft: () => Pick<TrialJob, 'model' | 'set'>,
-		private readonly changed: () => void = () => undefined
+		private readonly changed: (step: Step) => void = () => undefined
 	) {}
 
 	/** Runs all of them; called again, the newest run counts. In the browser only. */
@@ -49,8 +50,9 @@ export class Trials {
 
 	/** Stores a trial; what the server says against it, or null. */
 	async keep(trial: Trial): Promise<string | null> {
+		let step: Step;
 		try {
-			await ask(`/trials/${trial.id}`, { method: 'PUT', body: trial });
+			step = await ask<Step>(`/trials/${trial.id}`, { method: 'PUT', body: trial });
 		} catch (e) {
 			if (e instanceof Refused) return e.message;
 			throw e;
@@ -58,21 +60,22 @@ export class Trials {
 		const had = this.all.some((t) => t.id === trial.id);
 		this.all = had ? this.all.map((t) => (t.id === trial.id ? trial : t)) : [...this.all, trial];
 		this.run();
-		this.changed();
+		this.changed(step);
 		return null;
 	}
 
 	/** Takes a trial away; what the server says against it, or null. */
 	async drop(id: string): Promise<string | null> {
+		let step: Step;
 		try {
-			await ask(`/trials/${id}`, { method: 'DELETE' });
+			step = await ask<Step>(`/trials/${id}`, { method: 'DELETE' });
 		} catch (e) {
 			if (e instanceof Refused) return e.message;
 			throw e;
 		}
 		this.all = this.all.filter((t) => t.id !== id);
 		this.run();
-		this.changed();
+		this.changed(step);
 		return null;
 	}
 

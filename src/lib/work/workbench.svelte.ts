@@ -14,6 +14,7 @@ import type {
 	ModelFault,
 	Output,
 	Overruled,
+	Piece,
 	Plan,
 	ReferenceTable,
 	Repair,
@@ -33,6 +34,7 @@ import {
 	compilePlan,
 	copiedTo,
 	duplicated,
+	forced,
 	freeName,
 	isAccepted,
 	lossesBetween,
@@ -46,11 +48,14 @@ import {
 	repaired,
 	settle,
 	sheetOf,
+	standsAt,
 	submissionOf,
 	toJson,
+	touched,
 	valuesFromJson,
 	valuesToJson
 } from '$core';
+import { may, type Right, type Role } from '../../door/rights';
 import { zones } from '../../runtime/zones';
 import { formatValue } from '../words/format';
 import { Refused, ask } from './http';
@@ -60,7 +65,8 @@ import type { Rehearsal } from '../../server/look/rehearse';
 import { Analysis } from './analysis.svelte';
 import { History, type Stepped } from './history.svelte';
 import { KeptSamples } from './kept.svelte';
-import { Saver } from './saving.svelte';
+import { Others } from './others.svelte';
+import { Saver, type Step } from './saving.svelte';
 import type { Sample } from './sample';
 import type { Touched } from './touch';
 import { touch } from './touch';
@@ -68,10 +74,12 @@ import { Trials } from './trials.svelte';
 
 /** What the pages begin with, as the server sends it. */
 export interface WorkData {
-	account: { id: string; name: string; email: string; role: string; person: string | null };
+	account: { id: string; name: string; email: string; role: Role; person: string | null };
 	model: Model;
 	draft: { set: RuleSet; authors: Record<string, string> };
 	draftHash: string;
+	/** Of the draft; every step that is stored has the next. */
+	revision: number;
 	overruled: Record<string, Overruled>;
 	inForce: { number: number; set: RuleSet };
 	trials: Trial[];
@@ -79,6 +87,17 @@ export interface WorkData {
 }
 
 export type { Sample };
+
+/** What was written here where somebody else was first. */
+export interface Conflict {
+	/** As `rules.r_1`. */
+	part: string;
+	/** What it lies in, as people know it. */
+	name: string;
+	by: string | null;
+	/** What was written here. */
+	pieces: readonly Piece[];
+}
 
 const KEY = Symbol('workbench');
 
@@ -105,8 +124,21 @@ export class Workbench {
 	sample = $state.raw<Sample | null>(null);
 	/** Who stored each part of the draft last, as it was loaded. */
 	#authors: Record<string, string> = {};
-	readonly saver = new Saver(() => this.draft);
+	/** The revision of the draft that this page knows. */
+	revision = $state(0);
+	/** Where somebody else was first, with what was written here. */
+	conflicts = $state.raw<readonly Conflict[]>([]);
+	readonly saver = new Saver(
+		() => this.draft,
+		(step) => this.#stepped(step),
+		() => void this.reload()
+	);
 	readonly history = new History();
+	/** Others at the same draft. */
+	readonly others = new Others(
+		(revision) => this.#heard(revision),
+		() => this.canEdit
+	);
 	readonly analysis = new Analysis(() => ({
 		model: this.model,
 		set: this.draft,
@@ -115,7 +147,10 @@ export class Workbench {
 	}));
 	readonly trials = new Trials(
 		() => ({ model: this.model, set: this.draft }),
-		() => this.analysis.look()
+		(step) => {
+			this.#stepped(step);
+			this.analysis.look();
+		}
 	);
 	/** What a step back or forth, or loading, could not keep, and why; until the next edit. */
 	notice = $state<string | null>(null);
@@ -165,15 +200,38 @@ export class Workbench {
 	constructor(data: WorkData) {
 		this.account = data.account;
 		this.kept = new KeptSamples(`samples.${data.account.id}`);
-		this.canEdit = data.account.role !== 'reader';
+		this.canEdit = this.may('write');
 		this.load(data);
+	}
+
+	/** Whether whoever is signed in has a right. */
+	may(right: Right): boolean {
+		return may(this.account.role, right);
+	}
+
+	/** A step of this page was stored. Where others had stored some before it, theirs are loaded. */
+	#stepped({ revision, was }: Step) {
+		const missed = was > this.revision;
+		this.revision = Math.max(this.revision, missed ? this.revision : revision);
+		if (missed) void this.reload();
+	}
+
+	#hearing: ReturnType<typeof setTimeout> | null = null;
+	/** Somebody stored a step, perhaps this page: its own answer comes in a moment. */
+	#heard(revision: number) {
+		if (revision <= this.revision || this.#hearing) return;
+		this.#hearing = setTimeout(() => {
+			this.#hearing = null;
+			if (revision > this.revision) void this.reload();
+		}, 400);
 	}
 
 	/** Takes what the server holds. Edits not saved yet stay. */
 	load(data: WorkData) {
 		// a release ends what can be taken back: what is in force is not undone by a key
 		if (this.force.number !== data.inForce.number) this.history.clear();
-		this.history.close();
+		if (data.revision !== this.revision) this.history.close();
+		this.revision = data.revision;
 		// the same model stays the very same object, so that nothing is compiled again
 		const same = canonicalJson(this.model) === canonicalJson(data.model);
 		if (!same && !this.#asking) this.model = data.model;
@@ -187,13 +245,37 @@ export class Workbench {
 		const before = this.draft;
 		const { set, lost } = this.saver.loaded(data.draft.set);
 		this.draft = set;
-		if (lost.length) {
-			const names = [...new Set(lost.map((p) => partName(set, p.path)))].join(', ');
-			this.notice = `Somebody else changed ${names} meanwhile. Theirs stands now; the rest of your edits is kept.`;
-		}
+		if (lost.length) this.#conflict(lost, before);
 		if (this.saver.state !== 'saved') return;
 		if (this.loadedHash !== data.draftHash || this.draft !== before || others) this.analysis.look();
 		this.loadedHash = data.draftHash;
+	}
+
+	/** Keeps what was written here where somebody else was first: theirs stands, and one may choose. */
+	#conflict(lost: readonly Piece[], mine: RuleSet) {
+		const more = touched(lost).map(({ part, id }): Conflict => {
+			const pieces = lost.filter((p) => p.path[0] === part && p.path[1] === id);
+			const gone = standsAt(this.draft, [part, id]) === undefined;
+			const whole = standsAt(mine, [part, id]) as JsonValue | undefined;
+			return {
+				part: `${part}.${id}`,
+				name: partName(gone ? mine : this.draft, [part, id]),
+				by: this.#authors[`${part}.${id}`] ?? null,
+				// what they took out comes back whole
+				pieces: gone && whole ? [{ path: [part, id], after: whole, behind: null }] : pieces
+			};
+		});
+		const anew = new Set(more.map((c) => c.part));
+		this.conflicts = [...this.conflicts.filter((c) => !anew.has(c.part)), ...more];
+	}
+
+	/** The draft as it would be with what was written here in the place of what somebody else stored. */
+	withMine = (c: Conflict): RuleSet => forced(this.draft, c.pieces);
+
+	/** Ends a conflict: theirs stays, or what was written here takes its place. */
+	settleConflict(c: Conflict, take: 'mine' | 'theirs') {
+		if (take === 'mine') this.edit(`yours ${c.part}`, this.withMine(c));
+		this.conflicts = this.conflicts.filter((x) => x !== c);
 	}
 
 	// ---- editing ----------------------------------------------------------------------------
@@ -208,6 +290,13 @@ export class Workbench {
 	editRule(label: string, id: string, change: (r: Rule) => Rule) {
 		const rules = this.draft.rules.map((r) => (r.id === id ? change(r) : r));
 		this.edit(`${label} ${id}`, { ...this.draft, rules });
+	}
+
+	/** Takes note of a step that the server carried out on the whole draft, so that it can be taken back. */
+	stepped(label: string, before: RuleSet) {
+		this.history.close();
+		this.history.note(label, before, this.draft);
+		this.history.close();
 	}
 
 	/** Takes the last step back. @returns what was done, in words; null when nothing was */
@@ -287,7 +376,9 @@ export class Workbench {
 		const earlier = this.#asked;
 		const asked = (async () => {
 			await earlier;
-			await ask('/draft/model', { method: 'PATCH', body: { pieces, lost }, lasting: true });
+			this.#stepped(
+				await ask<Step>('/draft/model', { method: 'PATCH', body: { pieces, lost }, lasting: true })
+			);
 		})();
 		this.#asked = asked.catch(() => undefined);
 		let faults: readonly ModelFault[] = [];
@@ -456,12 +547,9 @@ export class Workbench {
 		return this.shownAt(f);
 	}
 
-	/** Whether this person may accept a finding: authors advice, an administrator what blocks. */
+	/** Whether this person may accept a finding: authors advice, what blocks who has the right. */
 	mayAccept(f: Finding): boolean {
-		const { role } = this.account;
-		return (
-			mayBeAccepted(f) && (f.severity === 'advisory' ? this.canEdit : role === 'administrator')
-		);
+		return mayBeAccepted(f) && (f.severity === 'advisory' ? this.canEdit : this.may('settle'));
 	}
 
 	/** What a finding is about, by its name. */
@@ -545,7 +633,17 @@ export class Workbench {
 		return this.saver.flush();
 	}
 
+	/** What the steps of this page lie in. */
+	get #steps() {
+		return `${this.account.id} ${this.force.number}`;
+	}
+	/** Keeps the steps for this tab; see {@link History.keep}. In the browser only. */
+	keepSteps = () => this.history.keep(sessionStorage, this.#steps);
+	takeUpSteps = () => this.history.takeUp(sessionStorage, this.#steps);
+
 	stop() {
+		if (this.#hearing) clearTimeout(this.#hearing);
+		this.others.stop();
 		this.trials.stop();
 		this.analysis.stop();
 	}

@@ -15,6 +15,7 @@ const data = (more: object = {}) =>
 		model: demoModel,
 		modelRevision: 1,
 		draft: { set: demoDraft, authors: {} },
+		revision: 1,
 		draftHash: 'h1',
 		overruled: {},
 		inForce: { number: 3, set: demoReleases[2].set },
@@ -183,6 +184,71 @@ describe('edits', () => {
 	});
 });
 
+describe('others at the same draft', () => {
+	const here = (page: string, at: string | null, name = 'Jonas') =>
+		w.others.hear({ kind: 'here', page, account: '2', name, at });
+	it('are seen where they work, once each, until they leave', () => {
+		here('p1', 'rules.size_class');
+		here('p2', 'rules.size_class');
+		here('p3', 'rules.size_class', 'Claire');
+		expect(w.others.at('rules.size_class')).toEqual(['Jonas', 'Claire']);
+		here('p3', 'rules.urgency', 'Claire');
+		here('p1', null);
+		expect(w.others.at('rules.size_class')).toEqual(['Jonas']);
+		expect(w.others.at('rules.urgency')).toEqual(['Claire']);
+	});
+});
+
+describe('the steps of a page', () => {
+	const store = () => {
+		const kept = new Map<string, string>();
+		return {
+			getItem: (k: string) => kept.get(k) ?? null,
+			setItem: (k: string, v: string) => void kept.set(k, v)
+		} as unknown as Storage;
+	};
+	it('are there again after it is loaded anew, and take back nothing of others', () => {
+		const tab = store();
+		why('mine');
+		w.editRule('name', 'urgency', (r) => ({ ...r, name: 'Mine' }));
+		w.history.keep(tab, 'ida 3');
+		const stored = w.draft;
+		w = new Workbench(data({ draft: { set: stored, authors: {} } }));
+		w.load(data({ draft: { set: stored, authors: {} } }));
+		w.history.takeUp(tab, 'jonas 3');
+		expect(w.history.undoLabel).toBeNull();
+		w.history.takeUp(tab, 'ida 3');
+		expect(w.undo()).toContain('Undone');
+		expect(w.rule('urgency')!.name).not.toBe('Mine');
+		// somebody else wrote there since
+		w.load(
+			data({
+				draft: {
+					set: {
+						...w.draft,
+						rules: w.draft.rules.map((r) => (r.id === 'size_class' ? { ...r, why: 'theirs' } : r))
+					},
+					authors: {}
+				}
+			})
+		);
+		expect(w.undo()).toBeNull();
+		expect(size().why).toBe('theirs');
+	});
+	it('are kept within bounds, the newest of them', () => {
+		const tab = store();
+		for (let i = 0; i < 40; i++) {
+			vi.advanceTimersByTime(2000);
+			why(`${i} ${'x'.repeat(60_000)}`);
+		}
+		w.history.keep(tab, 'ida 3');
+		expect(tab.getItem('steps')!.length).toBeLessThan(1_000_000);
+		w = new Workbench(data());
+		w.history.takeUp(tab, 'ida 3');
+		expect(w.history.undoLabel).toContain('why');
+	});
+});
+
 describe('saving', () => {
 	const sent = () => calls.filter((c) => c.path.startsWith('/draft'));
 	const pieces = () =>
@@ -236,13 +302,71 @@ describe('saving', () => {
 		expect(w.saver.state).toBe('saved');
 		expect(size().why).toBe('theirs');
 		expect(w.saver.trouble).toBeNull();
-		expect(w.notice).toContain('Theirs stands now');
+		expect(w.conflicts).toMatchObject([{ part: 'rules.size_class', name: `“${size().name}”` }]);
+		w.settleConflict(w.conflicts[0], 'theirs');
+		expect([size().why, w.conflicts]).toEqual(['theirs', []]);
 		answer = () => ({ status: 400, body: { message: 'name is too long' } });
 		why('x');
 		await later();
 		expect([w.saver.state, w.saver.trouble]).toEqual(['refused', 'name is too long']);
 		w.load(theirs((r) => ({ ...r, why: 'theirs' })));
 		expect([w.saver.state, w.saver.trouble, size().why]).toEqual(['saved', null, 'theirs']);
+	});
+	it('of two versions takes either, whole where somebody took the rule out; other edits go on', async () => {
+		answer = () => ({ status: 409, body: { message: 'Ida changed “Size class” meanwhile.' } });
+		why('mine');
+		w.editRule('name', 'urgency', (r) => ({ ...r, name: 'Mine as well' }));
+		await later();
+		answer = () => ({ body: { revision: 3, was: 2 } });
+		calls = [];
+		w.load(theirs((r) => ({ ...r, why: 'theirs' })));
+		await later();
+		// the other rule was held up by nothing
+		expect(pieces().map((p) => p.path.join('.'))).toEqual(['rules.urgency.name']);
+		w.settleConflict(w.conflicts[0], 'mine');
+		expect(size().why).toBe('mine');
+		await later();
+		expect(pieces().at(-1)).toMatchObject({ before: 'theirs', after: 'mine' });
+		expect(w.undo()).toContain('Undone');
+		expect(size().why).toBe('theirs');
+		await later();
+		answer = () => ({ status: 409, body: { message: 'gone' } });
+		why('once more');
+		await later();
+		answer = () => ({ body: { revision: 4, was: 3 } });
+		const { set } = data().draft;
+		w.load(
+			data({
+				draft: {
+					set: { ...set, rules: set.rules.filter((r) => r.id !== 'size_class') },
+					authors: {}
+				}
+			})
+		);
+		expect(size()).toBeUndefined();
+		w.settleConflict(w.conflicts[0], 'mine');
+		expect(size().why).toBe('once more');
+	});
+	it('loads what others stored before a step of its own, and what it hears of', async () => {
+		const reload = vi.fn(() => Promise.resolve());
+		w.reload = reload;
+		answer = () => ({ body: { revision: 2, was: 1 } });
+		why('a');
+		await later();
+		expect([w.revision, reload.mock.calls.length]).toEqual([2, 0]);
+		// its own step, heard of before or after its answer, is nothing new
+		w.others.hear({ kind: 'changed', revision: 2, account: '1', name: 'Ida' });
+		await later();
+		expect(reload).not.toHaveBeenCalled();
+		answer = () => ({ body: { revision: 5, was: 4 } });
+		why('b');
+		await later();
+		expect([w.revision, reload.mock.calls.length]).toEqual([2, 1]);
+		w.load(data({ revision: 5 }));
+		expect(w.revision).toBe(5);
+		w.others.hear({ kind: 'changed', revision: 6, account: '2', name: 'Jonas' });
+		await later();
+		expect(reload.mock.calls.length).toBe(2);
 	});
 	it('of an edit that is refused goes on with the next one', async () => {
 		answer = () => ({ status: 400, body: { message: 'name is too long' } });

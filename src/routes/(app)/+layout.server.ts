@@ -11,14 +11,17 @@ import {
 	rulesOf
 } from '$server/db/rules';
 import { knownOverruled } from '$server/db/journal';
+import { revisionOf } from '$server/draft/revision';
 import type { Rehearsal } from '$server/look/rehearse';
 import type { LayoutServerLoad } from './$types';
 
 /** What every page works on: the model, the draft, what is in force and the trials. */
 export const load: LayoutServerLoad = async (event) => {
 	event.depends('app:work');
-	const account = allow(event, 'reader');
+	const account = allow(event);
 	const w = account.workspace;
+	// read first: a step that comes between is told anew, and none is missed
+	const draftRevision = await revisionOf(db(), w);
 	const [{ model, revision }, draft, number, trials, rehearsal, overruled] = await Promise.all([
 		readModel(db(), w),
 		readDraft(db(), w),
@@ -39,6 +42,7 @@ export const load: LayoutServerLoad = async (event) => {
 		model,
 		modelRevision: revision,
 		draft,
+		revision: draftRevision,
 		draftHash: hashOfDraft(draft.set, model),
 		overruled,
 		inForce: {

@@ -2,6 +2,7 @@
 	import { invalidate } from '$app/navigation';
 	import { page } from '$app/state';
 	import { onMount, untrack } from 'svelte';
+	import Conflicts from '$lib/shell/Conflicts.svelte';
 	import Ledger from '$lib/shell/Ledger.svelte';
 	import Ruler from '$lib/shell/Ruler.svelte';
 	import { tell } from '$lib/shell/notices';
@@ -49,23 +50,34 @@
 	onMount(() => {
 		ready = true;
 		w.trials.run();
+		w.takeUpSteps();
+		w.others.start();
 		const leave = (e: BeforeUnloadEvent) => {
 			if (w.stored) return;
 			void w.flush();
 			e.preventDefault();
 		};
-		const hide = () => void w.flush();
+		// a page in the background holds no connection, and hears what it missed when it is seen again
+		const hide = () => {
+			void w.flush();
+			w.keepSteps();
+			if (document.hidden) w.others.stop();
+			else w.others.start();
+		};
+		const gone = () => w.keepSteps();
 		addEventListener('beforeunload', leave);
+		addEventListener('pagehide', gone);
 		document.addEventListener('visibilitychange', hide);
 		return () => {
 			removeEventListener('beforeunload', leave);
+			removeEventListener('pagehide', gone);
 			document.removeEventListener('visibilitychange', hide);
 			w.stop();
 		};
 	});
 
 	const records = $derived(
-		['/records', '/settings', '/people', '/account', '/journal', '/outbox'].some((p) =>
+		['/records', '/settings', '/people', '/account', '/journal', '/outbox', '/audit'].some((p) =>
 			page.url.pathname.startsWith(p)
 		)
 	);
@@ -82,6 +94,13 @@
 	function redo() {
 		const done = w.redo();
 		if (done) tell(done);
+	}
+	/** The rule, definition or table in which something lies on the page. */
+	function partAround(e: Element): string | null {
+		const { id } = e.closest('[id^="rule-"], [id^="definition-"]') ?? { id: '' };
+		if (id) return id.replace(/^rule-/, 'rules.').replace(/^definition-/, 'definitions.');
+		const table = /^\/tables\/([^/]+)$/.exec(page.url.pathname)?.[1];
+		return table ? `tables.${decodeURIComponent(table)}` : null;
 	}
 	const savingText = $derived(
 		{
@@ -194,18 +213,14 @@
 	</div>
 
 	<div class="flex min-h-0 min-w-0 flex-col">
-		{#if w.saver.trouble}
+		{#if w.saver.trouble && w.saver.state !== 'conflict'}
 			<div
 				class="flex items-center gap-4 border-b border-brick bg-brick-wash px-6 py-2"
 				role="alert"
 			>
 				<span class="grow">● {w.saver.trouble}</span>
-				{#if w.saver.state === 'conflict' || w.saver.state === 'refused'}
-					<button class="button" onclick={() => void reload()}
-						>{w.saver.state === 'conflict'
-							? 'Take theirs, keep my other edits'
-							: 'Load the stored draft'}</button
-					>
+				{#if w.saver.state === 'refused'}
+					<button class="button" onclick={() => void reload()}>Load the stored draft</button>
 				{/if}
 			</div>
 		{/if}
@@ -215,10 +230,16 @@
 				itself.
 			</p>
 		{/if}
+		<Conflicts />
 		{#if w.notice}
 			<p class="border-b border-ochre bg-ochre-wash px-6 py-2" role="status">▲ {w.notice}</p>
 		{/if}
-		<main id="main" class="min-h-0 flex-1 overflow-auto" tabindex="-1">
+		<main
+			id="main"
+			class="min-h-0 flex-1 overflow-auto"
+			tabindex="-1"
+			onfocusin={(e) => w.others.work(partAround(e.target as Element))}
+		>
 			{@render children()}
 		</main>
 		{#if !records}

@@ -1,7 +1,6 @@
 import { fail, redirect } from '@sveltejs/kit';
 import { readForm, type FormFaults } from '$door/forms';
 import { signIn } from '$server/people/accounts';
-import { db } from '$server/db/pool';
 import type { Actions, PageServerLoad } from './$types';
 
 /** Only an address on this site may be returned to. */
@@ -12,7 +11,7 @@ export const load: PageServerLoad = ({ locals, url }) => {
 };
 
 export const actions: Actions = {
-	default: async ({ request, cookies, url, getClientAddress }) => {
+	default: async ({ request, cookies, url, locals, setHeaders }) => {
 		const form = await request.formData();
 		const read = readForm('signIn', form);
 		const email = String(form.get('email') ?? '').slice(0, 200);
@@ -23,12 +22,12 @@ export const actions: Actions = {
 				email
 			});
 		const r = await signIn(
-			db(),
 			read.values.email,
 			read.values.password,
-			getClientAddress(),
+			locals.address,
 			request.headers.get('user-agent')
 		);
+		if (!r.ok && r.wait) setHeaders({ 'retry-after': String(r.wait) });
 		if (!r.ok)
 			return fail(r.wait ? 429 : 400, {
 				message: r.message,

@@ -204,3 +204,9 @@ export async function waitingAmong(
 	);
 	return new Set(r.rows.map((x) => String(x.record)));
 }
+
+/** How many records wait for changes that are carried on. */
+export async function countPending(db: Db): Promise<number> {
+	const r = await db.query<{ n: number }>('select count(*)::int as n from pending_record');
+	return r.rows[0].n;
+}

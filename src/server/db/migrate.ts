@@ -5,7 +5,7 @@ import type { Db } from './pool';
 import { transaction } from './pool';
 
 /** The newest change of shape that this program counts on. */
-const NEWEST = '009_people.sql';
+const NEWEST = '010_service.sql';
 
 /** Whether the database has the shape that this program needs. @throws when it cannot be asked */
 export async function isMigrated(db: Db): Promise<boolean> {

@@ -116,3 +116,11 @@ export async function readOutbox(
 	for (const x of n.rows) counts[x.status] = x.n;
 	return { entries: r.rows.map((x) => ({ ...x, id: String(x.id) })), counts };
 }
+
+/** How many messages wait to be handed over. */
+export async function countMessages(db: Db): Promise<number> {
+	const r = await db.query<{ n: number }>(
+		"select count(*)::int as n from outbox where status = 'waiting'"
+	);
+	return r.rows[0].n;
+}

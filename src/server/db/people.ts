@@ -1,7 +1,8 @@
 /** Accounts, sessions, attempts to sign in and tokens in the database. */
+import { covers, type Role } from '../../door/rights';
 import type { Db } from './pool';
 
-export type Role = 'administrator' | 'author' | 'reader';
+export type { Role };
 
 export interface Account {
 	id: string;
@@ -11,23 +12,27 @@ export interface Account {
 	role: Role;
 	/** The record that stands for this person, where people are records. */
 	person: string | null;
+	/** No person but a program: it has tokens and no password, and signs in nowhere. */
+	service: boolean;
+	/** Of a token: the record types that it reaches. Absent where all are. */
+	types?: readonly string[];
 	/** The password is one that somebody else knows: nothing is open before it is changed. */
 	mustChange: boolean;
 	/** Signs in nowhere any more; ISO 8601 since when. */
 	retired: string | null;
 }
 
-const ACCOUNT = `a.id::text, a.workspace, a.email, a.name, a.role, a.person::text, a.must_change as "mustChange",
+const ACCOUNT = `a.id::text, a.workspace, a.email, a.name, a.role, a.person::text, a.service, a.must_change as "mustChange",
 	to_char(a.retired_at at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as retired`;
 
-/** @param a with the password as it is stored */
+/** @param a with the password as it is stored; null for a service */
 export async function insertAccount(
 	db: Db,
-	a: Omit<Account, 'id' | 'retired'> & { password: string }
+	a: Omit<Account, 'id' | 'retired' | 'service'> & { password: string | null }
 ): Promise<string> {
 	const r = await db.query<{ id: string }>(
-		`insert into account (workspace, email, name, role, person, password, must_change)
-		 values ($1, $2, $3, $4, $5, $6, $7) returning id::text`,
+		`insert into account (workspace, email, name, role, person, password, must_change, service)
+		 values ($1, $2, $3, $4, $5, $6, $7, $6::text is null) returning id::text`,
 		[a.workspace, a.email, a.name, a.role, a.person, a.password, a.mustChange]
 	);
 	return r.rows[0].id;
@@ -82,41 +87,76 @@ export async function listAccounts(db: Db, workspace: string): Promise<Account[]
 	return r.rows;
 }
 
-/** The stored password of an account, or null when there is none by this e-mail. */
+/** The stored password of an account with who it is, or null when there is none by this e-mail. */
 export async function passwordOf(
 	db: Db,
 	email: string
-): Promise<{ id: string; password: string } | null> {
-	const r = await db.query<{ id: string; password: string }>(
-		'select id::text, password from account where email = $1 and retired_at is null',
+): Promise<{ id: string; workspace: string; name: string; password: string } | null> {
+	const r = await db.query<{ id: string; workspace: string; name: string; password: string }>(
+		`select id::text, workspace, name, password from account
+		 where email = $1 and retired_at is null and not service`,
 		[email]
 	);
 	return r.rows[0] ?? null;
 }
 
-/** Attempts to sign in within a quarter of an hour: the more of those on the account, and a quarter of those from the address. */
-export async function recentAttempts(db: Db, email: string, address: string): Promise<number> {
-	const r = await db.query<{ n: number }>(
-		`select greatest(count(*) filter (where email = $1), count(*) filter (where address = $2) / 4)::int as n
-		 from sign_in_attempt where at > now() - interval '15 minutes' and (email = $1 or address = $2)`,
-		[email, address]
+/** The workspace of this database; null before there is one. */
+export async function anyWorkspace(db: Db): Promise<{ workspace: string } | null> {
+	const r = await db.query<{ workspace: string }>(
+		'select id as workspace from workspace order by id limit 1'
 	);
-	return r.rows[0].n;
+	return r.rows[0] ?? null;
+}
+
+/** How long an attempt to sign in counts. */
+const COUNTS = "interval '30 minutes'";
+
+/**
+ * Attempts to sign in that count: from an address at an account, from an address at any, and seconds since
+ * the last of the first. Whoever counts for one address waits for another that does.
+ */
+export async function countAttempts(
+	db: Db,
+	email: string,
+	address: string
+): Promise<{ pair: number; of: number; since: number }> {
+	await db.query('select pg_advisory_xact_lock(72617002, hashtext($1))', [address]);
+	// a clock that was put back must not make anybody wait for the hour it lost
+	await db.query('update sign_in_attempt set at = now() where address = $1 and at > now()', [
+		address
+	]);
+	const r = await db.query<{ pair: number; of: number; since: number | null }>(
+		`select count(*) filter (where email = $2)::int as pair, count(*)::int as of,
+		        extract(epoch from now() - max(at))::float8 as since
+		 from sign_in_attempt where address = $1 and at > now() - ${COUNTS}`,
+		[address, email]
+	);
+	const { pair, of, since } = r.rows[0];
+	return { pair, of, since: since ?? Infinity };
 }
 
 export async function noteAttempt(db: Db, email: string, address: string): Promise<void> {
 	await db.query('insert into sign_in_attempt (email, address) values ($1, $2)', [email, address]);
 }
 
-/** Opens a session, and forgets the attempts before it and sessions that ended. */
+/** What nobody needs any more: attempts that no longer count, sessions that ended, answers kept a day. */
+export async function forgetOld(db: Db): Promise<void> {
+	await db.query(`delete from sign_in_attempt where at < now() - ${COUNTS}`);
+	await db.query('delete from session where expires_at < now()');
+	await db.query("delete from kept_answer where at < now() - interval '1 day'");
+}
+
+/** Opens a session, and forgets the attempts from the same place before it. */
 export async function openSession(
 	db: Db,
 	who: { account: string; email: string; address: string; agent: string | null },
 	hash: Buffer,
 	hours: number
 ): Promise<void> {
-	await db.query('delete from sign_in_attempt where email = $1', [who.email]);
-	await db.query('delete from session where expires_at < now()');
+	await db.query('delete from sign_in_attempt where email = $1 and address = $2', [
+		who.email,
+		who.address
+	]);
 	await db.query(
 		`insert into session (token_hash, account, expires_at, address, agent)
 		 values ($1, $2, now() + make_interval(hours => $3), $4, $5)`,
@@ -176,42 +216,94 @@ export async function closeSession(db: Db, hash: Buffer): Promise<void> {
 	await db.query('delete from session where token_hash = $1', [hash]);
 }
 
-export async function insertToken(
-	db: Db,
-	account: Account,
-	name: string,
-	hash: Buffer
-): Promise<void> {
+/** A token as it is stored: its hash stands for it. */
+export interface NewToken {
+	name: string;
+	role: Role;
+	/** Record types that it reaches; null for all. */
+	types: readonly string[] | null;
+	/** The day after which it opens nothing, `YYYY-MM-DD`; null for no end. */
+	ends: string | null;
+}
+
+/** @param of whom it acts for */
+export async function insertToken(db: Db, of: Account, t: NewToken, hash: Buffer): Promise<void> {
 	await db.query(
-		'insert into api_token (workspace, account, name, token_hash) values ($1, $2, $3, $4)',
-		[account.workspace, account.id, name, hash]
+		`insert into api_token (workspace, account, name, token_hash, role, types, expires_at)
+		 values ($1, $2, $3, $4, $5, $6, $7::date + 1)`,
+		[of.workspace, of.id, t.name, hash, t.role, t.types, t.ends]
 	);
 }
 
-/** The account a token stands for that was not taken back, or null. */
+/**
+ * The account a token stands for, with the role and types of the token, or null when it was taken back
+ * or has ended. Its use is noted, once a minute.
+ */
 export async function tokenAccount(db: Db, hash: Buffer): Promise<Account | null> {
-	const r = await db.query(
-		`select ${ACCOUNT} from api_token t join account a on a.id = t.account where t.token_hash = $1 and t.revoked_at is null and a.retired_at is null`,
+	const r = await db.query<
+		Account & { token: string; of: Role; types: string[] | null; stale: boolean }
+	>(
+		`select ${ACCOUNT}, t.id::text as token, t.role as of, t.types,
+		        (t.used_at is null or t.used_at < now() - interval '1 minute') as stale
+		 from api_token t join account a on a.id = t.account
+		 where t.token_hash = $1 and t.revoked_at is null and a.retired_at is null
+		   and (t.expires_at is null or t.expires_at > now())`,
 		[hash]
 	);
-	return r.rows[0] ?? null;
+	if (!r.rows[0]) return null;
+	const { token, of, types, stale, ...account } = r.rows[0];
+	if (stale) await db.query('update api_token set used_at = now() where id = $1', [token]);
+	// a token never reaches further than whom it acts for, who may have been given less since
+	const role = covers(account.role, of) ? of : account.role;
+	return { ...account, role, ...(types ? { types } : {}) };
 }
 
-export async function listTokens(
-	db: Db,
-	workspace: string
-): Promise<{ id: string; name: string; who: string; created: string; revoked: boolean }[]> {
-	const r = await db.query(
-		`select t.id::text, t.name, a.name as who, to_char(t.created_at at time zone 'UTC', 'YYYY-MM-DD') as created, t.revoked_at is not null as revoked
+/** A token as it is listed. */
+export interface Token {
+	id: string;
+	name: string;
+	who: string;
+	role: Role;
+	types: string[] | null;
+	/** ISO 8601. */
+	created: string;
+	ends: string | null;
+	used: string | null;
+	revoked: boolean;
+	ended: boolean;
+}
+
+export async function listTokens(db: Db, workspace: string): Promise<Token[]> {
+	const iso = (c: string) => `to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
+	const r = await db.query<Token>(
+		`select t.id::text, t.name, a.name as who, t.role, t.types, ${iso('t.created_at')} as created,
+		        to_char((t.expires_at - interval '1 day') at time zone 'UTC', 'YYYY-MM-DD') as ends, ${iso('t.used_at')} as used,
+		        t.revoked_at is not null as revoked, coalesce(t.expires_at <= now(), false) as ended
 		 from api_token t join account a on a.id = t.account where t.workspace = $1 order by t.id desc`,
 		[workspace]
 	);
 	return r.rows;
 }
 
-export async function revokeToken(db: Db, workspace: string, id: string): Promise<void> {
-	await db.query(
-		'update api_token set revoked_at = now() where workspace = $1 and id = $2 and revoked_at is null',
+/** Takes a token back. @returns what it was called; null when there is none that still opens something */
+export async function revokeToken(db: Db, workspace: string, id: string): Promise<string | null> {
+	const r = await db.query<{ name: string }>(
+		`update api_token set revoked_at = now() where workspace = $1 and id = $2 and revoked_at is null
+		 returning name`,
 		[workspace, id]
 	);
+	return r.rows[0]?.name ?? null;
+}
+
+/** Whether who wrote something may not release it. */
+export async function needsSecond(db: Db, workspace: string): Promise<boolean> {
+	const r = await db.query<{ second_person: boolean }>(
+		'select second_person from workspace where id = $1',
+		[workspace]
+	);
+	return r.rows[0]?.second_person ?? false;
+}
+
+export async function setSecond(db: Db, workspace: string, on: boolean): Promise<void> {
+	await db.query('update workspace set second_person = $2 where id = $1', [workspace, on]);
 }

@@ -10,6 +10,7 @@ import type {
 	Trial
 } from '../../core';
 import { FORMAT, canonicalJson, upgraded } from '../../core';
+import type { Deed } from './audit';
 import type { Db } from './pool';
 
 export interface ReleaseInfo {
@@ -190,6 +191,94 @@ export async function replaceDraft(
 	for (const [field, claims] of Object.entries(set.order))
 		await putOrder(db, workspace, { field, claims });
 }
+
+/** A draft that was put aside for another. */
+export interface KeptDraft {
+	id: string;
+	/** ISO 8601. */
+	at: string;
+	by: string | null;
+	/** What took its place, in words. */
+	instead: string;
+	rules: number;
+}
+
+/** How many drafts that were put aside are kept. */
+const MOST_KEPT = 20;
+
+/** Puts a draft aside, and forgets the oldest beyond those that are kept. */
+export async function keepDraft(
+	db: Db,
+	workspace: string,
+	set: RuleSet,
+	instead: string,
+	account: string
+): Promise<void> {
+	await db.query(
+		'insert into kept_draft (workspace, account, instead, format, doc) values ($1, $2, $3, $4, $5)',
+		[workspace, account, instead, FORMAT, JSON.stringify(set)]
+	);
+	await db.query(
+		`delete from kept_draft where workspace = $1 and id not in
+		   (select id from kept_draft where workspace = $1 order by id desc limit $2)`,
+		[workspace, MOST_KEPT]
+	);
+}
+
+/** Drafts that were put aside, newest first. */
+export async function listKeptDrafts(db: Db, workspace: string): Promise<KeptDraft[]> {
+	const r = await db.query<KeptDraft>(
+		`select k.id::text, to_char(k.at at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as at, a.name as by,
+		        k.instead, jsonb_array_length(k.doc->'rules') as rules
+		 from kept_draft k left join account a on a.id = k.account where k.workspace = $1 order by k.id desc`,
+		[workspace]
+	);
+	return r.rows;
+}
+
+/** What a draft that was put aside held; null when there is none. */
+export async function readKeptDraft(
+	db: Db,
+	workspace: string,
+	id: string
+): Promise<{ at: string; set: RuleSet } | null> {
+	const r = await db.query<{ at: string; doc: RuleSet; format: number }>(
+		`select to_char(at at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as at, doc, format
+		 from kept_draft where workspace = $1 and id = $2`,
+		[workspace, id]
+	);
+	const k = r.rows[0];
+	return k ? { at: k.at, set: upgraded<RuleSet>('release', k.doc, k.format) } : null;
+}
+
+/** Whether somebody wrote in the draft since the last release. */
+export async function wroteSinceRelease(
+	db: Db,
+	workspace: string,
+	account: string
+): Promise<boolean> {
+	// what was done is kept since there is an audit; rules and parts say who stored them before it, too
+	const r = await db.query<{ wrote: boolean }>(
+		`with last as (select max(created_at) as at from release where workspace = $1)
+		 select exists (select 1 from audit where workspace = $1 and account = $2 and did = any($3)
+		          and id > coalesce((select max(id) from audit where workspace = $1 and did = 'released'), 0))
+		     or exists (select 1 from rule, last where workspace = $1 and updated_by = $2
+		          and updated_at > coalesce(last.at, '-infinity'))
+		     or exists (select 1 from draft_part, last where workspace = $1 and updated_by = $2
+		          and updated_at > coalesce(last.at, '-infinity')) as wrote`,
+		[workspace, account, WRITING]
+	);
+	return r.rows[0].wrote;
+}
+
+/** Deeds that write in the draft. */
+const WRITING: readonly Deed[] = [
+	'edited the draft',
+	'stored a trial',
+	'removed a trial',
+	'took a release as the draft',
+	'returned to a draft'
+];
 
 /** The hash of a rule set: equal for equal meaning, whatever the order of keys. */
 export function hashOf(doc: unknown): string {

@@ -67,3 +67,25 @@ export function dbTrouble(e: unknown): DbTrouble | null {
 		BY_WORDS.find(([words]) => words.test(e.message))?.[1];
 	return found ? { message: found[0] as string, again: found[1] as number } : null;
 }
+
+/** What PostgreSQL says of values that it cannot hold, class 22 of its codes and two beside it. */
+const UNFIT: Readonly<Record<string, string>> = {
+	'22003': 'A number is larger than can be stored.',
+	'22007': 'A date or time cannot be read.',
+	'22008': 'A date is outside of what can be stored: years go from 1 to 9999.',
+	'22021': 'A text holds a sign that cannot be stored.',
+	'22P02': 'A value has not the form that is stored there.',
+	'22P05': 'A text holds a sign that cannot be stored.',
+	'23503': 'Something that this points to is no longer there.',
+	'54000': 'This is larger than can be stored.'
+};
+
+/**
+ * What it is about an error of the database that lies in what was sent, in words that tell nothing of the
+ * database; null for any other. What comes so far was let through by a check that should have seen it.
+ */
+export function dataFault(e: unknown): string | null {
+	const code = e instanceof Error ? (e as { code?: unknown }).code : null;
+	if (typeof code !== 'string') return null;
+	return UNFIT[code] ?? (code.startsWith('22') ? 'A value cannot be stored.' : null);
+}

@@ -8,7 +8,8 @@ import { db, transaction } from '../db/pool';
 import { hashOf, listTrials, lockDraft, putPart, readDraft, removePart } from '../db/rules';
 import { analyseApart } from '../look/analysis';
 import type { Account } from '../people/accounts';
-import { mayAct } from '../people/accounts';
+import { may } from '../../door/rights';
+import { note } from '../audit/audit';
 
 /** The sender may not do this; the message says who may. */
 export class NotAllowed extends Error {}
@@ -53,6 +54,7 @@ export async function acceptFinding(
 		if (hashOf(now) !== hashOf(set))
 			throw new BadInput('The draft changed meanwhile. Look at the finding again, then accept it.');
 		await putPart(c, workspace, 'acceptance', acceptance, account.id);
+		await note(c, account, 'accepted a finding', finding.message, { id, reason });
 	});
 	return acceptance;
 }
@@ -61,7 +63,7 @@ export async function acceptFinding(
 function mayAccept(account: Account, f: Finding) {
 	if (!mayBeAccepted(f))
 		throw new BadInput('What keeps a rule, definition or table from working cannot be accepted.');
-	if (f.severity === 'blocking' && !mayAct(account.role, 'administrator'))
+	if (f.severity === 'blocking' && !may(account.role, 'settle'))
 		throw new NotAllowed('This finding blocks a release; an administrator may accept it.');
 }
 
@@ -70,5 +72,6 @@ export async function takeBackAcceptance(account: Account, id: string): Promise<
 	await transaction(async (c) => {
 		await lockDraft(c, account.workspace);
 		await removePart(c, account.workspace, 'acceptance', id);
+		await note(c, account, 'took an acceptance back', '', { id });
 	});
 }

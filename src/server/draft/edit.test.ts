@@ -16,10 +16,11 @@ afterAll(() => t.drop());
 
 const draft = async () => (await readDraft(db(), t.workspace)).set;
 /** As the pages send it: over JSON, checked at the door. */
-const edit = (pieces: readonly Piece[], by = t.author.id) =>
-	transaction((c) =>
-		editDraft(c, t.workspace, checkPieces(JSON.parse(JSON.stringify(pieces))), by)
-	);
+const edit = (pieces: readonly Piece[], by = t.author) =>
+	transaction(async (c) => {
+		const r = await editDraft(c, by, checkPieces(JSON.parse(JSON.stringify(pieces))));
+		return 'overtaken' in r ? r.overtaken : [];
+	});
 const between = async (change: (s: RuleSet) => RuleSet) => {
 	const before = await draft();
 	return editBetween('e', before, change(before)).pieces;
@@ -42,7 +43,7 @@ describe('an edit of the draft', () => {
 	it('of different pieces of one rule by two authors at once keeps both', async () => {
 		const a = await between(rule(1, { why: 'mine' }));
 		const b = await between(rule(1, { name: 'Theirs' }));
-		expect(await Promise.all([edit(a), edit(b, t.admin.id)])).toEqual([[], []]);
+		expect(await Promise.all([edit(a), edit(b, t.admin)])).toEqual([[], []]);
 		expect((await draft()).rules[1]).toMatchObject({ why: 'mine', name: 'Theirs' });
 	});
 
@@ -54,7 +55,9 @@ describe('an edit of the draft', () => {
 		const before = (await draft()).rules[3].why;
 		expect(await edit(a)).toEqual([]);
 		const { rules } = await draft();
-		expect(await edit(b, t.admin.id)).toEqual([{ name: `“${rules[2].name}”`, by: t.author.name }]);
+		expect(await edit(b, t.admin)).toEqual([
+			{ part: `rules.${rules[2].id}`, name: `“${rules[2].name}”`, by: t.author.name }
+		]);
 		expect((await draft()).rules[2].why).toBe('mine');
 		expect((await draft()).rules[3].why).toBe(before);
 	});

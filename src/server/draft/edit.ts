@@ -3,6 +3,8 @@ import type { Piece } from '../../core';
 import { applied, partName, touched } from '../../core';
 import { checkDefinition, checkOrder, checkRule, checkTable } from '../../door';
 import type { PoolClient } from 'pg';
+import { note } from '../audit/audit';
+import type { Account } from '../db/people';
 import {
 	lockDraft,
 	placeRules,
@@ -13,9 +15,12 @@ import {
 	removePart,
 	removeRule
 } from '../db/rules';
+import { counted, type Step } from './revision';
 
 /** A piece that somebody changed meanwhile, and who. */
 export interface Overtaken {
+	/** The rule, definition, table or order: `rules.r_1`. */
+	part: string;
 	/** What it lies in, as people know it. */
 	name: string;
 	by: string | null;
@@ -23,24 +28,26 @@ export interface Overtaken {
 
 /**
  * Carries out the pieces on the stored draft, all or none.
- * @returns what was overtaken; nothing is stored then
+ * @returns the step that was stored, or what was overtaken; nothing is stored then
  * @throws {BadInput} when what comes out is no sound rule, definition, table or order
  */
 export async function editDraft(
 	client: PoolClient,
-	workspace: string,
-	pieces: readonly Piece[],
-	account: string
-): Promise<Overtaken[]> {
+	by: Account,
+	pieces: readonly Piece[]
+): Promise<Step | { overtaken: Overtaken[] }> {
+	const { workspace, id: account } = by;
 	await lockDraft(client, workspace);
 	const { set, authors } = await readDraft(client, workspace);
 	const { set: next, refused } = applied(set, pieces);
 	if (refused.length) {
 		const parts = touched(refused);
-		return parts.map(({ part, id }) => ({
+		const overtaken = parts.map(({ part, id }) => ({
+			part: `${part}.${id}`,
 			name: partName(set, [part, id]),
 			by: authors[`${part}.${id}`] ?? null
 		}));
+		return { overtaken };
 	}
 	for (const { part, id } of touched(pieces)) {
 		if (part === 'order') {
@@ -69,5 +76,9 @@ export async function editDraft(
 		workspace,
 		next.rules.map((r) => r.id)
 	);
-	return [];
+	const names = touched(pieces)
+		.filter((p) => p.id !== '~order')
+		.map(({ part, id }) => partName(next.rules.some((r) => r.id === id) ? next : set, [part, id]));
+	await note(client, by, 'edited the draft', [...new Set(names)].join(', '), { pieces });
+	return counted(client, by);
 }

@@ -12,6 +12,7 @@ import {
 } from '../../core';
 import { checkModel } from '../../door';
 import type { PoolClient } from 'pg';
+import { note } from '../audit/audit';
 import {
 	countHeld,
 	countOptions,
@@ -26,6 +27,7 @@ import { writeHistory } from '../db/records';
 import { listTrials, lockDraft, readDraft, releaseInForce } from '../db/rules';
 import type { Account } from '../people/accounts';
 import { eachValue } from '../db/values';
+import { counted, revisionOf, type Step } from './revision';
 import { brokenBy, carryOver, type Retyped } from './convert';
 
 /** An edit of the model that cannot be taken, with what is wrong at its place. */
@@ -41,9 +43,8 @@ export class ModelMoved extends Error {}
 /** How long an edit waits for others to be done with a table, milliseconds. */
 const LOCK_MS = 5_000;
 
-/** What an edit did. */
-export interface ModelEdited {
-	revision: number;
+/** What an edit did: a step, and */
+export interface ModelEdited extends Step {
 	/** How many values could not be carried over. */
 	lost: number;
 }
@@ -63,13 +64,16 @@ export async function editModel(
 	const { workspace } = account;
 	await limitLocks(client, LOCK_MS);
 	await lockDraft(client, workspace);
-	const { model: before, revision } = await readModel(client, workspace);
+	const { model: before } = await readModel(client, workspace);
 	const { set: after, refused } = applied(before, pieces);
 	if (refused.length)
 		throw new ModelMoved(
 			`Somebody else changed ${modelPartName(before, refused[0].path)} meanwhile, and your edit of it was not stored.`
 		);
-	if (after === before) return { revision, lost: 0 };
+	if (after === before) {
+		const same = await revisionOf(client, workspace);
+		return { revision: same, was: same, lost: 0 };
+	}
 	checkModel(after, false);
 	const faults = newModelFaults(before, after);
 	if (faults.length) throw new BadModel(faults);
@@ -86,7 +90,14 @@ export async function editModel(
 				: `${lines.length} values that records hold would be lost by it.`
 		);
 	await noteLost(client, account, lines);
-	return { revision: revision + 1, lost: lines.length };
+	const names = new Set(
+		pieces.map((p) => modelPartName(p.after === undefined ? before : after, p.path))
+	);
+	await note(client, account, 'changed the model', [...names].join(', '), {
+		pieces,
+		lost: lines.length
+	});
+	return { ...(await counted(client, account)), lost: lines.length };
 }
 
 /** A value that is no longer there. */

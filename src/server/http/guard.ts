@@ -1,21 +1,50 @@
 /** What every server route begins with: who asks, may they, and is what they sent sound. */
-import { error, json } from '@sveltejs/kit';
+import { error, json, type RequestEvent } from '@sveltejs/kit';
 import type { EntryPoint } from '../../core';
-import type { Account, Role } from '../people/accounts';
-import { mayAct } from '../people/accounts';
+import { RIGHTS, ROLES, may, type Right, type Role } from '../../door/rights';
+import { TooManyAtOnce, type Account } from '../people/accounts';
 import { NotAnalysedInTime } from '../look/analysis';
 import { NotFoundInTime } from '../look/suggest';
 import { BadModel, ModelMoved } from '../draft/model';
+import { NeedsSecond, NoSuchRelease } from '../draft/release';
+import { DraftMoved } from '../draft/revision';
 import { RefusedChange } from '../records';
 import { BadInput } from '../../door';
+import { dataFault } from '../db/trouble';
+import { log } from './log';
+import { doingOf } from './routes';
 
-/** The account of a request, when its role reaches. @throws 401 or 403 */
-export function allow(event: { locals: App.Locals }, role: Role): Account {
-	const { account } = event.locals;
-	if (!account) error(401, 'Sign in first.');
-	if (!mayAct(account.role, role))
-		error(403, `This needs the role ${role}; you are ${account.role}.`);
-	return account;
+/** What is asked of whom may come. */
+type Asked = Pick<RequestEvent, 'locals' | 'route' | 'request' | 'url'>;
+
+/** Whether the table of routes lets a request through; else with which status and why. */
+export function refusal({
+	locals,
+	route,
+	request,
+	url
+}: Asked): { status: 401 | 403 | 405; message: string } | null {
+	const doing = doingOf(route.id, request.method, url.searchParams);
+	if (!doing) return { status: 405, message: `${request.method} does nothing at this address.` };
+	if (doing.asks === 'anyone') return null;
+	const { account } = locals;
+	if (!account) return { status: 401, message: 'Sign in first.' };
+	if (doing.asks === 'self' || may(account.role, doing.asks)) return null;
+	return { status: 403, message: notAllowed(account.role, doing.asks) };
+}
+
+/** What somebody is told who lacks a right. */
+export function notAllowed(role: Role, right: Right): string {
+	const who = ROLES.filter((r) => may(r, right)).map((r) => `${r}s`);
+	const told = who.length > 1 ? `${who.slice(0, -1).join(', ')} and ${who.at(-1)}` : who[0];
+	return `You are ${role}. To ${RIGHTS[right]} is for ${told}.`;
+}
+
+/** The account of a request that the table of routes lets through. @throws 401, 403 or 405 */
+export function allow(event: Asked): Account {
+	const refused = refusal(event);
+	if (refused) error(refused.status, refused.message);
+	return event.locals.account!;
 }
 
 /** Runs a JSON route; bad input and refused changes become answers that name the place. */
@@ -24,11 +53,14 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
 		return json((await work()) ?? {});
 	} catch (e) {
 		if (e instanceof BadInput) return json({ message: e.message }, { status: 400 });
-		if (e instanceof NotAnalysedInTime || e instanceof NotFoundInTime)
-			return json({ message: e.message }, { status: 503 });
+		if (e instanceof NotAnalysedInTime || e instanceof NotFoundInTime || e instanceof TooManyAtOnce)
+			return json({ message: e.message }, { status: 503, headers: { 'retry-after': '5' } });
 		if (e instanceof BadModel)
 			return json({ message: e.message, faults: e.faults }, { status: 400 });
-		if (e instanceof ModelMoved) return json({ message: e.message }, { status: 409 });
+		if (e instanceof NoSuchRelease) return json({ message: e.message }, { status: 404 });
+		if (e instanceof NeedsSecond) return json({ message: e.message }, { status: 403 });
+		if (e instanceof ModelMoved || e instanceof DraftMoved)
+			return json({ message: e.message }, { status: 409 });
 		if (e instanceof RefusedChange)
 			return json(
 				{
@@ -40,6 +72,11 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
 				},
 				{ status: e.status }
 			);
+		const fault = dataFault(e);
+		if (fault) {
+			log.warn({ err: e }, 'a value that cannot be stored came past the door');
+			return json({ message: fault }, { status: 400 });
+		}
 		throw e;
 	}
 }

@@ -28,7 +28,7 @@ beforeAll(async () => {
 afterAll(() => t.drop());
 
 const enter = async (email: string, password: string) => {
-	const r = await signIn(db(), email, password, '10.0.0.9', 'Firefox');
+	const r = await signIn(email, password, '10.0.0.9', 'Firefox');
 	return r.ok ? r.token : null;
 };
 const who = async (token: string) => (await accountOfSession(db(), token))!;
@@ -110,7 +110,11 @@ describe('a person', () => {
 		});
 		const person = await byId(id);
 		const session = (await enter(person.email, password))!;
-		const token = await createToken(db(), person, 'Theirs');
+		const token = await createToken(t.admin, person, {
+			name: 'Theirs',
+			role: 'author',
+			ends: null
+		});
 		await changePerson(t.admin, id, { retired: true });
 		expect(await accountOfSession(db(), session)).toBeNull();
 		expect(await accountOfToken(db(), token)).toBeNull();
@@ -142,10 +146,10 @@ describe('a person', () => {
 		expect(seen.filter((s) => s.here)).toHaveLength(1);
 		expect(seen[0]).toMatchObject({ address: '10.0.0.9', agent: 'Firefox' });
 		const one = seen.find((s) => !s.here)!;
-		expect(await endOwnSessions(db(), t.author, tokens[0], one.id)).toBe(1);
+		expect(await endOwnSessions(t.author, tokens[0], one.id)).toBe(1);
 		// nobody ends those of somebody else
-		expect(await endOwnSessions(db(), t.reader, tokens[0], seen.find((s) => s.here)!.id)).toBe(0);
-		expect(await endOwnSessions(db(), t.author, tokens[0])).toBe(1);
+		expect(await endOwnSessions(t.reader, tokens[0], seen.find((s) => s.here)!.id)).toBe(0);
+		expect(await endOwnSessions(t.author, tokens[0])).toBe(1);
 		expect(await accountOfSession(db(), tokens[0])).not.toBeNull();
 	});
 });

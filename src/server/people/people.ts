@@ -1,5 +1,6 @@
 /** Who may sign in: people are added, given a role, retired and taken back, and have their passwords. */
-import { randomInt } from 'node:crypto';
+import { randomInt, randomUUID } from 'node:crypto';
+import { note } from '../audit/audit';
 import type { Account, Role } from '../db/people';
 import {
 	endSessions,
@@ -13,13 +14,6 @@ import {
 import type { Db } from '../db/pool';
 import { db, transaction } from '../db/pool';
 import { createAccount, digest, hashPassword, passwordFits } from './accounts';
-
-/** What each role may do, for people. */
-export const ROLE_SAYS: Record<Role, string> = {
-	administrator: 'everything, people and tokens among it',
-	author: 'write rules and the model, release, change records',
-	reader: 'look at everything, change nothing'
-};
 
 /** What stands against it, at the input where it is wrong. */
 export class NotThisPerson extends Error {
@@ -52,29 +46,42 @@ function keepsAdministrator(all: readonly Account[], changed: Account) {
 		);
 }
 
-/**
- * Adds a person, with a password that is told once and changed at the first sign-in.
- * @throws {NotThisPerson}
- */
-export async function addPerson(
-	by: Account,
-	p: { name: string; email: string; role: Role; person: string | null }
-): Promise<{ id: string; password: string }> {
-	const email = p.email.trim().toLowerCase();
-	const password = passwordOnce();
+type New = { name: string; email: string; role: Role; person: string | null };
+
+/** Stores an account and notes who made it. @throws {NotThisPerson} when the address is taken */
+async function add(by: Account, p: New & { password: string | null }): Promise<string> {
+	const { name, role, email, person, password } = p;
 	const taken = () =>
 		new NotThisPerson('email', `There is already somebody with the address ${email}.`);
 	if (await isTaken(db(), email, null)) throw taken();
+	const service = password === null;
 	try {
-		const { workspace } = by;
-		const id = await createAccount(db(), { ...p, email, workspace, password, mustChange: true });
-		return { id, password };
+		return await transaction(async (c) => {
+			const id = await createAccount(c, { ...p, workspace: by.workspace, mustChange: !service });
+			const of = service ? { role } : { role, email, person };
+			await note(c, by, service ? 'added a service' : 'added a person', name, of);
+			return id;
+		});
 	} catch (e) {
 		// somebody else was added with it in the same moment
 		if ((e as { code?: string }).code === '23505') throw taken();
 		throw e;
 	}
 }
+
+/**
+ * Adds a person, with a password that is told once and changed at the first sign-in.
+ * @throws {NotThisPerson}
+ */
+export async function addPerson(by: Account, p: New): Promise<{ id: string; password: string }> {
+	const password = passwordOnce();
+	const id = await add(by, { ...p, email: p.email.trim().toLowerCase(), password });
+	return { id, password };
+}
+
+/** Adds a service: an account for a program, which has tokens and signs in nowhere. */
+export const addService = (by: Account, s: { name: string; role: Role }): Promise<string> =>
+	add(by, { ...s, email: `${randomUUID()}@service.invalid`, person: null, password: null });
 
 /** Changes what a person is called and may do, retires them, or takes them back. @throws {NotThisPerson} */
 export async function changePerson(
@@ -100,6 +107,14 @@ export async function changePerson(
 		await updateAccount(c, next);
 		// what somebody may no longer do, no open page of theirs does
 		if (next.retired && !had.retired) await endSessions(c, id);
+		const did =
+			!!next.retired === !!had.retired
+				? 'changed a person'
+				: next.retired
+					? 'retired a person'
+					: 'took a person back';
+		const told = ({ name, email, role, person }: Account) => ({ name, email, role, person });
+		await note(c, by, did, next.name, { was: told(had), now: told(next) });
 		return next;
 	});
 }
@@ -110,10 +125,11 @@ export async function resetPassword(by: Account, id: string): Promise<string> {
 	const stored = await hashPassword(password);
 	await transaction(async (c) => {
 		const all = await lockAccounts(c, by.workspace);
-		if (!all.some((a) => a.id === id))
-			throw new NotThisPerson('id', 'There is no such person any more.');
+		const whose = all.find((a) => a.id === id && !a.service);
+		if (!whose) throw new NotThisPerson('id', 'There is no such person any more.');
 		await storePassword(c, id, stored, true);
 		await endSessions(c, id);
+		await note(c, by, 'gave a password', whose.name);
 	});
 	return password;
 }
@@ -142,6 +158,7 @@ export async function changePassword(
 	await transaction(async (c) => {
 		await storePassword(c, who.id, stored, false);
 		await endSessions(c, who.id, { but: digest(session) });
+		await note(c, who, 'changed a password', who.name);
 	});
 }
 
@@ -149,6 +166,11 @@ export async function changePassword(
 export const sessionsOf = (c: Db, who: Account, session: string) =>
 	openSessions(c, who.id, digest(session));
 
-/** Ends one of one's own sessions, or all others. */
-export const endOwnSessions = (c: Db, who: Account, session: string, only?: string) =>
-	endSessions(c, who.id, only ? { only } : { but: digest(session) });
+/** Ends one of one's own sessions, or all others. @returns how many */
+export async function endOwnSessions(who: Account, session: string, only?: string) {
+	return transaction(async (c) => {
+		const n = await endSessions(c, who.id, only ? { only } : { but: digest(session) });
+		if (n) await note(c, who, 'ended sessions', who.name, { sessions: n });
+		return n;
+	});
+}

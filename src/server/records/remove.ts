@@ -1,8 +1,9 @@
 /** Deletes records. */
 import type pg from 'pg';
 import type { Schema, SubmittedRecord } from '../../core';
-import { refKey, settle } from '../../core';
+import { refKey, settle, toJson } from '../../core';
 import { zones } from '../../runtime/zones';
+import { note } from '../audit/audit';
 import { relatedIds } from '../db/records';
 import { AtHand } from './near';
 import { inForce } from './force';
@@ -74,6 +75,11 @@ async function removeIn(
 		needLocks(toLock(settled, atHand.children), stored, locks);
 		refuseBlocked(force, settled.records);
 		await keepChanges(client, sender, force, [{ records, settled }], stored);
+		const { type } = schema.type(target.type);
+		const title = toJson(gone.values[schema.type(target.type).at.get(type.title)!] ?? null);
+		const by = { ...sender.account, workspace };
+		const object = `${type.label} ${title === null ? '' : `“${String(title)}”, `}No. ${target.id}`;
+		await note(client, by, 'deleted a record', object, { type: target.type, id: target.id });
 	});
 }
 

@@ -7,16 +7,7 @@ import {
 	type EntryPoint
 } from '../../core';
 import { demoReleases } from '../../../demo/rules';
-import {
-	mayAct,
-	signIn,
-	accountOfSession,
-	createToken,
-	accountOfToken,
-	revokeToken,
-	listTokens,
-	signOut
-} from '../people/accounts';
+import { signIn, accountOfSession, signOut } from '../people/accounts';
 import { migrate } from '../db/migrate';
 import { changeModel } from '../../../tests/model';
 import { readModel } from '../db/model';
@@ -523,44 +514,19 @@ describe('fifty writers at once', () => {
 describe('signing in', () => {
 	it('opens a session, and ends it', async () => {
 		const p = t.people[0];
-		const r = await signIn(db(), p.email.toUpperCase(), p.password, '10.0.0.1');
+		const r = await signIn(p.email.toUpperCase(), p.password, '10.0.0.1');
 		if (!r.ok) throw new Error(r.message);
 		expect(await accountOfSession(db(), r.token)).toMatchObject({
 			role: 'administrator',
 			name: 'Ida Faro',
 			person: '1'
 		});
-		await signOut(db(), r.token);
+		await signOut(t.admin, r.token);
 		expect(await accountOfSession(db(), r.token)).toBeNull();
 		expect(
 			(await db().query('select password from account')).rows.every((x) =>
 				x.password.startsWith('scrypt$')
 			)
 		).toBe(true);
-	});
-
-	it('slows down who guesses, whether the account exists or not', async () => {
-		for (const email of ['mieke@quillmere.example', 'nobody@quillmere.example']) {
-			for (let i = 0; i < 8; i++)
-				expect(await signIn(db(), email, `guess${i}`, '10.0.0.2')).toMatchObject({
-					ok: false,
-					wait: false,
-					message: 'E-mail and password do not fit together.'
-				});
-			expect(await signIn(db(), email, 'glasshouse-3', '10.0.0.3')).toMatchObject({
-				ok: false,
-				wait: true
-			});
-		}
-	});
-
-	it('roles reach downwards; tokens can be revoked', async () => {
-		expect(mayAct('author', 'administrator')).toBe(false);
-		expect(mayAct('administrator', 'author')).toBe(true);
-		expect(mayAct('reader', 'author')).toBe(false);
-		const token = await createToken(db(), t.admin, 'Web shop');
-		expect((await accountOfToken(db(), token))?.id).toBe(t.admin.id);
-		await revokeToken(db(), t.workspace, (await listTokens(db(), t.workspace))[0].id);
-		expect(await accountOfToken(db(), token)).toBeNull();
 	});
 });

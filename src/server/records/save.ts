@@ -10,6 +10,7 @@ import { noteRefusals } from '../db/journal';
 import { db } from '../db/pool';
 import type { StoredRecord } from '../db/records';
 import { nextIds } from '../db/records';
+import { noteChange } from '../measure/metrics';
 import { readRelease, rulesOf } from '../db/rules';
 import type { SaveOutcome } from './describe';
 import { AtHand } from './near';
@@ -50,7 +51,10 @@ export async function saveInOrder(
 		const series = new Series(client, sender, force, stored, locks);
 		return series.save(changes);
 	});
-	for (const o of outcomes) if (o instanceof RefusedChange) await noteRefused(sender, o);
+	const refused = outcomes.filter((o) => o instanceof RefusedChange);
+	for (const o of refused) await noteRefused(sender, o);
+	noteChange(sender.entryPoint, 'refused', refused.length);
+	noteChange(sender.entryPoint, 'saved', outcomes.length - refused.length);
 	return outcomes;
 }
 

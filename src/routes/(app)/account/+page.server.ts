@@ -5,7 +5,7 @@ import { NotThisPerson, changePassword, endOwnSessions, sessionsOf } from '$serv
 import type { Actions, PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async (event) => {
-	const account = allow(event, 'reader');
+	const account = allow(event);
 	return { sessions: await sessionsOf(db(), account, event.locals.session!) };
 };
 
@@ -14,7 +14,7 @@ type On = Parameters<NonNullable<Actions[string]>>[0];
 
 export const actions = {
 	password: formAction('password', async (v, event: On) => {
-		const account = allow(event, 'reader');
+		const account = allow(event);
 		try {
 			await changePassword(account, event.locals.session!, v);
 		} catch (e) {
@@ -24,8 +24,8 @@ export const actions = {
 		return { done: 'Your password is changed, and your other sessions are ended.' };
 	}),
 	end: formAction('session', async (v, event: On) => {
-		const account = allow(event, 'reader');
-		const n = await endOwnSessions(db(), account, event.locals.session!, v.id || undefined);
+		const account = allow(event);
+		const n = await endOwnSessions(account, event.locals.session!, v.id || undefined);
 		return { done: n === 1 ? 'The session is ended.' : `${n} sessions are ended.` };
 	})
 } satisfies Actions;

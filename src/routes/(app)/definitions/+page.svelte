@@ -6,6 +6,7 @@
 	import FormulaInput from '$lib/inputs/FormulaInput.svelte';
 	import { TYPE_NAME } from '$lib/words/format';
 	import Choose from '$lib/inputs/Choose.svelte';
+	import Here from '$lib/shell/Here.svelte';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	const w = useWorkbench();
@@ -89,6 +90,7 @@
 					maxlength="100"
 					oninput={(e) => edit(d, 'name', { name: e.currentTarget.value })}
 				/>
+				<Here part="definitions.{d.id}" />
 				{#if !disabled}<button
 						class="textlink text-sm text-brick disabled:text-quiet"
 						disabled={uses.length > 0}

@@ -7,7 +7,7 @@ import type { PageServerLoad } from './$types';
 const DAYS = [1, 7, 30, 365] as const;
 
 export const load: PageServerLoad = async (event) => {
-	const account = allow(event, 'reader');
+	const account = allow(event);
 	const days = DAYS.find((d) => String(d) === event.url.searchParams.get('days')) ?? 30;
 	const since = new Date(Date.now() - days * 86_400_000).toISOString();
 	return {

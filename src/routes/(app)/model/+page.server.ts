@@ -6,7 +6,7 @@ import type { PageServerLoad } from './$types';
 
 /** The model begins with its first record type. */
 export const load: PageServerLoad = async (event) => {
-	const account = allow(event, 'reader');
+	const account = allow(event);
 	const { model } = await readModel(db(), account.workspace);
 	redirect(307, `/model/${model.types[0].id}`);
 };

@@ -1,4 +1,5 @@
 import { inForce } from '$server/records';
+import { needsSecond } from '$server/db/people';
 import { titlesOf } from '$server/db/records';
 import { db } from '$server/db/pool';
 import { formAction, refuse } from '$server/http/forms';
@@ -6,8 +7,8 @@ import { allow } from '$server/http/guard';
 import { listAccounts } from '$server/people/accounts';
 import {
 	NotThisPerson,
-	ROLE_SAYS,
 	addPerson,
+	addService,
 	changePerson,
 	resetPassword
 } from '$server/people/people';
@@ -15,7 +16,7 @@ import type { Actions, PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async (event) => {
 	event.depends('app:work');
-	const account = allow(event, 'reader');
+	const account = allow(event);
 	const { workspace } = account;
 	const people = await listAccounts(db(), workspace);
 	const { schema } = await inForce(db(), workspace);
@@ -27,7 +28,7 @@ export const load: PageServerLoad = async (event) => {
 	return {
 		people: people.map(({ workspace: _, ...p }) => p),
 		titles,
-		roles: ROLE_SAYS
+		second: await needsSecond(db(), workspace)
 	};
 };
 
@@ -46,31 +47,35 @@ async function told<T>(work: () => Promise<T>): Promise<T> {
 
 export const actions = {
 	add: formAction('person', async (v, event: On) => {
-		const by = allow(event, 'administrator');
+		const by = allow(event);
 		const p = { name: v.name, email: v.email, role: v.role, person: v.person || null };
 		const { password } = await told(() => addPerson(by, p));
 		return { done: `${v.name} may sign in now.`, once: { name: v.name, password } };
 	}),
+	service: formAction('service', async (v, event: On) => {
+		await addService(allow(event), v);
+		return { done: `${v.name} is added. Make a token for it under Settings.` };
+	}),
 	change: formAction('person', async (v, event: On) => {
-		const by = allow(event, 'administrator');
+		const by = allow(event);
 		const change = { name: v.name, email: v.email, role: v.role, person: v.person || null };
 		await told(() => changePerson(by, v.id ?? '', change));
 		return { done: `${v.name} is stored.` };
 	}),
 	retire: formAction('personId', async (v, event: On) => {
-		const by = allow(event, 'administrator');
+		const by = allow(event);
 		const p = await told(() => changePerson(by, v.id, { retired: true }));
 		return {
 			done: `${p.name} signs in nowhere any more; open pages and tokens of theirs are closed.`
 		};
 	}),
 	takeBack: formAction('personId', async (v, event: On) => {
-		const by = allow(event, 'administrator');
+		const by = allow(event);
 		const p = await told(() => changePerson(by, v.id, { retired: false }));
 		return { done: `${p.name} may sign in again.` };
 	}),
 	password: formAction('personId', async (v, event: On) => {
-		const by = allow(event, 'administrator');
+		const by = allow(event);
 		const password = await told(() => resetPassword(by, v.id));
 		const people = await listAccounts(db(), by.workspace);
 		const name = people.find((p) => p.id === v.id)?.name ?? '';

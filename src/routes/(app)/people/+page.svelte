@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { RIGHTS, ROLES, ROLE_SAYS, may, type Right } from '$door/rights';
 	import Choose from '$lib/inputs/Choose.svelte';
 	import Form from '$lib/inputs/Form.svelte';
 	import LinkInput from '$lib/inputs/LinkInput.svelte';
@@ -7,22 +8,21 @@
 
 	let { data, form } = $props();
 	const w = useWorkbench();
-	const admin = $derived(w.account.role === 'administrator');
-	const roles = $derived(
-		Object.entries(data.roles).map(([value, help]) => ({ value, label: value, help }))
-	);
+	const admin = $derived(w.may('people'));
+	const roles = $derived(ROLES.map((value) => ({ value, label: value, help: ROLE_SAYS[value] })));
 	const once = $derived(form && 'once' in form ? form.once : null);
 	const target = $derived(w.model.personType);
 	type Person = (typeof data.people)[number];
 
 	/** The person whose row is open, and what was chosen in it. */
 	let open = $state<string | null>(null);
-	let role = $state('author');
+	let role = $state<string>('author');
 	let person = $state<string | null>(null);
 	let title = $state('');
 	const focus = (node: HTMLInputElement) => node.focus();
-	function begin(p: Person | null) {
-		open = p ? (open === p.id ? null : p.id) : 'new';
+	function begin(which: Person | 'service' | null) {
+		const p = which === 'service' ? null : which;
+		open = p ? (open === p.id ? null : p.id) : which === 'service' ? 'service' : 'new';
 		role = p?.role ?? 'author';
 		person = p?.person ?? null;
 		title = p?.person ? (data.titles[p.person] ?? '') : '';
@@ -42,16 +42,16 @@
 			use:focus
 		/></label
 	>
-	<label class="text-sm"
-		>E-mail<br /><input
-			class="box w-60"
-			name="email"
-			type="email"
-			value={p?.email ?? ''}
-			maxlength="200"
-			autocomplete="off"
-		/></label
-	>
+	{#if !p?.service}<label class="text-sm"
+			>E-mail<br /><input
+				class="box w-60"
+				name="email"
+				type="email"
+				value={p?.email ?? ''}
+				maxlength="200"
+				autocomplete="off"
+			/></label
+		>{/if}
 	<span class="text-sm"
 		>Role<br /><Choose
 			label="Role"
@@ -62,7 +62,7 @@
 			onpick={(v) => (role = v)}
 		/></span
 	>
-	{#if target}
+	{#if target && !p?.service}
 		<span class="w-52 text-sm"
 			>Stands for<br /><LinkInput
 				id="person-{p?.id ?? 'new'}"
@@ -82,7 +82,12 @@
 <div class="max-w-5xl px-6 pt-3 pb-10">
 	<div class="flex items-center justify-between">
 		<h1 class="text-xl">People</h1>
-		{#if admin}<button class="button main" onclick={() => begin(null)}>New person</button>{/if}
+		{#if admin}<span class="flex gap-2"
+				><button class="button" onclick={() => begin('service')}>New service</button><button
+					class="button main"
+					onclick={() => begin(null)}>New person</button
+				></span
+			>{/if}
 	</div>
 	<p class="text-quiet">
 		Who may sign in. {#if admin}A retired person signs in nowhere and stays in what happened.{:else}Administrators
@@ -105,6 +110,37 @@
 			</Form>
 		</section>
 	{/if}
+	{#if admin && open === 'service'}
+		<section class="mt-3 border border-line bg-sheet p-4" aria-label="A new service">
+			<p class="text-sm">
+				A program that uses the API under its own name. It has tokens, made under Settings, and no
+				password.
+			</p>
+			<Form name="service" action="?/service" class="mt-2 flex flex-wrap items-end gap-3">
+				<label class="text-sm"
+					>Name<br /><input
+						class="box w-48"
+						name="name"
+						maxlength="80"
+						placeholder="Web shop"
+						use:focus
+					/></label
+				>
+				<span class="text-sm"
+					>Role<br /><Choose
+						label="Role"
+						name="role"
+						value={role}
+						choices={roles}
+						class="w-44"
+						onpick={(v) => (role = v)}
+					/></span
+				>
+				<button class="button">Add the service</button>
+				<button type="button" class="textlink" onclick={() => (open = null)}>Leave it</button>
+			</Form>
+		</section>
+	{/if}
 	<div class="ticks mt-3"></div>
 	<table class="grid-table text-sm" aria-label="People">
 		<thead
@@ -118,7 +154,10 @@
 			{#each data.people as p (p.id)}
 				<tr class:text-quiet={p.retired}>
 					<td class="font-semibold">{p.name}</td>
-					<td>{p.email}</td>
+					<td
+						>{#if p.service}<span class="text-quiet">a service, by tokens</span
+							>{:else}{p.email}{/if}</td
+					>
 					<td>{p.role}</td>
 					<td
 						>{#if p.person && target}<a class="textlink" href="/records/{target}/{p.person}"
@@ -145,14 +184,15 @@
 								class="flex flex-wrap items-end gap-3 py-1"
 								keep
 							>
+								{#if p.service}<input type="hidden" name="email" value={p.email} />{/if}
 								{@render inputs(p)}
 								<button class="button">Store</button>
 							</Form>
 							<div class="flex gap-4 pt-1">
-								<Form name="personId" action="?/password" keep>
-									<input type="hidden" name="id" value={p.id} />
-									<button class="textlink">Give a new password</button>
-								</Form>
+								{#if !p.service}<Form name="personId" action="?/password" keep>
+										<input type="hidden" name="id" value={p.id} />
+										<button class="textlink">Give a new password</button>
+									</Form>{/if}
 								<Form name="personId" action={p.retired ? '?/takeBack' : '?/retire'} keep>
 									<input type="hidden" name="id" value={p.id} />
 									<button class="textlink">{p.retired ? 'Take back' : 'Retire'}</button>
@@ -164,9 +204,36 @@
 			{/each}
 		</tbody>
 	</table>
-	<h2 class="mt-6 text-lg">What each role may do</h2>
-	<dl class="mt-1 grid grid-cols-[120px_minmax(0,1fr)] gap-y-1 text-sm">
-		{#each roles as r (r.value)}<dt class="font-semibold">{r.label}</dt>
-			<dd>{r.help}</dd>{/each}
-	</dl>
+	<h2 id="rights" class="mt-6 text-lg">Who may do what</h2>
+	<div class="ticks mt-1"></div>
+	<table class="grid-table text-sm" aria-label="Who may do what">
+		<thead
+			><tr
+				><th><span class="sr-only">What</span></th>{#each ROLES as r (r)}<th
+						class="text-center"
+						title={ROLE_SAYS[r]}>{r}</th
+					>{/each}</tr
+			></thead
+		>
+		<tbody>
+			{#each Object.entries(RIGHTS) as [right, says] (right)}
+				<tr
+					><th scope="row" class="text-left font-normal">{says}</th>{#each ROLES as r (r)}<td
+							class="text-center"
+							class:bg-panel={r === w.account.role}
+							>{#if may(r, right as Right)}<span class="text-teal">✓</span><span class="sr-only"
+									>yes</span
+								>{:else}<span class="text-quiet" aria-hidden="true">·</span><span class="sr-only"
+									>no</span
+								>{/if}</td
+						>{/each}</tr
+				>
+			{/each}
+		</tbody>
+	</table>
+	<p class="mt-1 text-sm text-quiet">
+		Your role is shaded. {#if data.second}Nobody releases what they wrote themselves: a second
+			person does.{:else}Who writes may also release, where the role has both.{/if}
+		<a class="textlink" href="/settings">Settings</a>
+	</p>
 </div>

@@ -1,6 +1,7 @@
 import { readModel } from '$server/db/model';
 import { db } from '$server/db/pool';
-import { listReleases } from '$server/db/rules';
+import { needsSecond } from '$server/db/people';
+import { listKeptDrafts, listReleases, wroteSinceRelease } from '$server/db/rules';
 import { unfitFor } from '$server/draft/fits';
 import { allow } from '$server/http/guard';
 import type { PageServerLoad } from './$types';
@@ -9,7 +10,7 @@ import type { PageServerLoad } from './$types';
 const MOST_TRIED = 30;
 
 export const load: PageServerLoad = async (event) => {
-	const account = allow(event, 'reader');
+	const account = allow(event);
 	event.depends('app:work');
 	const releases = await listReleases(db(), account.workspace);
 	const { model, revision } = await readModel(db(), account.workspace);
@@ -18,5 +19,14 @@ export const load: PageServerLoad = async (event) => {
 		const why = await unfitFor(db(), account.workspace, number, model, revision);
 		if (why) unfit[number] = why;
 	}
-	return { releases, unfit };
+	const second =
+		(await needsSecond(db(), account.workspace)) &&
+		(await wroteSinceRelease(db(), account.workspace, account.id));
+	return {
+		releases,
+		unfit,
+		kept: await listKeptDrafts(db(), account.workspace),
+		/** Somebody else has to release what stands. */
+		needsSecond: second
+	};
 };

@@ -16,6 +16,8 @@
 	/** The change whose differences are seen. */
 	let differing = $state<string | null>(null);
 	let asking = $state<{ number: number; what: 'put in force' | 'take as draft' } | null>(null);
+	/** The draft put aside that one is about to return to. */
+	let returning = $state<string | null>(null);
 
 	const blocking = $derived(w.found.filter((f) => f.severity === 'blocking'));
 	const failing = $derived(w.trials.all.length - w.trials.held);
@@ -31,12 +33,13 @@
 		return r ? `/write/${r.type}/${sheetOf(r)}#rule-${id}` : `/write/${id.replace('.', '/')}`;
 	};
 
-	async function post(url: string, body: unknown): Promise<Record<string, unknown> | null> {
+	/** @param body made when what was edited here is stored, since it names the revision that was looked at */
+	async function post(url: string, body: () => unknown): Promise<Record<string, unknown> | null> {
 		busy = true;
 		trouble = null;
 		await w.flush();
 		try {
-			return await ask<Record<string, unknown>>(url, { method: 'POST', body });
+			return await ask<Record<string, unknown>>(url, { method: 'POST', body: body() });
 		} catch (e) {
 			if (!(e instanceof Refused)) throw e;
 			trouble = e.unreachable ? 'The server cannot be reached; nothing was released.' : e.message;
@@ -51,9 +54,11 @@
 			trouble = 'Write one line on what this release is for.';
 			return;
 		}
-		await w.flush();
-		await w.reload();
-		const r = await post('/releases', { note, acceptFailing: accept, hash: w.loadedHash });
+		const r = await post('/releases', () => ({
+			note,
+			acceptFailing: accept,
+			revision: w.revision
+		}));
 		if (!r) return;
 		tell(`Release ${String(r.number)} is in force on every entry point.`);
 		note = '';
@@ -62,12 +67,22 @@
 	async function act() {
 		const { number, what } = asking!;
 		asking = null;
-		if (await post(`/releases/${number}`, { do: what }))
+		const before = w.draft;
+		if (await post(`/releases/${number}`, () => ({ do: what, revision: w.revision }))) {
+			if (what === 'take as draft') w.stepped(`release ${number} as the draft`, before);
 			tell(
 				what === 'put in force'
 					? `Release ${number} is in force again on every entry point. The draft is as it was.`
-					: `The draft is now what release ${number} holds.`
+					: `The draft is now what release ${number} holds. The one before is put aside.`
 			);
+		}
+	}
+	async function back(id: string) {
+		returning = null;
+		const before = w.draft;
+		if (!(await post(`/draft/kept/${id}`, () => ({ revision: w.revision })))) return;
+		w.stepped('return to a draft', before);
+		tell('The draft is again what it was then. The one that stood is put aside.');
 	}
 </script>
 
@@ -116,7 +131,7 @@
 				{:else}<p class="mt-1 text-quiet">
 						The draft is what is in force. There is nothing to release.
 					</p>{/if}
-				{#if w.canEdit && w.changes.length}
+				{#if w.may('release') && w.changes.length}
 					<label class="mt-4 block text-sm font-medium" for="note">What this release is for</label>
 					<input
 						id="note"
@@ -135,11 +150,19 @@
 					{/if}
 					<button
 						class="button main mt-3"
-						disabled={busy || blocking.length > 0 || (failing > 0 && !accept)}
+						disabled={busy || data.needsSecond || blocking.length > 0 || (failing > 0 && !accept)}
 						onclick={release}
 						>Release the draft as version {(data.releases[0]?.number ?? 0) + 1}</button
 					>
 				{/if}
+				{#if w.may('release') && data.needsSecond && w.changes.length}<p class="mt-3 text-ochre">
+						▲ You wrote in this draft: somebody else releases it.
+						<a class="textlink" href="/settings">Settings</a>
+					</p>{/if}
+				{#if !w.may('release') && w.changes.length}<p class="mt-3 text-quiet">
+						Releasing is for releasers and administrators; you are {w.account.role}.
+						<a class="textlink" href="/people#rights">Who may do what</a>
+					</p>{/if}
 				{#if trouble}<p class="mt-2 text-brick" role="alert">● {trouble}</p>{/if}
 			</div>
 			<div>
@@ -206,17 +229,19 @@
 						></td
 					>
 					<td class="text-sm whitespace-nowrap">
-						{#if w.canEdit}
+						<a class="textlink mr-3" href="/paper/{r.number}">On paper</a>
+						{#if w.may('release')}
 							{#if asking?.number === r.number}
 								<span
 									>{asking.what === 'put in force'
 										? `Put v${r.number} in force everywhere?`
-										: 'Replace the draft?'}</span
+										: w.changes.length
+											? `Put the draft with its ${w.changes.length} change${w.changes.length > 1 ? 's' : ''} aside?`
+											: 'Replace the draft?'}</span
 								>
 								<button class="textlink ml-2 font-semibold" onclick={act}>Yes</button>
 								<button class="textlink ml-2" onclick={() => (asking = null)}>No</button>
 							{:else}
-								<a class="textlink mr-3" href="/paper/{r.number}">On paper</a>
 								{#if r.number !== w.force.number}<button
 										class="textlink"
 										disabled={busy || r.number in data.unfit}
@@ -236,5 +261,43 @@
 			{/each}
 		</tbody>
 	</table>
+	{#if data.kept.length}
+		<h2 class="mt-6">Drafts put aside</h2>
+		<p class="text-sm text-quiet">
+			A draft that another took the place of is kept, the newest twenty of them.
+		</p>
+		<div class="ticks mt-1"></div>
+		<table class="grid-table text-sm" aria-label="Drafts put aside">
+			<thead
+				><tr
+					><th>Put aside</th><th>By</th><th>For</th><th>Rules</th><th
+						><span class="sr-only">What can be done with it</span></th
+					></tr
+				></thead
+			>
+			<tbody>
+				{#each data.kept as k (k.id)}
+					<tr>
+						<td class="whitespace-nowrap">{formatMoment(k.at, w.model.zone)}</td>
+						<td>{k.by ?? ''}</td>
+						<td>{k.instead}</td>
+						<td class="mono">{k.rules}</td>
+						<td class="whitespace-nowrap">
+							{#if w.may('release')}
+								{#if returning === k.id}<span>Put the present draft aside for it?</span>
+									<button class="textlink ml-2 font-semibold" onclick={() => void back(k.id)}
+										>Yes</button
+									>
+									<button class="textlink ml-2" onclick={() => (returning = null)}>No</button>
+								{:else}<button class="textlink" disabled={busy} onclick={() => (returning = k.id)}
+										>Return to it</button
+									>{/if}
+							{/if}
+						</td>
+					</tr>
+				{/each}
+			</tbody>
+		</table>
+	{/if}
 	<Exchange releases={data.releases} />
 </div>

@@ -1,13 +1,31 @@
-import { createToken, listTokens, revokeToken } from '$server/people/accounts';
-import { db } from '$server/db/pool';
-import { formAction } from '$server/http/forms';
+import { may } from '$door/rights';
+import { readModel } from '$server/db/model';
+import { needsSecond, setSecond } from '$server/db/people';
+import { db, transaction } from '$server/db/pool';
+import { note } from '$server/audit/audit';
+import { formAction, refuse } from '$server/http/forms';
 import { allow } from '$server/http/guard';
+import {
+	NoSuchToken,
+	createToken,
+	listAccounts,
+	listTokens,
+	revokeToken
+} from '$server/people/accounts';
 import type { Actions, PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async (event) => {
-	const account = allow(event, 'reader');
-	const admin = account.role === 'administrator';
-	return { tokens: admin ? await listTokens(db(), account.workspace) : [] };
+	const account = allow(event);
+	const { workspace } = account;
+	const operates = may(account.role, 'operate');
+	const services = operates
+		? (await listAccounts(db(), workspace)).filter((a) => a.service && !a.retired)
+		: [];
+	return {
+		second: await needsSecond(db(), workspace),
+		tokens: operates ? await listTokens(db(), workspace) : [],
+		services: services.map(({ id, name, role }) => ({ id, name, role }))
+	};
 };
 
 /** The event that every action of this page gets. */
@@ -15,12 +33,40 @@ type On = Parameters<NonNullable<Actions[string]>>[0];
 
 export const actions = {
 	token: formAction('token', async (v, event: On) => {
-		const account = allow(event, 'administrator');
-		return { token: await createToken(db(), account, v.label) };
+		const by = allow(event);
+		const all = await listAccounts(db(), by.workspace);
+		const of = v.of ? all.find((a) => a.id === v.of && a.service && !a.retired) : by;
+		if (!of) refuse('of', 'There is no such service any more.');
+		const { model } = await readModel(db(), by.workspace);
+		const types = model.types.filter((t) => v.types?.split(' ').includes(t.id)).map((t) => t.id);
+		const t = {
+			name: v.label,
+			role: v.role,
+			ends: v.ends || null,
+			types: types.length ? types : null
+		};
+		try {
+			return { token: await createToken(by, of, t) };
+		} catch (e) {
+			if (e instanceof NoSuchToken) refuse(e.input, e.message);
+			throw e;
+		}
 	}),
 	revoke: formAction('revoke', async (v, event: On) => {
-		const account = allow(event, 'administrator');
-		await revokeToken(db(), account.workspace, v.id);
+		await revokeToken(allow(event), v.id);
 		return { done: 'The token opens nothing any more.' };
+	}),
+	releases: formAction('releases', async (v, event: On) => {
+		const by = allow(event);
+		const on = v.second === 'yes';
+		await transaction(async (c) => {
+			await setSecond(c, by.workspace, on);
+			await note(c, by, 'changed a setting', 'Release by a second person', { now: on });
+		});
+		return {
+			done: on
+				? 'From now on somebody releases only what others wrote.'
+				: 'From now on one may release what one wrote.'
+		};
 	})
 } satisfies Actions;

@@ -1,10 +1,18 @@
 <script lang="ts">
+	import { ROLES, ROLE_SAYS, covers, type Role } from '$door/rights';
+	import Choose from '$lib/inputs/Choose.svelte';
 	import Form from '$lib/inputs/Form.svelte';
+	import { formatDate, formatMoment } from '$lib/words/format';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, form } = $props();
 	const w = useWorkbench();
-	const admin = $derived(w.account.role === 'administrator');
+	/** What is chosen for a new token. */
+	let of = $state('');
+	let role = $state<Role>('reader');
+	let types = $state<string[]>([]);
+	/** The role of whom it acts for: a token has no more. */
+	const owner = $derived(data.services.find((s) => s.id === of)?.role ?? w.account.role);
 </script>
 
 <svelte:head><title>Settings · Rigid Rule</title></svelte:head>
@@ -18,9 +26,26 @@
 		</p>
 	</noscript>
 
-	{#if admin}
-		<section class="mt-4 border border-line bg-sheet p-5">
-			<h2>Tokens for the API</h2>
+	<section class="mt-4 border border-line bg-sheet p-5" aria-labelledby="releases-h">
+		<h2 id="releases-h">Releases</h2>
+		<p class="text-sm">
+			{data.second
+				? 'A second person releases: nobody releases a draft in which they wrote something since the last release.'
+				: 'Whoever has the right releases, also what they wrote themselves.'}
+		</p>
+		{#if w.may('settings')}
+			<Form name="releases" action="?/releases" class="mt-2" keep>
+				<input type="hidden" name="second" value={data.second ? '' : 'yes'} />
+				<button class="button"
+					>{data.second ? 'Let one release what one wrote' : 'Ask for a second person'}</button
+				>
+			</Form>
+		{/if}
+	</section>
+
+	{#if w.may('operate')}
+		<section class="mt-4 border border-line bg-sheet p-5" aria-labelledby="tokens-h">
+			<h2 id="tokens-h">Tokens for the API</h2>
 			{#if form && 'token' in form && form.token}
 				<p class="mt-2 bg-ochre-wash p-3">
 					This token is shown once. Keep it where passwords are kept:<br /><code
@@ -29,35 +54,99 @@
 					>
 				</p>
 			{/if}
-			<table class="grid-table mt-2 text-sm">
-				<thead><tr><th>Name</th><th>Acts as</th><th>Made</th><th></th></tr></thead>
-				<tbody>
-					{#each data.tokens as t (t.id)}
-						<tr
-							><td>{t.name}</td><td>{t.who}</td><td class="mono">{t.created}</td><td
-								>{#if t.revoked}<span class="text-quiet">revoked</span>{:else}<Form
-										name="revoke"
-										action="?/revoke"
-									>
-										<input type="hidden" name="id" value={t.id} /><button class="textlink"
-											>Revoke</button
+			<div class="overflow-x-auto">
+				<table class="grid-table mt-2 text-sm" aria-label="Tokens">
+					<thead
+						><tr
+							><th>Name</th><th>Acts as</th><th>Role</th><th>Record types</th><th>Made</th><th
+								>Ends</th
+							><th>Last used</th><th><span class="sr-only">What can be done</span></th></tr
+						></thead
+					>
+					<tbody>
+						{#each data.tokens as t (t.id)}
+							<tr class:text-quiet={t.revoked || t.ended}
+								><td>{t.name}</td><td>{t.who}</td><td>{t.role}</td><td
+									>{t.types
+										? t.types.map((id) => w.schema.types.get(id)?.type.label ?? id).join(', ')
+										: 'all'}</td
+								><td class="mono whitespace-nowrap">{formatDate(t.created.slice(0, 10))}</td><td
+									class="mono whitespace-nowrap">{t.ends ? formatDate(t.ends) : 'never'}</td
+								><td class="mono whitespace-nowrap"
+									>{t.used ? formatMoment(t.used, w.model.zone) : 'never'}</td
+								><td
+									>{#if t.revoked}revoked{:else if t.ended}ended{:else}<Form
+											name="revoke"
+											action="?/revoke"
 										>
-									</Form>{/if}</td
-							></tr
-						>
-					{:else}<tr><td colspan="4" class="text-quiet">No tokens yet.</td></tr>{/each}
-				</tbody>
-			</table>
-			<Form name="token" action="?/token" class="mt-3 flex items-end gap-2">
+											<input type="hidden" name="id" value={t.id} /><button
+												class="textlink"
+												aria-label="Revoke {t.name}">Revoke</button
+											>
+										</Form>{/if}</td
+								></tr
+							>
+						{:else}<tr><td colspan="8" class="text-quiet">No tokens yet.</td></tr>{/each}
+					</tbody>
+				</table>
+			</div>
+			<Form name="token" action="?/token" class="mt-3 flex flex-wrap items-end gap-3">
 				<label class="text-sm"
 					>Name of a new token<br /><input
-						class="box w-52"
+						class="box w-44"
 						name="label"
 						required
 						maxlength="80"
 						placeholder="Web shop"
 					/></label
 				>
+				<span class="text-sm"
+					>Acts as<br /><Choose
+						label="Acts as"
+						name="of"
+						value={of}
+						choices={[
+							{ value: '', label: `${w.account.name} (you)` },
+							...data.services.map((s) => ({ value: s.id, label: s.name, help: s.role }))
+						]}
+						class="w-48"
+						onpick={(v) => {
+							of = v;
+							if (!covers(owner, role)) role = owner;
+						}}
+					/></span
+				>
+				<span class="text-sm"
+					>Role<br /><Choose
+						label="Role of the token"
+						name="role"
+						value={role}
+						choices={ROLES.filter((r) => covers(owner, r)).map((r) => ({
+							value: r,
+							label: r,
+							help: ROLE_SAYS[r]
+						}))}
+						class="w-40"
+						onpick={(v) => (role = v as Role)}
+					/></span
+				>
+				<label class="text-sm"
+					>Last day<br /><input
+						class="box w-36"
+						name="ends"
+						type="date"
+						title="Empty: it does not end"
+					/></label
+				>
+				<fieldset class="text-sm">
+					<legend>Record types (none: all)</legend>
+					<input type="hidden" name="types" value={types.join(' ')} />
+					<span class="flex flex-wrap gap-x-3"
+						>{#each w.model.types as t (t.id)}<label class="flex items-center gap-1"
+								><input type="checkbox" value={t.id} bind:group={types} /> {t.label}</label
+							>{/each}</span
+					>
+				</fieldset>
 				<button class="button">Make a token</button>
 			</Form>
 		</section>
@@ -65,6 +154,9 @@
 
 	<ul class="mt-4 grid gap-1">
 		<li><a class="textlink" href="/people">People</a>: who may sign in, and with which role</li>
+		{#if w.may('audit')}<li>
+				<a class="textlink" href="/audit">Audit</a>: who did what, and from where
+			</li>{/if}
 		<li><a class="textlink" href="/account">Your account</a>: password and sessions</li>
 		<li>
 			<a class="textlink" href="/model">Model</a>: record types, fields, forms and option lists

@@ -7,7 +7,7 @@ import type { PageServerLoad } from './$types';
 const SIZE = 50;
 
 export const load: PageServerLoad = async (event) => {
-	const account = allow(event, 'reader');
+	const account = allow(event);
 	const q = event.url.searchParams;
 	const page = Math.max(0, Math.floor(Number(q.get('page')) || 0));
 	const quiet = q.get('quiet') !== 'no';

@@ -80,7 +80,10 @@
 	}
 	async function remove(option: string) {
 		// another option may have been opened until this one is stored as removed
-		if (await put('option removed', withoutOption(w.model, list!.id, option)) && looked === option)
+		if (
+			(await put('option removed', withoutOption(w.model, list!.id, option))) &&
+			looked === option
+		)
 			looked = null;
 	}
 	async function removeList() {

@@ -11,7 +11,7 @@ import type { PageServerLoad } from './$types';
 const SIZE = 50;
 
 export const load: PageServerLoad = async (event) => {
-	const account = allow(event, 'reader');
+	const account = allow(event);
 	const { schema } = await inForce(db(), account.workspace);
 	const { type } = event.params;
 	if (!schema.types.has(type)) error(404, `There is no record type “${type}”.`);

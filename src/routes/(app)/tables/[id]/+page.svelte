@@ -1,5 +1,6 @@
 <script lang="ts">
 	/** One reference table: its columns and keys, and its rows in a grid. */
+	import Here from '$lib/shell/Here.svelte';
 	import { Collapsible } from 'bits-ui';
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
@@ -303,6 +304,7 @@
 					edit('name', () => ({ label }));
 				}}
 			/>
+			<Here part="tables.{table.id}" />
 			<span class="text-sm text-quiet">
 				{#if uses.length}looked up by {uses.map((u) => u.name).join(', ')}{:else}no rule looks it up
 					yet{/if}

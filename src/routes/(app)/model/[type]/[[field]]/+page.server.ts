@@ -6,7 +6,7 @@ import type { PageServerLoad } from './$types';
 /** How many records hold a value in each field; the page does not wait for it. */
 export const load: PageServerLoad = async (event) => {
 	event.depends('app:work');
-	const account = allow(event, 'reader');
+	const account = allow(event);
 	const { model } = await readModel(db(), account.workspace);
 	const type = model.types.find((t) => t.id === event.params.type);
 	const held = type ? countHeld(db(), account.workspace, type) : null;

@@ -11,7 +11,7 @@ import { linkTitles } from '$server/records/view';
 import type { PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async (event) => {
-	const account = allow(event, 'reader');
+	const account = allow(event);
 	const w = account.workspace;
 	const { type, id } = event.params;
 	const { schema, release } = await inForce(db(), w);

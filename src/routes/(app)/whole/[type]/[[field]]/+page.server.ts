@@ -6,7 +6,7 @@ import type { PageServerLoad } from './$types';
 
 /** Whether what the address names is there. */
 export const load: PageServerLoad = async (event) => {
-	const account = allow(event, 'reader');
+	const account = allow(event);
 	const { type, field } = event.params;
 	const { schema } = await inForce(db(), account.workspace);
 	const t = schema.types.get(type);

@@ -1,0 +1,70 @@
+/** What the servers of one database tell each other, over PostgreSQL's own channels. */
+import pg from 'pg';
+import type { Db } from './pool';
+
+/** What is told. It goes out when the transaction that tells it is committed. */
+export type Notice =
+	| { kind: 'changed'; workspace: string; revision: number; account: string; name: string }
+	| {
+			kind: 'here';
+			workspace: string;
+			/** One open page. */
+			page: string;
+			account: string;
+			name: string;
+			/** The rule, definition or table that is worked in; null for none any more. */
+			at: string | null;
+	  };
+
+const CHANNEL = 'rigid_rule';
+
+export async function announce(db: Db, notice: Notice): Promise<void> {
+	await db.query('select pg_notify($1, $2)', [CHANNEL, JSON.stringify(notice)]);
+}
+
+type Heard = (notice: Notice) => void;
+const listeners = new Set<Heard>();
+let client: pg.Client | null = null;
+let again: NodeJS.Timeout | null = null;
+
+/** Hears what is told from here on, until what it gives is called. */
+export function hear(heard: Heard): () => void {
+	listeners.add(heard);
+	if (!client && !again) void connect();
+	return () => {
+		listeners.delete(heard);
+		if (listeners.size) return;
+		if (again) clearTimeout(again);
+		again = null;
+		void client?.end().catch(() => undefined);
+		client = null;
+	};
+}
+
+/** One connection listens for all of this server; one that is lost is made again as long as somebody hears. */
+async function connect() {
+	const mine = new pg.Client({ connectionString: process.env.DATABASE_URL, keepAlive: true });
+	client = mine;
+	const lost = () => {
+		if (client !== mine) return;
+		client = null;
+		void mine.end().catch(() => undefined);
+		if (!listeners.size || again) return;
+		again = setTimeout(() => {
+			again = null;
+			void connect();
+		}, 1000);
+	};
+	mine.on('error', lost);
+	mine.on('end', lost);
+	mine.on('notification', ({ payload }) => {
+		const notice = JSON.parse(payload ?? '{}') as Notice;
+		for (const heard of listeners) heard(notice);
+	});
+	try {
+		await mine.connect();
+		await mine.query(`listen ${CHANNEL}`);
+	} catch {
+		lost();
+	}
+}

@@ -1,0 +1,192 @@
+/** Releases, the revision of the draft, drafts put aside, the second person: by two at once too. */
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { freshDatabase, type Fresh } from '../../../tests/fresh';
+import { editBetween, type RuleSet } from '../../core';
+import { BadInput } from '../../door';
+import { readEntries } from '../db/audit';
+import { needsSecond, setSecond } from '../db/people';
+import { db, transaction } from '../db/pool';
+import { listKeptDrafts, listReleases, listTrials, readDraft, releaseInForce } from '../db/rules';
+import type { Account } from '../people/accounts';
+import { addPerson } from '../people/people';
+import { listAccounts } from '../people/accounts';
+import { editDraft } from './edit';
+import {
+	NeedsSecond,
+	NoSuchRelease,
+	putReleaseInForce,
+	releaseDraft,
+	returnToDraft,
+	takeAsDraft
+} from './release';
+import { DraftMoved, revisionOf } from './revision';
+import { dropTrial, storeTrial } from './trials';
+
+let t: Fresh;
+beforeAll(async () => {
+	t = await freshDatabase();
+	// the demo's draft has mistakes, and its tables lack a row; its first release is sound
+	await takeAsDraft(t.admin, 1, await seen());
+});
+afterAll(() => t.drop());
+
+const seen = () => revisionOf(db(), t.workspace);
+const draft = async () => (await readDraft(db(), t.workspace)).set;
+async function write(by: Account, why: string, i = 0) {
+	const before = await draft();
+	const rules = before.rules.map((r, k) => (k === i ? { ...r, why } : r));
+	const { pieces } = editBetween('', before, { ...before, rules });
+	return transaction((c) => editDraft(c, by, pieces));
+}
+const release = async (by: Account, revision?: number) =>
+	releaseDraft(by, { note: 'A test', acceptFailing: true, seen: revision ?? (await seen()) });
+const told = async (did: string) =>
+	(
+		await readEntries(
+			db(),
+			t.workspace,
+			{ deeds: [did as never], find: '', from: null, to: null },
+			{ most: 50 }
+		)
+	).map((e) => `${e.who}: ${e.object}`);
+
+describe('the revision of the draft', () => {
+	it('goes up by one with every step, of rules, trials and releases', async () => {
+		const from = await seen();
+		expect(await write(t.author, 'once')).toEqual({ revision: from + 1, was: from });
+		const [trial] = await listTrials(db(), t.workspace);
+		expect(await storeTrial(t.author, trial)).toEqual({ revision: from + 2, was: from + 1 });
+		expect(await dropTrial(t.author, 'none such')).toEqual({ revision: from + 3, was: from + 2 });
+		expect(await storeTrial(t.author, { ...trial, name: 'Called otherwise' })).toMatchObject({
+			was: from + 3
+		});
+		expect((await told('stored a trial'))[0]).toContain('Called otherwise');
+	});
+	it('says what was edited, by whom, with what stood there before', async () => {
+		await write(t.author, 'twice');
+		const [e] = await readEntries(
+			db(),
+			t.workspace,
+			{ deeds: ['edited the draft'], find: '', from: null, to: null },
+			{ most: 1 }
+		);
+		expect(e.who).toBe(t.author.name);
+		expect(e.object).toBe(`“${(await draft()).rules[0].name}”`);
+		expect(e.detail).toMatchObject({ pieces: [{ before: 'once', after: 'twice' }] });
+	});
+});
+
+describe('a release', () => {
+	it('is refused to whoever looked at another draft', async () => {
+		const revision = await seen();
+		await write(t.author, 'meanwhile');
+		await expect(release(t.admin, revision)).rejects.toThrow(DraftMoved);
+		await expect(release(t.admin, revision + 9)).rejects.toThrow(DraftMoved);
+	});
+	it('by two at once is made once', async () => {
+		const before = await listReleases(db(), t.workspace);
+		const revision = await seen();
+		const done = await Promise.allSettled([
+			release(t.admin, revision),
+			release(t.admin, revision),
+			release(t.admin, revision)
+		]);
+		expect(done.filter((d) => d.status === 'fulfilled')).toHaveLength(1);
+		for (const d of done) if (d.status === 'rejected') expect(d.reason).toBeInstanceOf(DraftMoved);
+		expect(await listReleases(db(), t.workspace)).toHaveLength(before.length + 1);
+		expect(await told('released')).toEqual([`${t.admin.name}: Release ${before.length + 1}`]);
+	});
+	it('while an edit comes in holds the draft that was looked at, or is refused', async () => {
+		for (let i = 0; i < 4; i++) {
+			await write(t.author, `looked at ${i}`);
+			const looked = await draft();
+			const [made] = await Promise.allSettled([release(t.admin), write(t.author, `after ${i}`, 1)]);
+			if (made.status === 'rejected') {
+				expect(made.reason).toBeInstanceOf(DraftMoved);
+				continue;
+			}
+			const { rows } = await db().query<{ doc: RuleSet }>(
+				'select doc from release where workspace = $1 and number = $2',
+				[t.workspace, made.value.number]
+			);
+			expect(rows[0].doc.rules[1]).toEqual(looked.rules[1]);
+		}
+	});
+	it('goes back in force, and one that is none does not', async () => {
+		await putReleaseInForce(t.admin, 3);
+		expect(await releaseInForce(db(), t.workspace)).toBe(3);
+		await expect(putReleaseInForce(t.admin, 99)).rejects.toThrow(NoSuchRelease);
+	});
+	it('needs a second person where the settings say so, whatever the first one wrote', async () => {
+		await transaction((c) => setSecond(c, t.workspace, true));
+		expect(await needsSecond(db(), t.workspace)).toBe(true);
+		await write(t.admin, 'by the administrator');
+		await expect(release(t.admin)).rejects.toThrow(NeedsSecond);
+		// taking it out again does not make it unwritten
+		await write(t.author, 'by the author');
+		await expect(release(t.admin)).rejects.toThrow('somebody else releases it');
+		const { id } = await addPerson(t.admin, {
+			name: 'Second',
+			email: 'second@quillmere.example',
+			role: 'releaser',
+			person: null
+		});
+		const second = (await listAccounts(db(), t.workspace)).find((a) => a.id === id)!;
+		await release(second);
+		// from here on a new draft
+		const [trial] = await listTrials(db(), t.workspace);
+		await storeTrial(second, trial);
+		await expect(release(second)).rejects.toThrow(NeedsSecond);
+		await release(t.admin);
+		await transaction((c) => setSecond(c, t.workspace, false));
+	});
+});
+
+describe('a draft that another takes the place of', () => {
+	it('is put aside, and comes back whole', async () => {
+		await write(t.author, 'to come back');
+		const mine = await draft();
+		await takeAsDraft(t.admin, 2, await seen());
+		expect((await draft()).rules).not.toEqual(mine.rules);
+		const [kept] = await listKeptDrafts(db(), t.workspace);
+		expect(kept).toMatchObject({
+			by: t.admin.name,
+			instead: 'Release 2',
+			rules: mine.rules.length
+		});
+		await returnToDraft(t.admin, kept.id, await seen());
+		expect(await draft()).toEqual(mine);
+		// and so was the one between
+		expect((await listKeptDrafts(db(), t.workspace))[0].instead).toContain('Draft of');
+	});
+	it('is never a mix of two, when two are taken at once', async () => {
+		const revision = await seen();
+		const done = await Promise.allSettled([
+			takeAsDraft(t.admin, 1, revision),
+			takeAsDraft(t.admin, 2, revision)
+		]);
+		const at = done.findIndex((d) => d.status === 'fulfilled');
+		expect(done.filter((d) => d.status === 'fulfilled')).toHaveLength(1);
+		const { rows } = await db().query<{ doc: RuleSet }>(
+			'select doc from release where workspace = $1 and number = $2',
+			[t.workspace, at + 1]
+		);
+		expect((await draft()).rules).toEqual(rows[0].doc.rules);
+	});
+	it('is kept twenty times; what is none is said', async () => {
+		for (let i = 0; i < 22; i++) await takeAsDraft(t.admin, 1 + (i % 2), await seen());
+		expect(await listKeptDrafts(db(), t.workspace)).toHaveLength(20);
+		await expect(returnToDraft(t.admin, '999999', await seen())).rejects.toThrow(NoSuchRelease);
+		await expect(takeAsDraft(t.admin, 99, await seen())).rejects.toThrow(NoSuchRelease);
+		await expect(takeAsDraft(t.admin, 1, 0)).rejects.toThrow(DraftMoved);
+	});
+	it('stops a release by its blocking findings, as before', async () => {
+		const before = await draft();
+		const rules = before.rules.map((r, i) =>
+			i ? r : { ...r, outputs: [{ ...r.outputs[0], field: 'none' }] }
+		);
+		const { pieces } = editBetween('', before, { ...before, rules });
+		await transaction((c) => editDraft(c, t.author, pieces));
+		await expect(release(t.admin)).rejects.toThrow(BadInput);
+	});
+});

@@ -1,0 +1,163 @@
+/** Releases: made of the draft, put in force, taken as the draft, and drafts that were put aside for one. */
+import type { RuleSet } from '../../core';
+import { Schema, compilePlan, stopsRelease } from '../../core';
+import { BadInput } from '../../door';
+import { note } from '../audit/audit';
+import { knownOverruled } from '../db/journal';
+import { indexMatched, readModel } from '../db/model';
+import { needsSecond } from '../db/people';
+import type { Account } from '../db/people';
+import type { Db } from '../db/pool';
+import { db, transaction } from '../db/pool';
+import {
+	createRelease,
+	hashOf,
+	keepDraft,
+	listTrials,
+	lockDraft,
+	putInForce,
+	readDraft,
+	readKeptDraft,
+	readRelease,
+	replaceDraft,
+	rulesOf,
+	wroteSinceRelease
+} from '../db/rules';
+import { analyseApart } from '../look/analysis';
+import { inForce } from '../records';
+import { noteOutOfLine } from '../records/out-of-line';
+import { unfitFor } from './fits';
+import { DraftMoved, counted, needsRevision, type Step } from './revision';
+
+/** There is no such release, or no such draft put aside. */
+export class NoSuchRelease extends Error {}
+
+/** Somebody else has to do this. */
+export class NeedsSecond extends Error {}
+
+async function readAll(c: Db, workspace: string) {
+	const { model } = await readModel(c, workspace);
+	return { model, draft: await readDraft(c, workspace), trials: await listTrials(c, workspace) };
+}
+
+/** @throws {NeedsSecond} when whoever releases wrote in the draft, and a second person is asked for */
+export async function mayRelease(c: Db, account: Account): Promise<void> {
+	if (!(await needsSecond(c, account.workspace))) return;
+	if (await wroteSinceRelease(c, account.workspace, account.id))
+		throw new NeedsSecond(
+			'You wrote in this draft since the last release: somebody else releases it. Settings say so.'
+		);
+}
+
+/**
+ * Releases the draft that the sender looked at, and puts it in force. Blocking findings stop it; failing
+ * trials must be accepted. Of two at once one is made.
+ * @param seen revision of the draft that was looked at
+ * @throws {BadInput | DraftMoved | NeedsSecond}
+ */
+export async function releaseDraft(
+	account: Account,
+	asked: { note: string; acceptFailing: boolean; seen: number }
+): Promise<{ number: number } & Step> {
+	const { workspace } = account;
+	// what takes long is done on what was read, before anything is locked
+	await needsRevision(db(), workspace, asked.seen);
+	await mayRelease(db(), account);
+	const looked = await readAll(db(), workspace);
+	const { set } = looked.draft;
+	const plan = compilePlan(new Schema(looked.model), set);
+	const { checked, failing } = await analyseApart({
+		model: looked.model,
+		set,
+		trials: looked.trials,
+		overruled: await knownOverruled(db(), workspace)
+	});
+	const blocking = checked.findings.filter(stopsRelease);
+	if (blocking.length)
+		throw new BadInput(
+			`${blocking.length} blocking finding${blocking.length > 1 ? 's' : ''} first: ${blocking[0].message}`
+		);
+	const first = looked.trials.find((t) => t.id === failing[0]);
+	if (failing.length && !asked.acceptFailing)
+		throw new BadInput(
+			`${failing.length} trial${failing.length > 1 ? 's do' : ' does'} not hold, “${first?.name}” first. Mend the draft or change what they expect.`
+		);
+	return transaction(async (c) => {
+		await lockDraft(c, workspace);
+		await needsRevision(c, workspace, asked.seen);
+		await mayRelease(c, account);
+		const { draft, model, trials } = await readAll(c, workspace);
+		// what is accepted of the findings has no revision and may stop or let through a release
+		if (hashOf([draft.set, model, trials]) !== hashOf([set, looked.model, looked.trials]))
+			throw new DraftMoved('The draft changed since you looked at it. Look again, then go on.');
+		await indexMatched(c, plan.matched);
+		const before = (await inForce(c, workspace)).plan;
+		const number = await createRelease(c, workspace, draft.set, model, asked.note, account.id);
+		await noteOutOfLine(c, account, number, { before, after: plan }, Date.now());
+		await note(c, account, 'released', `Release ${number}`, { note: asked.note, failing });
+		return { number, ...(await counted(c, account)) };
+	});
+}
+
+/** Puts an earlier release in force again. @throws {NoSuchRelease | BadInput} */
+export async function putReleaseInForce(account: Account, number: number): Promise<Step> {
+	const { workspace } = account;
+	return transaction(async (c) => {
+		await lockDraft(c, workspace);
+		const doc = await readRelease(c, workspace, number);
+		if (!doc) throw new NoSuchRelease(`There is no release ${number}.`);
+		const { plan: before, schema, modelRevision, release } = await inForce(c, workspace);
+		const why = await unfitFor(c, workspace, number, schema.model, modelRevision);
+		if (why)
+			throw new BadInput(
+				`Release ${number} no longer runs on the model as it is today. ${why} Take it as the draft and mend it there.`
+			);
+		await putInForce(c, workspace, number, account.id);
+		const after = compilePlan(new Schema(schema.model), rulesOf(doc));
+		await noteOutOfLine(c, account, number, { before, after }, Date.now());
+		await note(c, account, 'put in force', `Release ${number}`, { before: release });
+		return counted(c, account);
+	});
+}
+
+/** Puts the draft aside and another in its place, in one step. */
+async function replace(
+	c: Parameters<Parameters<typeof transaction>[0]>[0],
+	account: Account,
+	set: RuleSet,
+	instead: string
+): Promise<Step> {
+	const { workspace } = account;
+	const { set: had } = await readDraft(c, workspace);
+	await keepDraft(c, workspace, had, instead, account.id);
+	await replaceDraft(c, workspace, set, account.id);
+	return counted(c, account);
+}
+
+/**
+ * Takes a release as the draft. The draft that it replaces is put aside, to be returned to.
+ * @param seen revision of the draft that was looked at
+ * @throws {NoSuchRelease | DraftMoved}
+ */
+export async function takeAsDraft(account: Account, number: number, seen: number): Promise<Step> {
+	return transaction(async (c) => {
+		await lockDraft(c, account.workspace);
+		await needsRevision(c, account.workspace, seen);
+		const doc = await readRelease(c, account.workspace, number);
+		if (!doc) throw new NoSuchRelease(`There is no release ${number}.`);
+		await note(c, account, 'took a release as the draft', `Release ${number}`);
+		return replace(c, account, rulesOf(doc), `Release ${number}`);
+	});
+}
+
+/** Returns to a draft that was put aside; the one that stands is put aside for it. @throws {NoSuchRelease | DraftMoved} */
+export async function returnToDraft(account: Account, id: string, seen: number): Promise<Step> {
+	return transaction(async (c) => {
+		await lockDraft(c, account.workspace);
+		await needsRevision(c, account.workspace, seen);
+		const kept = await readKeptDraft(c, account.workspace, id);
+		if (!kept) throw new NoSuchRelease('There is no such draft put aside.');
+		await note(c, account, 'returned to a draft', `Draft of ${kept.at}`);
+		return replace(c, account, kept.set, `Draft of ${kept.at}`);
+	});
+}

@@ -1,0 +1,160 @@
+/**
+ * Every address of the application, and the right that each of its doings asks for. The hook holds
+ * requests to it before anything of them is read; the tests try every role at every line; docs/routes.md
+ * is made of it.
+ */
+import type { Right } from '../../door/rights';
+
+/** A right; `anyone`, without signing in; `self`, whoever is signed in, for what is theirs. */
+export type Asks = Right | 'anyone' | 'self';
+
+export interface Doing {
+	asks: Asks;
+	/** What it does, in words. */
+	does: string;
+}
+
+/** By method; an action of a page as `POST ?/name`. */
+export type Doings = Readonly<Record<string, Doing>>;
+
+const look = (does: string): Doings => ({ GET: { asks: 'look', does } });
+
+/** By the identity that SvelteKit has for the route. */
+export const ROUTES: Readonly<Record<string, Doings>> = {
+	// ---- the API -------------------------------------------------------------------------------
+	'/api/v1/batch': {
+		POST: {
+			asks: 'change',
+			does: 'creates and changes several records, as one change or each for itself'
+		}
+	},
+	'/api/v1/records/[type]': { POST: { asks: 'change', does: 'creates a record' } },
+	'/api/v1/records/[type]/[id]': {
+		GET: { asks: 'look', does: 'one record, with who set each value' },
+		PATCH: { asks: 'change', does: 'changes a record' }
+	},
+	'/api/v1/openapi.json': {
+		GET: { asks: 'anyone', does: 'what the API takes and gives, as OpenAPI 3.1' }
+	},
+	'/metrics': { GET: { asks: 'operate', does: 'what is measured of the server, for Prometheus' } },
+	// ---- signing in ----------------------------------------------------------------------------
+	'/health': { GET: { asks: 'anyone', does: 'whether the server is alive' } },
+	'/ready': { GET: { asks: 'anyone', does: 'whether it can work' } },
+	'/sign-in': {
+		GET: { asks: 'anyone', does: 'the page to sign in' },
+		POST: { asks: 'anyone', does: 'signs in' }
+	},
+	'/sign-out': { POST: { asks: 'anyone', does: 'ends the session that asks' } },
+	'/password': {
+		GET: { asks: 'self', does: 'the page to change a password that was told' },
+		POST: { asks: 'self', does: 'changes it' }
+	},
+	'/(app)/account': {
+		GET: { asks: 'self', does: 'one’s own account and sessions' },
+		'POST ?/password': { asks: 'self', does: 'changes one’s own password' },
+		'POST ?/end': { asks: 'self', does: 'ends one’s own sessions' }
+	},
+	// ---- pages ---------------------------------------------------------------------------------
+	'/(app)': look('the ledger of fields and rules'),
+	'/(app)/write/[type]/[field]': look('the sheet of a field, with its sample'),
+	'/(app)/check': look('findings'),
+	'/(app)/try': look('trials'),
+	'/(app)/rehearse': look('what the draft would change in the existing records'),
+	'/(app)/release': look('what a release would change, and the releases'),
+	'/(app)/definitions': look('definitions'),
+	'/(app)/tables/[id]': look('a reference table'),
+	'/(app)/tables': look('reference tables'),
+	'/(app)/model': look('the model'),
+	'/(app)/model/[type]/[[field]]': look('a record type and its fields'),
+	'/(app)/options/[list]': look('an option list'),
+	'/(app)/whole/[type]/[[field]]': look('how a field or type hangs together with others'),
+	'/(app)/versions/[rule]': look('versions of a rule'),
+	'/(app)/paper/[release]': look('a rule sheet to print'),
+	'/(app)/journal': look('what rules did'),
+	'/(app)/journal/[rule]': look('what one rule did'),
+	'/(app)/outbox': look('messages and what became of them'),
+	'/(app)/records/[type]': look('records of a type'),
+	'/(app)/records/[type]/[id]': look('a record with its history'),
+	'/(app)/records/[type]/new': look('the form of a new record'),
+	'/(app)/records/[type]/import': {
+		GET: { asks: 'look', does: 'the page of the import' },
+		POST: { asks: 'import', does: 'imports a file' }
+	},
+	'/(app)/people': {
+		GET: { asks: 'look', does: 'people, roles and rights' },
+		'POST ?/add': { asks: 'people', does: 'adds a person' },
+		'POST ?/service': { asks: 'people', does: 'adds a service' },
+		'POST ?/change': { asks: 'people', does: 'changes name, address or role of a person' },
+		'POST ?/retire': { asks: 'people', does: 'retires a person' },
+		'POST ?/takeBack': { asks: 'people', does: 'takes a retired person back' },
+		'POST ?/password': { asks: 'people', does: 'gives a person a new password' }
+	},
+	'/(app)/audit': { GET: { asks: 'audit', does: 'who did what' } },
+	'/audit/export': { GET: { asks: 'audit', does: 'the same as a file' } },
+	'/(app)/settings': {
+		GET: { asks: 'look', does: 'settings and tokens' },
+		'POST ?/token': { asks: 'operate', does: 'makes a token' },
+		'POST ?/revoke': { asks: 'operate', does: 'revokes a token' },
+		'POST ?/releases': { asks: 'settings', does: 'says who may release whose edits' }
+	},
+	// ---- what pages ask for --------------------------------------------------------------------
+	'/save/[type]': {
+		POST: { asks: 'change', does: 'saves a form' },
+		DELETE: { asks: 'remove', does: 'deletes a record' }
+	},
+	'/draft': { PATCH: { asks: 'write', does: 'stores an edit of the draft' } },
+	'/draft/model': { PATCH: { asks: 'model', does: 'changes the model' } },
+	'/draft/accepted': {
+		POST: {
+			asks: 'write',
+			does: 'accepts a finding; one that stops a release needs the right for it'
+		},
+		DELETE: { asks: 'write', does: 'takes that back' }
+	},
+	'/draft/kept/[id]': { POST: { asks: 'release', does: 'returns to a draft that was put aside' } },
+	'/draft/events': {
+		GET: { asks: 'look', does: 'tells of edits and of who works where, as server-sent events' }
+	},
+	'/draft/here': { POST: { asks: 'write', does: 'says in which rule one works' } },
+	'/trials/[id]': {
+		PUT: { asks: 'write', does: 'stores a trial' },
+		DELETE: { asks: 'write', does: 'removes a trial' }
+	},
+	'/rehearsal': { POST: { asks: 'write', does: 'rehearses the draft on the existing records' } },
+	'/releases': { POST: { asks: 'release', does: 'releases the draft' } },
+	'/releases/[number]': {
+		GET: { asks: 'look', does: 'a release as a file' },
+		POST: { asks: 'release', does: 'puts a release in force, or takes it as the draft' }
+	},
+	'/dmn': {
+		GET: { asks: 'look', does: 'rules as a DMN file' },
+		POST: { asks: 'write', does: 'reads a DMN file; nothing is stored' }
+	},
+	'/look/finds': { POST: { asks: 'look', does: 'what a match would find' } },
+	'/look/held': look('how many records hold something'),
+	'/look/links': look('records that a link could point to'),
+	'/look/names': look('what things were called in releases'),
+	'/look/near': { POST: { asks: 'look', does: 'records that rules read through links' } },
+	'/look/pairs': look('how many records hold each pair of values'),
+	'/look/retype': {
+		POST: { asks: 'model', does: 'what another type would make of the values; nothing is stored' }
+	},
+	'/look/samples': look('records to choose a sample from'),
+	'/look/spread': look('how the values of a field are spread'),
+	'/look/suggest': { POST: { asks: 'write', does: 'rules that the records propose' } },
+	'/look/titles': { POST: { asks: 'look', does: 'titles of records' } }
+};
+
+/** Which line of the table a request falls under; null where the address or method has none. */
+export function doingOf(
+	route: string | null,
+	method: string,
+	query: URLSearchParams
+): Doing | null {
+	const doings = route === null ? undefined : ROUTES[route];
+	if (!doings) return null;
+	if (method === 'HEAD' || method === 'OPTIONS') return doings.GET ?? null;
+	const action = method === 'POST' && [...query.keys()].find((k) => k.startsWith('/'));
+	const key = action ? `POST ?${action}` : method;
+	return Object.hasOwn(doings, key) ? doings[key] : null;
+}
