@@ -13,7 +13,7 @@ export default {
 		// what runs beside the application is read as strictly as the application
 		typescript: {
 			config: (config) => {
-				const beside = ['bench', 'demo', 'docs', 'e2e', 'scripts'];
+				const beside = ['bench', 'demo', 'docs', 'e2e', 'scripts', 'service'];
 				const root = new URL('.', import.meta.url).pathname;
 				config.include.push(...beside.map((folder) => `${root}${folder}/**/*.ts`));
 			}

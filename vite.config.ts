@@ -20,7 +20,7 @@ export default defineConfig({
 				resolve: { alias },
 				test: {
 					name: 'core',
-					include: ['{src/core,src/door,src/cli,demo}/**/*.test.ts'],
+					include: ['{src/core,src/door,src/cli,demo}/**/*.test.ts', 'src/server/http/routes.test.ts'],
 					testTimeout: 120_000
 				}
 			},
@@ -35,9 +35,21 @@ export default defineConfig({
 				test: {
 					name: 'integration',
 					include: ['src/server/**/*.test.ts'],
+					exclude: ['src/server/http/routes.test.ts'],
 					fileParallelism: false,
 					testTimeout: 60_000,
 					hookTimeout: 120_000
+				}
+			},
+			{
+				// the built application as it runs, in processes of its own
+				resolve: { alias },
+				test: {
+					name: 'service',
+					include: ['service/**/*.test.ts'],
+					fileParallelism: false,
+					testTimeout: 120_000,
+					hookTimeout: 180_000
 				}
 			}
 		]

@@ -3,6 +3,7 @@ import { Schema, compilePlan } from '../src/core';
 import { createAccount, type Role } from '../src/server/people/accounts';
 import { createModel, indexMatched, keysToMatch, tableOf } from '../src/server/db/model';
 import type { Db } from '../src/server/db/pool';
+import { insertWorkspace } from '../src/server/db/workspace';
 import { columnsFor } from '../src/server/db/records';
 import { createRelease, replaceDraft, saveTrial } from '../src/server/db/rules';
 import type { DemoSizes } from './generate';
@@ -52,21 +53,16 @@ export const DEMO_PEOPLE: {
 	}
 ];
 
-/** Whether the demo is there already. */
-export async function isSeeded(db: Db): Promise<boolean> {
-	const r = await db.query('select 1 from workspace where id = $1', [DEMO_WORKSPACE]);
-	return !!r.rowCount;
-}
-
 /** Seeds the demo; call it in one transaction. */
 export async function seed(db: Db, sizes: DemoSizes = DEMO_SIZES): Promise<void> {
 	const w = DEMO_WORKSPACE;
-	await db.query('insert into workspace (id, name, zone, person_type) values ($1, $2, $3, $4)', [
-		w,
-		'Quillmere',
-		demoModel.zone,
-		demoModel.personType
-	]);
+	await insertWorkspace(db, {
+		id: w,
+		name: 'Quillmere',
+		zone: demoModel.zone,
+		personType: demoModel.personType ?? null,
+		demo: true
+	});
 	await createModel(db, w, demoModel);
 	for (const p of DEMO_PEOPLE) await createAccount(db, { workspace: w, ...p });
 	const ida = await db.query('select id::text from account where email = $1', [

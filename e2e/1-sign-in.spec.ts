@@ -35,7 +35,7 @@ test('a reader looks and cannot write, in the page or past it', async ({ page })
 				})
 			).status
 	);
-	expect([put, save]).toEqual([403, 400]);
+	expect([put, save]).toEqual([403, 403]);
 });
 
 test('a request from another site is refused, and the policy allows no evaluated code', async ({

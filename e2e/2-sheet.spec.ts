@@ -188,7 +188,36 @@ test('a first rule is written from nothing by an administrator, by keyboard alon
 	await expect(page.getByText('Draft saved')).toBeVisible();
 });
 
-test('two authors: the second is told, and nothing is overwritten', async ({
+test('two authors: the second is told, sees both versions, and takes either', async ({
+	page,
+	browser,
+	baseURL
+}) => {
+	const other = await browser.newPage({ baseURL });
+	await signIn(other, 'ida');
+	// a page that hears nothing of others until it stores
+	await other.route('**/draft/events', (r) => r.abort());
+	for (const p of [page, other]) await openSheet(p, '/write/lead/follow_up_urgency');
+	const why = (p: typeof page) => p.getByLabel('Why the rule exists');
+	await why(page).fill('Mine.');
+	await expect(page.getByText('Draft saved')).toBeVisible();
+	await why(other).fill('Theirs.');
+	const two = other.getByRole('region', { name: /^Two versions of/ });
+	await expect(two).toContainText(/Jonas Weverling changed “.+” while you did/);
+	await expect(why(other)).toHaveValue('Mine.');
+	await two.getByRole('button', { name: 'What differs' }).press('Enter');
+	await expect(two).toContainText('Theirs.');
+	await two.getByRole('button', { name: 'Take mine' }).press('Enter');
+	await expect(why(other)).toHaveValue('Theirs.');
+	await expect(other.getByText('Draft saved')).toBeVisible();
+	// the first one hears of it by itself
+	await expect(why(page)).toHaveValue('Theirs.');
+	await other.close();
+	await why(page).fill('People met at a fair expect an answer the same day.');
+	await expect(page.getByText('Draft saved')).toBeVisible();
+});
+
+test('two authors see each other at a rule, and what the other stores; a step survives a reload', async ({
 	page,
 	browser,
 	baseURL
@@ -196,18 +225,27 @@ test('two authors: the second is told, and nothing is overwritten', async ({
 	const other = await browser.newPage({ baseURL });
 	await signIn(other, 'ida');
 	for (const p of [page, other]) await openSheet(p, '/write/lead/follow_up_urgency');
-	await page.getByLabel('Why the rule exists').fill('Mine.');
+	const why = (p: typeof page) => p.getByLabel('Why the rule exists');
+	const before = await why(page).inputValue();
+	await why(other).focus();
+	await expect(page.getByText('Ida Faro is here')).toBeVisible();
+	await why(other).fill('Said by Ida.');
+	await expect(why(page)).toHaveValue('Said by Ida.');
+	// a step of one's own is there after a reload, and takes back nothing of hers
+	const name = page.getByLabel('Name of the rule');
+	const called = await name.inputValue();
+	await name.fill('Called by Jonas');
 	await expect(page.getByText('Draft saved')).toBeVisible();
-	await other.getByLabel('Why the rule exists').fill('Theirs.');
-	await expect(other.getByRole('alert').filter({ hasText: /./ })).toContainText(
-		/ changed “.+” meanwhile/
-	);
-	await other.getByRole('button', { name: 'Take theirs, keep my other edits' }).click();
-	await expect(other.getByLabel('Why the rule exists')).toHaveValue('Mine.');
+	await expect(other.getByLabel('Name of the rule')).toHaveValue('Called by Jonas');
+	await page.reload();
+	await page.waitForSelector('[data-ready=true]');
+	await page.getByRole('button', { name: 'Undo' }).click();
+	await expect(name).toHaveValue(called);
+	await expect(why(page)).toHaveValue('Said by Ida.');
+	await expect(page.getByText('Draft saved')).toBeVisible();
 	await other.close();
-	await page
-		.getByLabel('Why the rule exists')
-		.fill('People met at a fair expect an answer the same day.');
+	await expect(page.getByText('Ida Faro is here')).toHaveCount(0);
+	await why(page).fill(before);
 	await expect(page.getByText('Draft saved')).toBeVisible();
 });
 

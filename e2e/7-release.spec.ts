@@ -1,6 +1,7 @@
 import { barriers, cellOf, expect, open, openSheet, signIn, test } from './helpers';
 
-test.beforeEach(async ({ page }) => signIn(page));
+// authors write, releasers release
+test.beforeEach(async ({ page }) => signIn(page, 'claire'));
 
 test('findings are shown at the spot, with their record and a repair; blocking ones stop a release', async ({
 	page
@@ -9,16 +10,20 @@ test('findings are shown at the spot, with their record and a repair; blocking o
 	await expect(page.getByText('2 blocking findings.')).toBeVisible();
 	await expect(page.getByRole('button', { name: /Release the draft/ })).toBeDisabled();
 	// past the page, too
-	const status = await page.evaluate(
-		async () =>
-			(
-				await fetch('/releases', {
-					method: 'POST',
-					body: JSON.stringify({ note: 'x', acceptFailing: true })
-				})
-			).status
-	);
-	expect(status).toBe(400);
+	const refused = await page.evaluate(async () => {
+		const send = async (url: string, method: string, body: unknown) =>
+			(await fetch(url, { method, body: JSON.stringify(body) })).json();
+		const { revision } = await send('/draft', 'PATCH', { pieces: [] });
+		const asked = { note: 'x', acceptFailing: true };
+		return Promise.all(
+			[{}, { revision: revision - 1 }, { revision }].map(
+				async (more) => (await send('/releases', 'POST', { ...asked, ...more })).message as string
+			)
+		);
+	});
+	expect(refused[0]).toContain('revision must be');
+	expect(refused[1]).toContain('changed since you looked at it');
+	expect(refused[2]).toContain('2 blocking findings first');
 	await openSheet(page, '/write/customer/service_visits_a_year');
 	await page.getByRole('button', { name: 'Show it' }).click();
 	await expect(page.locator('#s-glass_area')).toHaveValue('10000');

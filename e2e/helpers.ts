@@ -1,10 +1,11 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test as base, type Locator, type Page } from '@playwright/test';
 
-const PASSWORD: Record<string, string> = {
+const PASSWORD: Record<'ida' | 'jonas' | 'mieke' | 'claire', string> = {
 	ida: 'glasshouse-1',
 	jonas: 'glasshouse-2',
-	mieke: 'glasshouse-3'
+	mieke: 'glasshouse-3',
+	claire: 'glasshouse-4'
 };
 
 type Cookies = Parameters<ReturnType<Page['context']>['addCookies']>[0];
@@ -15,7 +16,7 @@ const begun = new Map<string, Cookies>();
  * Signs in as one of the people of the demo: at the sign-in page the first time, afterwards with the
  * session begun then, as long as the server takes it.
  */
-export async function signIn(page: Page, who: 'ida' | 'jonas' | 'mieke' = 'jonas') {
+export async function signIn(page: Page, who: 'ida' | 'jonas' | 'mieke' | 'claire' = 'jonas') {
 	const context = page.context();
 	// the first visit has a test of its own
 	await context.addInitScript(() => localStorage.setItem('begun', 'yes'));

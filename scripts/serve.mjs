@@ -3,20 +3,39 @@
 import http from 'node:http';
 import path from 'node:path';
 import { pathToFileURL } from 'node:url';
+import proxyaddr from 'proxy-addr';
 
 const port = Number(process.env.PORT);
 const extra = (process.env.RIGID_HOSTS ?? '').split(',').filter(Boolean);
 const hosts = new Set([`localhost:${port}`, `127.0.0.1:${port}`, ...extra]);
 
+/** Proxies whose word counts: addresses, ranges as 10.0.0.0/8, or loopback, linklocal, uniquelocal. */
+let trusted;
+try {
+	const list = (process.env.RIGID_PROXIES ?? '').split(',').map((p) => p.trim());
+	trusted = proxyaddr.compile(list.filter(Boolean));
+} catch (e) {
+	console.error(`RIGID_PROXIES names proxies by address or range: ${e.message}`);
+	process.exit(1);
+}
+
 process.env.PROTOCOL_HEADER = 'x-rigid-protocol';
 process.env.HOST_HEADER = 'x-rigid-host';
+process.env.ADDRESS_HEADER = 'x-rigid-address';
 process.env.BODY_SIZE_LIMIT ??= '24M';
 const { handler } = await import(
 	pathToFileURL(path.join(process.env.RIGID_BUILD, 'handler.js')).href
 );
 
+/** What a proxy says of the request as it came to it; the first where several stand behind one another. */
+const forwarded = (req, name) => req.headers[`x-forwarded-${name}`]?.split(',')[0].trim();
+
 const server = http.createServer((req, res) => {
-	const host = req.headers.host ?? '';
+	const proxied = trusted(req.socket.remoteAddress ?? '', 0);
+	const secure = proxied && forwarded(req, 'proto') === 'https';
+	const host = (proxied && forwarded(req, 'host')) || (req.headers.host ?? '');
+	res.setHeader('x-content-type-options', 'nosniff');
+	if (secure) res.setHeader('strict-transport-security', 'max-age=31536000');
 	if (!hosts.has(host)) {
 		res.writeHead(421, { 'content-type': 'text/plain; charset=utf-8' });
 		res.end(
@@ -24,14 +43,17 @@ const server = http.createServer((req, res) => {
 		);
 		return;
 	}
-	// what a client claims about this is not believed
-	req.headers['x-rigid-protocol'] = 'http';
+	// what anybody else claims about this is not believed
+	req.headers['x-rigid-protocol'] = secure ? 'https' : 'http';
 	req.headers['x-rigid-host'] = host;
+	req.headers['x-rigid-address'] = proxyaddr(req, trusted) || '0.0.0.0';
 	handler(req, res, () => {
 		res.writeHead(404);
 		res.end();
 	});
 });
+// a request that does not come in whole within this time is given up, milliseconds
+server.requestTimeout = Number(process.env.RIGID_REQUEST_LIMIT ?? 120_000);
 server.listen(port, process.env.RIGID_LISTEN ?? '127.0.0.1');
 
 /** How long requests that are under way may take to finish once the server is told to end, milliseconds. */
@@ -40,6 +62,8 @@ let ending = false;
 function end() {
 	if (ending) return;
 	ending = true;
+	// streams are closed by whoever holds them; what is done beside requests is handed back
+	process.emit('rigid:ending');
 	// no new ones; those under way finish, and what only waits for a next request is closed
 	server.close(() => process.exit(0));
 	server.closeIdleConnections();

@@ -2,7 +2,9 @@
 //   -- --fresh   starts over with new demo data
 //   -- --port N  listens on port N
 //   -- --dev     serves with the development server
-// DATABASE_URL uses a PostgreSQL that exists instead of a private one.
+//   -- --empty   begins without the demo, with an empty workspace
+//   -- --demo    fills an empty database of DATABASE_URL with the demo
+// DATABASE_URL uses a PostgreSQL that exists instead of a private one; it gets the demo only when asked for.
 import { spawn } from 'node:child_process';
 import path from 'node:path';
 import {
@@ -22,10 +24,12 @@ import {
 } from './lib/setup.mjs';
 
 const args = process.argv.slice(2);
-const known = ['--fresh', '--dev', '--port'];
+const known = ['--fresh', '--dev', '--empty', '--demo', '--port'];
 const odd = args.find((a, i) => !known.includes(a) && args[i - 1] !== '--port');
 if (odd) stop(`“${odd}” is not known here. There are: ${known.join(', ')} NUMBER.`);
 const dev = args.includes('--dev');
+if (args.includes('--empty') && args.includes('--demo'))
+	stop('--empty and --demo exclude each other.');
 const wanted = args.includes('--port')
 	? Number(args[args.indexOf('--port') + 1])
 	: Number(process.env.PORT ?? 5280);
@@ -99,7 +103,8 @@ try {
 	const env = { ...process.env, DATABASE_URL: process.env.DATABASE_URL ?? cluster.url };
 
 	say('Preparing the database …');
-	const out = run(bin('tsx'), ['scripts/setup-database.ts'], { env });
+	const demo = own ? !args.includes('--empty') : args.includes('--demo');
+	const out = run(bin('tsx'), ['scripts/setup-database.ts', ...(demo ? ['--demo'] : [])], { env });
 	if (out.trim()) say(out.trimEnd());
 
 	const port = (await portIsFree(wanted)) ? wanted : await freePort(wanted + 1);
@@ -153,13 +158,22 @@ try {
 			() => false
 		);
 		if (up) {
+			const isDemo = await fetch(`http://127.0.0.1:${port}/ready`).then(
+				async (r) => (await r.json()).demo === true,
+				() => false
+			);
 			say(`
 Rigid Rule is at  http://localhost:${port}
-
+${
+	isDemo
+		? `
   Sign in as      ida@quillmere.example     glasshouse-1   administrator
+             or   claire@quillmere.example  glasshouse-4   releaser
              or   jonas@quillmere.example   glasshouse-2   author
              or   mieke@quillmere.example   glasshouse-3   reader
-
+`
+		: ''
+}
 Ctrl-C stops it.`);
 			break;
 		}

@@ -8,13 +8,14 @@ import {
 	bin,
 	freePort,
 	needChromium,
+	needProxy,
 	npmPackages,
 	say,
 	startCluster,
 	withLock
 } from './lib/setup.mjs';
 
-// npm test -- unit e2e=3-records     some parts, and of the interface only files that match
+// npm test -- unit service e2e=3-records     some parts, and of the interface only files that match
 const only = process.argv.slice(2).map((a) => a.split('=')[0]);
 const files = process.argv.slice(2).flatMap((a) => (a.startsWith('e2e=') ? [a.slice(4)] : []));
 const wants = (part) => !only.length || only.includes(part);
@@ -91,28 +92,36 @@ try {
 		})()
 	]);
 	if (wants('unit')) step('unit', bin('vitest'), ['run', '--project', 'core', '--project', 'lib']);
-	if (wants('integration') || wants('e2e')) {
+	if (wants('integration') || wants('service') || wants('e2e')) {
 		cluster = await startCluster('test-postgres', 5633);
 		if (wants('integration'))
 			step('integration', bin('vitest'), ['run', '--project', 'integration'], {
 				RIGID_TEST_SERVER: cluster.url
 			});
+		const build = path.join(ROOT, '.data', 'test-build');
+		const built = {
+			RIGID_BUILD_DIR: build,
+			RIGID_KIT_DIR: '.data/test-kit',
+			RIGID_BUILD: build,
+			NODE_ENV: 'production'
+		};
+		if (wants('service') || wants('e2e'))
+			step('build', bin('vite'), ['build', '--logLevel', 'warn'], built);
+		if (wants('service')) {
+			needProxy();
+			step('service', bin('vitest'), ['run', '--project', 'service'], {
+				RIGID_TEST_SERVER: cluster.url,
+				RIGID_BUILD: build
+			});
+		}
 		if (wants('e2e')) {
 			needChromium();
-			const build = path.join(ROOT, '.data', 'test-build');
 			const name = `e2e_${randomBytes(4).toString('hex')}`;
 			const url = new URL(cluster.url);
 			url.pathname = `/${name}`;
-			const env = {
-				DATABASE_URL: url.href,
-				RIGID_BUILD_DIR: build,
-				RIGID_KIT_DIR: '.data/test-kit',
-				RIGID_BUILD: build,
-				NODE_ENV: 'production'
-			};
-			step('build', bin('vite'), ['build', '--logLevel', 'warn'], env);
+			const env = { ...built, DATABASE_URL: url.href };
 			step('demo data', process.execPath, ['scripts/create-database.mjs', cluster.url, name]);
-			step('demo data', bin('tsx'), ['scripts/setup-database.ts'], env);
+			step('demo data', bin('tsx'), ['scripts/setup-database.ts', '--demo'], env);
 			const port = await freePort(5380);
 			server = spawn(process.execPath, ['scripts/serve.mjs'], {
 				cwd: ROOT,

@@ -26,6 +26,9 @@ export const init: ServerInit = () => {
 
 const SAFE = new Set(['GET', 'HEAD', 'OPTIONS']);
 
+/** Answered whoever asks, without looking who it is: the database may be away. */
+const OPEN = new Set(['/health', '/ready']);
+
 /** What every request has, and what becomes of those for which the database is away. */
 export const handle: Handle = async ({ event, resolve }) => {
 	const { locals, request } = event;
@@ -43,8 +46,6 @@ export const handle: Handle = async ({ event, resolve }) => {
 	// pages have a policy of their own, with nonces; nothing else is to be shown by a browser at all
 	if (!response.headers.has('content-security-policy'))
 		response.headers.set('content-security-policy', "default-src 'none'; frame-ancestors 'none'");
-	if (event.url.protocol === 'https:')
-		response.headers.set('strict-transport-security', 'max-age=31536000');
 	const seconds = (performance.now() - from) / 1000;
 	const { method } = request;
 	noteRequest({ route: event.route.id, method, status: response.status, seconds });
@@ -132,12 +133,10 @@ const answered: Handle = async ({ event, resolve }) => {
 			{ status: 400 }
 		);
 	if (/^\/api(\/|$)/.test(path)) return answeredToToken(event, () => resolve(event));
-	const doing = doingOf(route.id, event.request.method, url.searchParams);
-	// metrics are for administrators and for a token alike
+	// metrics are for whoever has the right and for a token alike
 	const token = route.id === '/metrics' && bearerOf(event.request);
 	if (token) return answeredToToken(event, () => resolve(event));
-	if (doing?.asks === 'anyone' && route.id !== '/sign-in' && route.id !== '/sign-out')
-		return resolve(event);
+	if (OPEN.has(route.id ?? '')) return resolve(event);
 	return answeredToSession(event, resolve);
 };
 
@@ -194,7 +193,8 @@ async function answeredToSession(
 		if (locals.account) locals.session = token;
 		else cookies.delete('session', { path: '/' });
 	}
-	if (!locals.account && route.id !== '/sign-in' && route.id !== '/sign-out') {
+	const doing = doingOf(route.id, request.method, url.searchParams);
+	if (!locals.account && doing?.asks !== 'anyone') {
 		if (asJson) return json({ message: 'Your session has ended. Sign in again.' }, { status: 401 });
 		redirect(303, `/sign-in?to=${encodeURIComponent(url.pathname + url.search)}`);
 	}

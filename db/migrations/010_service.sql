@@ -47,16 +47,17 @@ end $$;
 create trigger audit_is_only_added_to before update or delete or truncate on audit
 	for each statement execute function refuse_rewriting();
 
--- What was answered to a request that has a key, for a day: the same request gets the same answer.
+-- What was answered to a request that has a key, for a day: the same request gets the same answer. A row is
+-- claimed in the transaction of the change, so another that comes meanwhile waits for it.
 create table kept_answer (
 	account bigint not null references account on delete cascade,
+	route text not null,
 	key text not null,
-	-- of method, address and body
-	request_hash bytea not null,
+	request_hash text not null,
 	status integer,
-	body text,
+	body jsonb,
 	at timestamptz not null default now(),
-	primary key (account, key)
+	primary key (account, route, key)
 );
 create index on kept_answer (at);
 
@@ -71,3 +72,15 @@ create table kept_draft (
 	doc jsonb not null
 );
 create index on kept_draft (workspace, id desc);
+
+-- A workspace with the demo says so: its passwords are known to everyone.
+alter table workspace add column demo boolean not null default false;
+-- The demo is being filled; one that was broken off is begun anew.
+alter table workspace add column filling boolean not null default false;
+update workspace set demo = true where id = 'quillmere';
+
+-- The code by which the first administrator is made, as a hash; there is one as long as nobody can sign in.
+create table first_code (
+	one boolean primary key default true check (one),
+	code_hash bytea not null
+);

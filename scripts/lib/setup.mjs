@@ -145,6 +145,15 @@ export function needChromium() {
 	return '/usr/bin/chromium';
 }
 
+/** Debian's nginx, and openssl for a certificate: the tests put a proxy in front of the application. */
+export function needProxy() {
+	const missing = [
+		['/usr/sbin/nginx', 'nginx-light'],
+		['/usr/bin/openssl', 'openssl']
+	].flatMap(([file, name]) => (fs.existsSync(file) ? [] : [name]));
+	if (missing.length) debianPackages(missing);
+}
+
 /** Whether a process runs. One that ended and that nobody has waited for still has a number. */
 const alive = (pid) => {
 	try {

@@ -39,6 +39,19 @@ export const FORMS = {
 		role: yup.string().oneOf(ROLES, 'Choose a role.').required('Choose a role.'),
 		person: yup.string().matches(/^\d{0,18}$/, 'That is no record number.')
 	}),
+	first: yup.object({
+		code: secret('Type the code that stands in the log.'),
+		name: name('yourself'),
+		email: line()
+			.required('Give the e-mail address with which you sign in.')
+			.max(200, 'An address may have 200 characters.')
+			.email('That is no e-mail address.'),
+		password: secret('Choose a password.'),
+		again: secret('Type the password once more.').oneOf(
+			[yup.ref('password')],
+			'The two passwords are not the same.'
+		)
+	}),
 	personId: yup.object({ id: number }),
 	password: yup.object({
 		old: secret('Type your present password.'),

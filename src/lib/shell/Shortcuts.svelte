@@ -27,7 +27,7 @@
 		'3': '/try',
 		'4': '/rehearse',
 		'5': '/release',
-		'6': '/records/customer'
+		'6': '/records'
 	};
 
 	function keys(e: KeyboardEvent) {

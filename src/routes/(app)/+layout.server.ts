@@ -1,4 +1,4 @@
-import { allow } from '$server/http/guard';
+import { whoAsks } from '$server/http/guard';
 import { readModel } from '$server/db/model';
 import { db } from '$server/db/pool';
 import {
@@ -10,6 +10,7 @@ import {
 	releaseInForce,
 	rulesOf
 } from '$server/db/rules';
+import { readWorkspace } from '$server/db/workspace';
 import { knownOverruled } from '$server/db/journal';
 import { revisionOf } from '$server/draft/revision';
 import type { Rehearsal } from '$server/look/rehearse';
@@ -18,7 +19,7 @@ import type { LayoutServerLoad } from './$types';
 /** What every page works on: the model, the draft, what is in force and the trials. */
 export const load: LayoutServerLoad = async (event) => {
 	event.depends('app:work');
-	const account = allow(event);
+	const account = whoAsks(event);
 	const w = account.workspace;
 	// read first: a step that comes between is told anew, and none is missed
 	const draftRevision = await revisionOf(db(), w);
@@ -32,6 +33,7 @@ export const load: LayoutServerLoad = async (event) => {
 	]);
 	const release = number ? await readRelease(db(), w, number) : null;
 	return {
+		workspace: await readWorkspace(db(), w),
 		account: {
 			id: account.id,
 			name: account.name,

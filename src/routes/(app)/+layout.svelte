@@ -155,7 +155,7 @@
 		<Ruler />
 		<div class="flex shrink-0 items-center gap-2 px-4 text-sm">
 			<Shortcuts {undo} {redo} />
-			<a class="textlink" href="/records/customer">Records</a>
+			<a class="textlink" href="/records">Records</a>
 			<a class="textlink" href="/journal">Journal</a>
 			<a class="textlink" href="/model">Model</a>
 			<a class="textlink" href="/settings">Settings</a>
@@ -182,14 +182,20 @@
 				{/each}
 			</nav>
 		{/if}
+		{#if data.workspace.demo}
+			<p class="border-t border-hairline bg-ochre-wash px-4 py-1 text-xs">
+				Demo: its passwords are known to everyone.
+			</p>
+		{/if}
 		<div
 			class="flex items-center justify-between border-t border-hairline px-4 py-1 text-xs text-quiet"
 		>
 			<span
 				class="flex min-w-0 items-center whitespace-nowrap"
 				title="{w.account.email}, {w.account.role}"
-				>Quillmere ·&nbsp;<a class="textlink !block min-w-0 truncate leading-6" href="/account"
-					>{w.account.name}</a
+				>{data.workspace.name} ·&nbsp;<a
+					class="textlink !block min-w-0 truncate leading-6"
+					href="/account">{w.account.name}</a
 				></span
 			>
 			<span class="flex items-center gap-1">

@@ -1,6 +1,7 @@
 import { json } from '@sveltejs/kit';
 import { isMigrated } from '$server/db/migrate';
 import { db } from '$server/db/pool';
+import { theWorkspace } from '$server/db/workspace';
 import { dbTrouble } from '$server/db/trouble';
 import { backgroundAt } from '$server/jobs/background';
 import type { RequestHandler } from './$types';
@@ -12,9 +13,11 @@ const QUIET_MS = 120_000;
 export const GET: RequestHandler = async () => {
 	const parts = { database: false, migrations: false, background: false };
 	let message = '';
+	let demo = false;
 	try {
 		parts.migrations = await isMigrated(db());
 		parts.database = true;
+		demo = parts.migrations && ((await theWorkspace(db()))?.demo ?? false);
 	} catch (e) {
 		const trouble = dbTrouble(e);
 		if (!trouble) throw e;
@@ -24,7 +27,7 @@ export const GET: RequestHandler = async () => {
 	parts.background = at !== null && Date.now() - at < QUIET_MS;
 	const ready = Object.values(parts).every(Boolean);
 	return json(
-		{ ready, ...parts, ...(message ? { message } : {}) },
+		{ ready, ...parts, ...(demo ? { demo } : {}), ...(message ? { message } : {}) },
 		{ status: ready ? 200 : 503, ...(ready ? {} : { headers: { 'retry-after': '2' } }) }
 	);
 };

@@ -3,7 +3,7 @@
 	import { replaceState } from '$app/navigation';
 	import Form from '$lib/inputs/Form.svelte';
 
-	let { form } = $props();
+	let { data, form } = $props();
 
 	// what stands behind the # never reaches the server: it goes back with the rest of the address
 	onMount(() => {
@@ -49,5 +49,12 @@
 				<button class="button main mt-4 w-full justify-center" disabled={sending}>Sign in</button>
 			{/snippet}
 		</Form>
+		{#if data.nobody}<p class="border-t border-hairline px-6 py-3 text-sm">
+				Nobody can sign in yet. <a class="textlink" href="/first">Make the first administrator</a> with
+				the code that stands in the log.
+			</p>{/if}
+		{#if data.demo}<p class="border-t border-hairline bg-ochre-wash px-6 py-3 text-sm">
+				▲ This is the demo: its passwords are known to everyone. Keep nothing real in it.
+			</p>{/if}
 	</div>
 </main>

@@ -4,7 +4,6 @@
  */
 import { AsyncLocalStorage } from 'node:async_hooks';
 import { insertEntry, type Deed } from '../db/audit';
-import type { Account } from '../db/people';
 import type { Db } from '../db/pool';
 
 /** The request that runs. */
@@ -30,7 +29,7 @@ const MOST = 50_000;
  */
 export async function note(
 	db: Db,
-	by: Pick<Account, 'id' | 'workspace' | 'name'>,
+	by: { id: string | null; workspace: string; name: string },
 	did: Deed,
 	object = '',
 	detail?: unknown

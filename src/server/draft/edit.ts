@@ -15,7 +15,7 @@ import {
 	removePart,
 	removeRule
 } from '../db/rules';
-import { counted, type Step } from './revision';
+import { counted, revisionOf, type Step } from './revision';
 
 /** A piece that somebody changed meanwhile, and who. */
 export interface Overtaken {
@@ -38,6 +38,10 @@ export async function editDraft(
 ): Promise<Step | { overtaken: Overtaken[] }> {
 	const { workspace, id: account } = by;
 	await lockDraft(client, workspace);
+	if (!pieces.length) {
+		const revision = await revisionOf(client, workspace);
+		return { revision, was: revision };
+	}
 	const { set, authors } = await readDraft(client, workspace);
 	const { set: next, refused } = applied(set, pieces);
 	if (refused.length) {

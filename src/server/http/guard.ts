@@ -14,17 +14,17 @@ import { dataFault } from '../db/trouble';
 import { log } from './log';
 import { doingOf } from './routes';
 
+const NO_QUERY = new URLSearchParams();
+
 /** What is asked of whom may come. */
 type Asked = Pick<RequestEvent, 'locals' | 'route' | 'request' | 'url'>;
 
 /** Whether the table of routes lets a request through; else with which status and why. */
-export function refusal({
-	locals,
-	route,
-	request,
-	url
-}: Asked): { status: 401 | 403 | 405; message: string } | null {
-	const doing = doingOf(route.id, request.method, url.searchParams);
+export function refusal(event: Asked): { status: 401 | 403 | 405; message: string } | null {
+	const { locals, route, request } = event;
+	// the address is read where an action stands in it: what a load has read of it, it is run again for
+	const query = request.method === 'POST' ? event.url.searchParams : NO_QUERY;
+	const doing = doingOf(route.id, request.method, query);
 	if (!doing) return { status: 405, message: `${request.method} does nothing at this address.` };
 	if (doing.asks === 'anyone') return null;
 	const { account } = locals;
@@ -47,10 +47,28 @@ export function allow(event: Asked): Account {
 	return event.locals.account!;
 }
 
+/**
+ * The account of a request for any page; for the frame around the pages, which is not to be loaded again
+ * for each of them as it would if it read the route. @throws 401
+ */
+export function whoAsks({ locals }: Pick<RequestEvent, 'locals'>): Account {
+	return locals.account ?? error(401, 'Sign in first.');
+}
+
+/** @throws 403 where a token does not reach a record type */
+export function reaches({ types, name }: Account, type: string): void {
+	if (types && !types.includes(type))
+		error(403, `This token of ${name} reaches ${types.join(', ')}, and not ${type}.`);
+}
+
 /** Runs a JSON route; bad input and refused changes become answers that name the place. */
-export async function answer(work: () => Promise<unknown>): Promise<Response> {
+export const answer = (work: () => Promise<unknown>): Promise<Response> =>
+	answered(async () => json((await work()) ?? {}));
+
+/** The same for a route that makes its answer itself. */
+export async function answered(work: () => Promise<Response>): Promise<Response> {
 	try {
-		return json((await work()) ?? {});
+		return await work();
 	} catch (e) {
 		if (e instanceof BadInput) return json({ message: e.message }, { status: 400 });
 		if (e instanceof NotAnalysedInTime || e instanceof NotFoundInTime || e instanceof TooManyAtOnce)
@@ -61,17 +79,7 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
 		if (e instanceof NeedsSecond) return json({ message: e.message }, { status: 403 });
 		if (e instanceof ModelMoved || e instanceof DraftMoved)
 			return json({ message: e.message }, { status: 409 });
-		if (e instanceof RefusedChange)
-			return json(
-				{
-					message: e.message,
-					faults: e.faults,
-					index: e.index,
-					current: e.current,
-					otherwise: e.otherwise
-				},
-				{ status: e.status }
-			);
+		if (e instanceof RefusedChange) return json(refusedBody(e), { status: e.status });
 		const fault = dataFault(e);
 		if (fault) {
 			log.warn({ err: e }, 'a value that cannot be stored came past the door');
@@ -80,6 +88,15 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
 		throw e;
 	}
 }
+
+/** A refused change as it is answered. */
+export const refusedBody = ({ message, faults, index, current, otherwise }: RefusedChange) => ({
+	message,
+	faults,
+	index,
+	current,
+	otherwise
+});
 
 /** The sender of a change made now by the person asking. */
 export function senderOf(account: Account, entryPoint: EntryPoint) {

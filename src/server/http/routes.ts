@@ -44,6 +44,10 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		GET: { asks: 'anyone', does: 'the page to sign in' },
 		POST: { asks: 'anyone', does: 'signs in' }
 	},
+	'/first': {
+		GET: { asks: 'anyone', does: 'the page to make the first administrator' },
+		POST: { asks: 'anyone', does: 'makes them, with the code from the log, once' }
+	},
 	'/sign-out': { POST: { asks: 'anyone', does: 'ends the session that asks' } },
 	'/password': {
 		GET: { asks: 'self', does: 'the page to change a password that was told' },
@@ -73,6 +77,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/journal': look('what rules did'),
 	'/(app)/journal/[rule]': look('what one rule did'),
 	'/(app)/outbox': look('messages and what became of them'),
+	'/(app)/records': look('the first record type'),
 	'/(app)/records/[type]': look('records of a type'),
 	'/(app)/records/[type]/[id]': look('a record with its history'),
 	'/(app)/records/[type]/new': look('the form of a new record'),

@@ -6,6 +6,7 @@
 import { carryOnPiece, inForce } from '../records';
 import type { CarriedPiece } from '../db/carried';
 import { nextPiece, notePendingTrouble } from '../db/carried';
+import { forgetOld } from '../db/people';
 import { db } from '../db/pool';
 import { dbTrouble } from '../db/trouble';
 import { log } from '../http/log';
@@ -14,6 +15,8 @@ import { deliver } from './outbox';
 /** Records settled in one transaction. */
 const PIECE = 500;
 const EVERY_MS = 1000;
+/** How often what nobody needs any more is forgotten. */
+const TIDY_MS = 600_000;
 
 /**
  * Carries on what is left of changes that were put off. Returns how many records were settled.
@@ -50,6 +53,7 @@ export async function carryOn(most = Infinity): Promise<number> {
 
 let timer: NodeJS.Timeout | null = null;
 let busy = false;
+let tidied = 0;
 let turned: number | null = null;
 
 /** When background work last went round, milliseconds since 1970; null before it began. */
@@ -62,6 +66,10 @@ async function turn() {
 	try {
 		await deliver();
 		await carryOn();
+		if (Date.now() - tidied > TIDY_MS) {
+			await forgetOld(db());
+			tidied = Date.now();
+		}
 	} catch (e) {
 		// the database may be away for a moment; the next turn tries again
 		if (dbTrouble(e)) log.warn({ err: e }, 'background work waits for the database');
@@ -76,4 +84,8 @@ export function startBackground(): void {
 	if (timer) return;
 	timer = setInterval(() => void turn(), EVERY_MS);
 	timer.unref();
+	// a piece that is under way is finished, and no other is begun here
+	process.once('rigid:ending', () => {
+		if (timer) clearInterval(timer);
+	});
 }

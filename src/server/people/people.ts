@@ -46,10 +46,13 @@ function keepsAdministrator(all: readonly Account[], changed: Account) {
 		);
 }
 
+/** Who does it: an account, or whoever runs the server. */
+export type By = { id: string | null; workspace: string; name: string };
+
 type New = { name: string; email: string; role: Role; person: string | null };
 
 /** Stores an account and notes who made it. @throws {NotThisPerson} when the address is taken */
-async function add(by: Account, p: New & { password: string | null }): Promise<string> {
+async function add(by: By, p: New & { password: string | null }): Promise<string> {
 	const { name, role, email, person, password } = p;
 	const taken = () =>
 		new NotThisPerson('email', `There is already somebody with the address ${email}.`);
@@ -73,19 +76,19 @@ async function add(by: Account, p: New & { password: string | null }): Promise<s
  * Adds a person, with a password that is told once and changed at the first sign-in.
  * @throws {NotThisPerson}
  */
-export async function addPerson(by: Account, p: New): Promise<{ id: string; password: string }> {
+export async function addPerson(by: By, p: New): Promise<{ id: string; password: string }> {
 	const password = passwordOnce();
 	const id = await add(by, { ...p, email: p.email.trim().toLowerCase(), password });
 	return { id, password };
 }
 
 /** Adds a service: an account for a program, which has tokens and signs in nowhere. */
-export const addService = (by: Account, s: { name: string; role: Role }): Promise<string> =>
+export const addService = (by: By, s: { name: string; role: Role }): Promise<string> =>
 	add(by, { ...s, email: `${randomUUID()}@service.invalid`, person: null, password: null });
 
 /** Changes what a person is called and may do, retires them, or takes them back. @throws {NotThisPerson} */
 export async function changePerson(
-	by: Account,
+	by: By,
 	id: string,
 	change: Partial<Pick<Account, 'name' | 'email' | 'role' | 'person'>> & { retired?: boolean }
 ): Promise<Account> {
@@ -120,7 +123,7 @@ export async function changePerson(
 }
 
 /** Gives a person a new password, told once and changed at the next sign-in; their sessions end. @throws {NotThisPerson} */
-export async function resetPassword(by: Account, id: string): Promise<string> {
+export async function resetPassword(by: By, id: string): Promise<string> {
 	const password = passwordOnce();
 	const stored = await hashPassword(password);
 	await transaction(async (c) => {
@@ -132,6 +135,19 @@ export async function resetPassword(by: Account, id: string): Promise<string> {
 		await note(c, by, 'gave a password', whose.name);
 	});
 	return password;
+}
+
+/** Whether somebody may choose a password. @throws {NotThisPerson} saying what it lacks */
+export function ownPassword(
+	password: string,
+	who: { name: string; email: string },
+	input = 'password'
+): void {
+	if ([...password].length < SHORTEST)
+		throw new NotThisPerson(input, `A password has at least ${SHORTEST} characters.`);
+	const lower = password.toLowerCase();
+	if (lower.includes(who.email.split('@')[0]) || lower === who.name.toLowerCase())
+		throw new NotThisPerson(input, 'A password is not made of your name or address.');
 }
 
 /**
@@ -148,12 +164,8 @@ export async function changePassword(
 	if (!known || !(await passwordFits(known.password, given.old.slice(0, 1000))))
 		throw new NotThisPerson('old', 'That is not your present password.');
 	const next = given.next;
-	if ([...next].length < SHORTEST)
-		throw new NotThisPerson('next', `A password has at least ${SHORTEST} characters.`);
 	if (next === given.old) throw new NotThisPerson('next', 'That is the password you have.');
-	const lower = next.toLowerCase();
-	if (lower.includes(who.email.split('@')[0]) || lower === who.name.toLowerCase())
-		throw new NotThisPerson('next', 'A password is not made of your name or address.');
+	ownPassword(next, who, 'next');
 	const stored = await hashPassword(next);
 	await transaction(async (c) => {
 		await storePassword(c, who.id, stored, false);

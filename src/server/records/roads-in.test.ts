@@ -1,10 +1,10 @@
 /** Links given by keys, and batches of the API: decided the same as one record at a time. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { JsonValue } from '../../core';
-import { readBatch, saveEach, saveTogether } from '../http/api';
+import { answerEach, answerTogether, readBatch, type BatchResult } from '../http/api';
 import { db } from '../db/pool';
-import type { RefusedChange } from '.';
-import { save } from '.';
+
+import { RefusedChange, save, saveInOrder } from '.';
 import { BadInput } from '../../door';
 import { importCsv } from './import';
 import { freshDatabase } from '../../../tests/fresh';
@@ -106,10 +106,13 @@ describe('a batch of the API', () => {
 		values
 	});
 	const send = async (allOrNothing: boolean, records: unknown[]) => {
-		const batch = await readBatch(request({ allOrNothing, records }));
-		return allOrNothing
-			? saveTogether(sender(), batch.submissions)
-			: saveEach(sender(), batch.submissions);
+		const { submissions } = await readBatch(request({ allOrNothing, records }));
+		const changes = allOrNothing ? [submissions] : submissions.map((s) => [s]);
+		const outcomes = await saveInOrder(sender(), changes);
+		const [first] = outcomes;
+		if (allOrNothing && first instanceof RefusedChange) throw first;
+		const format = allOrNothing ? answerTogether : answerEach(submissions);
+		return format(outcomes).body as { results: BatchResult[] };
 	};
 
 	it('all or nothing: one change of all, or the place of the one that refuses and nothing kept', async () => {

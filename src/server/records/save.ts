@@ -45,11 +45,14 @@ export async function saveInOrder(
 ): Promise<(SaveOutcome[] | RefusedChange)[]> {
 	if (!changes.length) return [];
 	const outcomes = await locking(async (client, locks) => {
+		await sender.around?.before(client);
 		const force = await inForce(client, sender.workspace);
 		const all = changes.flat();
 		const stored = await lockRecords(client, sender.workspace, force.schema, all, locks);
 		const series = new Series(client, sender, force, stored, locks);
-		return series.save(changes);
+		const outcomes = await series.save(changes);
+		await sender.around?.after(client, outcomes);
+		return outcomes;
 	});
 	const refused = outcomes.filter((o) => o instanceof RefusedChange);
 	for (const o of refused) await noteRefused(sender, o);

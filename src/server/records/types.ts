@@ -1,6 +1,8 @@
 /** What senders submit, and how a change is refused. */
+import type pg from 'pg';
 import type { EntryPoint, JsonValue } from '../../core';
 import type { Refusal } from '../db/journal';
+import type { SaveOutcome } from './describe';
 
 /** One record as a sender submits it. */
 export interface Submission {
@@ -47,6 +49,15 @@ export class RefusedChange extends Error {
 	}
 }
 
+/** Work that shares the transaction of changes. */
+export interface Around {
+	before: (client: pg.PoolClient) => Promise<void>;
+	after: (
+		client: pg.PoolClient,
+		outcomes: readonly (SaveOutcome[] | RefusedChange)[]
+	) => Promise<void>;
+}
+
 /** Who makes a change, by which road, when. */
 export interface Sender {
 	workspace: string;
@@ -54,6 +65,8 @@ export interface Sender {
 	entryPoint: EntryPoint;
 	/** Milliseconds since 1970 UTC. */
 	instant: number;
+	/** What is done in the same transaction, before anything else and when all is decided. */
+	around?: Around;
 	/** Most records the change runs on to at once; the rest is put off. The usual number without it. */
 	most?: number;
 }

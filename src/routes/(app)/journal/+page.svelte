@@ -127,9 +127,8 @@
 			{:else}{t.last ? formatMoment(t.last, w.model.zone) : ''}{/if}
 		{/snippet}
 		{#snippet empty()}
-			No record was changed in this time. Change one under <a
-				class="textlink"
-				href="/records/customer">Records</a
+			No record was changed in this time. Change one under <a class="textlink" href="/records"
+				>Records</a
 			>, and the rules that ran are told here.
 		{/snippet}
 	</Grid>

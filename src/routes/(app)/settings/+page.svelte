@@ -9,7 +9,7 @@
 	const w = useWorkbench();
 	/** What is chosen for a new token. */
 	let of = $state('');
-	let role = $state<Role>('reader');
+	let role = $state<Role>(covers(w.account.role, 'author') ? 'author' : 'reader');
 	let types = $state<string[]>([]);
 	/** The role of whom it acts for: a token has no more. */
 	const owner = $derived(data.services.find((s) => s.id === of)?.role ?? w.account.role);
