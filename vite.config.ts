@@ -20,7 +20,10 @@ export default defineConfig({
 				resolve: { alias },
 				test: {
 					name: 'core',
-					include: ['{src/core,src/door,src/cli,demo}/**/*.test.ts', 'src/server/http/routes.test.ts'],
+					include: [
+						'{src/core,src/door,src/cli,demo}/**/*.test.ts',
+						'src/server/http/routes.test.ts'
+					],
 					testTimeout: 120_000
 				}
 			},

@@ -29,6 +29,8 @@ afterAll(async () => {
 	await t.drop();
 });
 
+// documents are looked into here, whatever they are
+// eslint-disable-next-line @typescript-eslint/no-explicit-any
 type Doc = Record<string, any>;
 const document = async (): Promise<Doc> => (await fetch(`${app.base}/api/v1/openapi.json`)).json();
 const count = async (type = 'customer') =>
@@ -309,11 +311,14 @@ async function faultOf(
 	const url = `${line.route.replace('/(app)', '').replace(/\[\[?\w+\]?\]/g, path) || '/'}?${[action.slice(1), query].filter(Boolean).join('&')}`;
 	const form = method === 'POST' && /^\/(\(app\)|sign-in|first|password)/.test(line.route);
 	const from = Date.now();
-	const r = await (isApi ? api : page).ask(url, {
+	const asked = (isApi ? api : page).ask(url, {
 		method,
 		...(method === 'GET' || body === undefined ? {} : { body }),
 		headers: { 'content-type': form ? 'application/x-www-form-urlencoded' : 'application/json' }
 	});
+	const r = await asked.catch((e: Error) => e);
+	if (r instanceof Error)
+		return `no answer: ${method} ${url.slice(0, 200)} ${body ?? ''} ${String(r.cause)}`;
 	const said = await r.text();
 	const what = `${method} ${url.slice(0, 120)} ${body?.slice(0, 80) ?? ''}: ${r.status} ${said.slice(0, 160)}`;
 	if (r.status >= 500) return what;

@@ -35,12 +35,14 @@ async function event(
 	wanted: (e: Record<string, unknown>) => boolean,
 	then?: () => void
 ) {
-	const ended = new AbortController();
-	const r = await c.ask('/draft/events', { signal: ended.signal });
+	const r = await c.ask('/draft/events');
+	const reader = r.body!.getReader();
 	let text = '';
 	let first = true;
-	for await (const chunk of r.body as unknown as AsyncIterable<Uint8Array>) {
-		text += new TextDecoder().decode(chunk);
+	for (;;) {
+		const { done, value } = await reader.read();
+		if (done) return null;
+		text += new TextDecoder().decode(value);
 		if (first && text.includes('data:')) {
 			first = false;
 			then?.();
@@ -49,11 +51,10 @@ async function event(
 			.map((m) => JSON.parse(m[1]) as Record<string, unknown>)
 			.find(wanted);
 		if (found) {
-			ended.abort();
+			await reader.cancel();
 			return found;
 		}
 	}
-	return null;
 }
 
 describe('two servers of one database', () => {

@@ -32,7 +32,7 @@ const configuration = () => {
 			.replace(/rules\.example\.com/g, HOST)
 			.replace(/\/etc\/ssl\/[\w./-]+\.pem/g, `${folder}/cert.pem`)
 			.replace(/\/etc\/ssl\/[\w./-]+\.key/g, `${folder}/key.pem`)
-			.replace('127.0.0.1:5280', `127.0.0.1:${app.port}`)}
+			.replaceAll('127.0.0.1:5280', `127.0.0.1:${app.port}`)}
 		}`;
 };
 
@@ -121,6 +121,7 @@ const signIn = (headers: Record<string, string> = {}) =>
 		method: 'POST',
 		headers: {
 			origin: `https://${HOST}`,
+			accept: 'text/html',
 			'content-type': 'application/x-www-form-urlencoded',
 			...headers
 		},
@@ -190,6 +191,12 @@ describe('behind a proxy that ends TLS', () => {
 					headers: { host: HOST, cookie: session }
 				},
 				(res) => {
+					if (res.statusCode !== 200)
+						reject(
+							new Error(
+								`${res.statusCode} ${readFileSync(`${folder}/error.log`, 'utf8').slice(-600)}`
+							)
+						);
 					let said = '';
 					res.on('data', (b: Buffer) => {
 						said += b.toString();
@@ -230,7 +237,7 @@ describe('whoever is no proxy', () => {
 		const r = await fetch(`${plain.base}/sign-in`, {
 			method: 'POST',
 			redirect: 'manual',
-			headers: { ...headers, origin: plain.base },
+			headers: { ...headers, origin: plain.base, accept: 'text/html' },
 			body: new URLSearchParams({ email: 'ida@quillmere.example', password: 'glasshouse-1' })
 		});
 		expect(r.status).toBe(303);

@@ -55,7 +55,8 @@ create table kept_answer (
 	key text not null,
 	request_hash text not null,
 	status integer,
-	body jsonb,
+	-- json and not jsonb: it is given again sign by sign
+	body json,
 	at timestamptz not null default now(),
 	primary key (account, route, key)
 );

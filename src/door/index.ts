@@ -31,6 +31,8 @@ import { body } from './bodies';
 import { modelFault, modelShapeFault } from './model';
 import { formula, id, json, list, only, text, word } from './parts';
 
+const isObject = (x: unknown): x is object => typeof x === 'object' && x !== null;
+
 /** The identity of a record type. */
 const identity = () =>
 	yup
@@ -186,6 +188,8 @@ const trial = only({
 export class BadInput extends Error {}
 
 function check<T>(schema: yup.Schema, v: unknown): T {
+	// to yup, what is not there is in order
+	if (v === undefined || v === null) throw new BadInput('What was to be sent is missing.');
 	try {
 		return schema.validateSync(v, { strict: true, abortEarly: true }) as T;
 	} catch (e) {
@@ -253,10 +257,10 @@ export const checkNeeds = (v: unknown) =>
 	check<{ needs: Need[] }>(
 		yup.object({
 			needs: list(
-				yup.lazy((n: { id?: unknown; match?: unknown }) =>
-					(n && 'id' in n
+				yup.lazy((n: unknown) =>
+					(isObject(n) && 'id' in n
 						? yup.object({ type: text(60), id: recordNumber() })
-						: n && 'match' in n
+						: isObject(n) && 'match' in n
 							? yup.object({
 									type: text(60),
 									match: list(

@@ -8,11 +8,12 @@
 		{ href: '/journal', label: 'Journal of the rules' },
 		{ href: '/outbox', label: 'Outbox' }
 	];
-	const settings = [
+	const settings = $derived([
 		{ href: '/people', label: 'People' },
 		{ href: '/account', label: 'Your account' },
-		{ href: '/settings', label: 'Tokens' }
-	];
+		{ href: '/settings', label: w.may('operate') ? 'Tokens and releases' : 'Releases' },
+		...(w.may('audit') ? [{ href: '/audit', label: 'Audit' }] : [])
+	]);
 	const here = $derived(page.params.type ?? '');
 </script>
 

@@ -2,7 +2,8 @@
 import { DEEDS, type AuditSearch, type Deed } from '../db/audit';
 
 const DAY = /^\d{4}-\d{2}-\d{2}$/;
-const isDay = (s: string) => DAY.test(s) && !Number.isNaN(Date.parse(s));
+const isDay = (s: string) =>
+	DAY.test(s) && !Number.isNaN(Date.parse(s)) && new Date(s).toISOString().startsWith(s);
 
 /** Reads it; a day that is none is told and left out. */
 export function auditSearch(q: URLSearchParams): {

@@ -82,7 +82,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/records/[type]/[id]': look('a record with its history'),
 	'/(app)/records/[type]/new': look('the form of a new record'),
 	'/(app)/records/[type]/import': {
-		GET: { asks: 'look', does: 'the page of the import' },
+		GET: { asks: 'import', does: 'the page of the import' },
 		POST: { asks: 'import', does: 'imports a file' }
 	},
 	'/(app)/people': {

@@ -218,7 +218,7 @@
 		<tbody>
 			{#each Object.entries(RIGHTS) as [right, says] (right)}
 				<tr
-					><th scope="row" class="text-left font-normal">{says}</th>{#each ROLES as r (r)}<td
+					><th scope="row" class="rights">{says}</th>{#each ROLES as r (r)}<td
 							class="text-center"
 							class:bg-panel={r === w.account.role}
 							>{#if may(r, right as Right)}<span class="text-teal">✓</span><span class="sr-only"
@@ -237,3 +237,11 @@
 		<a class="textlink" href="/settings">Settings</a>
 	</p>
 </div>
+
+<style>
+	.grid-table th.rights {
+		font-weight: 400;
+		color: var(--color-ink);
+		text-align: left;
+	}
+</style>

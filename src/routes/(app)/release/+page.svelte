@@ -20,7 +20,10 @@
 	let returning = $state<string | null>(null);
 
 	const blocking = $derived(w.found.filter((f) => f.severity === 'blocking'));
-	const failing = $derived(w.trials.all.length - w.trials.held);
+	/** What is not yet known is said to be: the analysis and the trials run beside the page. */
+	const analysed = $derived(w.analysis.analysed && !w.analysis.checking);
+	const tried = $derived(!w.trials.all.length || (w.trials.outcomes.size > 0 && !w.trials.running));
+	const failing = $derived(tried ? w.trials.all.length - w.trials.held : 0);
 	const stale = $derived(!w.rehearsal || w.rehearsal.hash !== w.loadedHash);
 	const WHAT = {
 		new: 'new',
@@ -150,7 +153,12 @@
 					{/if}
 					<button
 						class="button main mt-3"
-						disabled={busy || data.needsSecond || blocking.length > 0 || (failing > 0 && !accept)}
+						disabled={busy ||
+							data.needsSecond ||
+							!analysed ||
+							!tried ||
+							blocking.length > 0 ||
+							(failing > 0 && !accept)}
 						onclick={release}
 						>Release the draft as version {(data.releases[0]?.number ?? 0) + 1}</button
 					>
@@ -169,7 +177,10 @@
 				<h2 class="text-sm">Ready?</h2>
 				<ul class="mt-1 text-sm">
 					<li class="py-1">
-						{#if blocking.length}<span class="text-brick"
+						{#if !analysed && !blocking.length}<span class="text-quiet"
+								>… Whether anything blocks is still being looked at.</span
+							>
+						{:else if blocking.length}<span class="text-brick"
 								>● {blocking.length} blocking finding{blocking.length > 1 ? 's' : ''}.</span
 							> <a class="textlink" href="/check">See them</a>{:else}<span class="text-teal"
 								>✓ No blocking finding.</span
@@ -178,7 +189,9 @@
 							>{/if}
 					</li>
 					<li class="py-1">
-						{#if failing}<span class="text-ochre"
+						{#if !tried}<span class="text-quiet">… {w.trials.all.length} trials are being run.</span
+							>
+						{:else if failing}<span class="text-ochre"
 								>▲ {failing} trial{failing > 1 ? 's do' : ' does'} not hold.</span
 							> <a class="textlink" href="/try">See {failing > 1 ? 'them' : 'it'}</a>{:else}<span
 								class="text-teal">✓ All {w.trials.all.length} trials hold.</span

@@ -1,13 +1,24 @@
-import { fail } from '@sveltejs/kit';
+import { error, fail } from '@sveltejs/kit';
 import { note } from '$server/audit/audit';
 import { db } from '$server/db/pool';
 import { allow, senderOf } from '$server/http/guard';
 import { MAX_IMPORT, importCsv } from '$server/records/import';
-import type { Actions } from './$types';
+import { inForce } from '$server/records';
+import type { Actions, PageServerLoad } from './$types';
+
+async function needsType(workspace: string, type: string) {
+	const { schema } = await inForce(db(), workspace);
+	if (!schema.types.has(type)) error(404, `There is no record type “${type.slice(0, 60)}”.`);
+}
+
+export const load: PageServerLoad = async (event) => {
+	await needsType(allow(event).workspace, event.params.type);
+};
 
 export const actions: Actions = {
 	default: async (event) => {
 		const account = allow(event);
+		await needsType(account.workspace, event.params.type);
 		const form = await event.request.formData();
 		const file = form.get('file');
 		const pasted = String(form.get('text') ?? '');
