@@ -29,6 +29,7 @@ const field = only({
 	group: text(120),
 	type: word(FIELD_TYPES),
 	key: yup.boolean(),
+	unique: yup.boolean(),
 	list: yup.string().strict().max(60),
 	target: yup.string().strict().max(60),
 	whenDeleted: yup.string().oneOf(['refuse', 'blank']),

@@ -38,6 +38,8 @@ export interface Field {
 	type: FieldType;
 	/** Other systems know a record by it: links in imports and calls of the API may be given by its value. */
 	key?: boolean;
+	/** Of a key: no two records hold the same, as keys are compared. Many may be blank. */
+	unique?: boolean;
 	/** Option list of a choice or multi-choice. */
 	list?: string;
 	/** Record type a link points to. */

@@ -362,6 +362,7 @@ function fieldFaults(
 		say('list', 'Choose the option list of this field.');
 	if (f.key && !KEY_TYPES.includes(f.type))
 		say('key', 'A key is a text, an address, a telephone number or a number.');
+	if (f.unique && !f.key) say('unique', 'Only of a key there is one of each.');
 	if (f.unit !== undefined && (f.unit.length > MAX_CODE || CONTROL.test(f.unit)))
 		say('unit', `A unit may have ${MAX_CODE} characters.`);
 	if (f.places !== undefined && !(Number.isInteger(f.places) && f.places >= 0 && f.places <= 20))

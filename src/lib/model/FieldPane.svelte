@@ -209,10 +209,34 @@
 				type="checkbox"
 				checked={!!field.key}
 				disabled={off}
-				onchange={(e) => void plainly('key', { key: e.currentTarget.checked || undefined })}
+				onchange={(e) =>
+					void plainly('key', {
+						key: e.currentTarget.checked || undefined,
+						...(e.currentTarget.checked ? {} : { unique: undefined })
+					})}
 				aria-label="{field.label} is a key"
 			/>other systems know the record by it</label
 		>
+		{#if field.key}
+			<span>One of each</span>
+			<label
+				class="flex min-h-6 items-center gap-1"
+				title="Whoever saves a second one is refused, on every road, and hears which record has it"
+				><input
+					type="checkbox"
+					checked={!!field.unique}
+					disabled={off}
+					onchange={(e) => {
+						const box = e.currentTarget;
+						void plainly('one of each', { unique: box.checked || undefined }).then(
+							// where records hold doubles it stays as it was
+							() => (box.checked = !!field.unique)
+						);
+					}}
+					aria-label="No two {type.plural.toLowerCase()} have the same {field.label}"
+				/>no two {type.plural.toLowerCase()} have the same</label
+			>
+		{/if}
 	{/if}
 	<span>Held by</span>
 	<span

@@ -2,7 +2,7 @@
 import { createHash } from 'node:crypto';
 import type { Field, MatchHow, Model, OptionList, RecordType } from '../../core';
 import { holdsTheSame, isIdentity, matchHows, refKey } from '../../core';
-import type { Db } from './pool';
+import { UNIQUE, type Db } from './pool';
 
 const COLUMN: Record<Field['type'], string> = {
 	text: 'text',
@@ -352,6 +352,58 @@ export function keysToMatch(t: {
 		t.fields.filter((f) => f.key).map((f) => [refKey(t.id, f.id), matchHows(f).slice(0, 1)])
 	);
 }
+
+/** Values that several records hold where no two may. */
+export interface Doubled {
+	type: string;
+	field: Field;
+	/** How many values, and the first of them with the records that hold them. */
+	values: number;
+	first: { value: string; ids: string[] }[];
+}
+
+const uniqueIndex = (type: string, field: string) =>
+	`${UNIQUE}${createHash('sha256').update(refKey(type, field)).digest('hex').slice(0, 24)}`;
+
+/**
+ * Brings the indexes of fields that no two records may share from one model to another.
+ * @returns what several records hold already; then nothing is done
+ */
+export async function indexUnique(
+	db: Db,
+	workspace: string,
+	before: Model,
+	after: Model
+): Promise<Doubled[]> {
+	const had = new Set(uniqueOf(before).map((u) => refKey(u.type, u.field.id)));
+	const has = new Map(uniqueOf(after).map((u) => [refKey(u.type, u.field.id), u]));
+	const doubled: Doubled[] = [];
+	for (const { type, field } of has.values()) {
+		const column = keyColumn(field.id, matchHows(field)[0]);
+		const r = await db.query<{ value: string; ids: string[]; n: string }>(
+			`select min(${columnOf(field.id)}::text) as value, (array_agg(id::text order by id))[1:3] as ids, count(*) over () as n
+			 from ${tableOf(type)} where workspace = $1 and ${column} is not null
+			 group by ${column} having count(*) > 1 order by min(id) limit 3`,
+			[workspace]
+		);
+		if (r.rows.length) {
+			const first = r.rows.map(({ value, ids }) => ({ value, ids }));
+			doubled.push({ type, field, values: Number(r.rows[0].n), first });
+		} else
+			await db.query(
+				`create unique index if not exists ${uniqueIndex(type, field.id)} on ${tableOf(type)} (workspace, ${column})`
+			);
+	}
+	for (const key of had)
+		if (!has.has(key)) {
+			const [type, field] = key.split('.');
+			await db.query(`drop index if exists ${uniqueIndex(type, field)}`);
+		}
+	return doubled;
+}
+
+const uniqueOf = (m: Model) =>
+	m.types.flatMap((t) => t.fields.filter((f) => f.unique).map((field) => ({ type: t.id, field })));
 
 async function addColumn(db: Db, type: string, f: Field) {
 	const target = f.type === 'link' ? ` references ${tableOf(f.target!)}` : '';

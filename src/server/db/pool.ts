@@ -57,6 +57,17 @@ export async function closeDb(): Promise<void> {
  */
 const AGAIN: ReadonlySet<string> = new Set(['40001', '40P01', '42703', '42P01']);
 
+/** Whether it is worth trying a transaction again. */
+function passes(e: unknown): boolean {
+	const { code, constraint } = e as { code?: string; constraint?: string };
+	// somebody else stored the same in the same moment: the next attempt sees their record, and says so
+	if (code === '23505') return constraint?.startsWith(UNIQUE) ?? false;
+	return code !== undefined && AGAIN.has(code);
+}
+
+/** How indexes are called that hold what no two records may have the same. */
+export const UNIQUE = 'unique_';
+
 /** From here on this transaction waits so long for locks, in milliseconds, and then fails. */
 export async function limitLocks(client: pg.PoolClient, ms: number): Promise<void> {
 	await client.query(`set local lock_timeout = ${Math.round(ms)}`);
@@ -90,8 +101,7 @@ export async function transaction<T>(work: (client: pg.PoolClient) => Promise<T>
 			return result;
 		} catch (e) {
 			await client.query('rollback').catch(() => undefined);
-			const code = (e as { code?: string }).code;
-			if (code && AGAIN.has(code) && attempt < 5) continue;
+			if (passes(e) && attempt < 5) continue;
 			throw e;
 		} finally {
 			client.release();

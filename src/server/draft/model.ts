@@ -18,9 +18,11 @@ import {
 	countOptions,
 	dropFormerColumn,
 	indexMatched,
+	indexUnique,
 	keysToMatch,
 	readModel,
-	storeModel
+	storeModel,
+	type Doubled
 } from '../db/model';
 import { limitLocks, momentOf } from '../db/pool';
 import { writeHistory } from '../db/records';
@@ -83,6 +85,8 @@ export async function editModel(
 	await storeModel(client, workspace, before, after);
 	for (const t of after.types) await indexMatched(client, keysToMatch(t));
 	lines.push(...(await carryAll(client, workspace, before, after)));
+	const doubled = await indexUnique(client, workspace, before, after);
+	if (doubled.length) throw new BadModel(doubled.map((d) => doubledFault(after, d)));
 	if (lines.length > lost)
 		throw new ModelMoved(
 			lost
@@ -98,6 +102,17 @@ export async function editModel(
 		lost: lines.length
 	});
 	return { ...(await counted(client, account)), lost: lines.length };
+}
+
+/** What is said of records that hold the same where no two may. */
+function doubledFault(model: Model, { type, field, values, first }: Doubled): ModelFault {
+	const { plural } = model.types.find((t) => t.id === type)!;
+	const shown = first.map(({ value, ids }) => `“${value}” by No. ${ids.join(' and ')}`);
+	const more = values > first.length ? `, and ${values - first.length} more` : '';
+	return {
+		path: ['types', type, 'fields', field.id, 'unique'],
+		message: `Several ${plural.toLowerCase()} have the same ${field.label}: ${shown.join(', ')}${more}. Give them different ones first.`
+	};
 }
 
 /** A value that is no longer there. */

@@ -23,6 +23,7 @@ import { lockRecords, locking, needLocks, toLock } from './locks';
 import { linkNeeds, readSubmission, storedOf } from './submitted';
 import type { Sender, Submission } from './types';
 import { RefusedChange } from './types';
+import { refuseDoubled } from './unique';
 
 /** Saves submissions as one change: all or none, with every record it runs on to. @throws {RefusedChange} */
 export async function save(
@@ -210,6 +211,7 @@ class Series {
 		);
 		needLocks(toLock(settled, this.atHand.children), this.now, this.locks);
 		refuseBlocked(this.force, settled.records);
+		await refuseDoubled(this.atHand, this.force.schema, settled);
 		for (const [i, s] of submissions.entries())
 			if (s.release !== undefined && s.release !== this.force.release)
 				await this.refuseOtherwise(s.release, change, settled, i);
