@@ -71,6 +71,11 @@ export const FORMS = {
 		ends: yup
 			.string()
 			.matches(/^(\d{4}-\d{2}-\d{2})?$/, 'Write the day as 2027-01-31.')
+			.test(
+				'day',
+				'There is no such day.',
+				(d) => !d || (!Number.isNaN(Date.parse(d)) && new Date(d).toISOString().slice(0, 10) === d)
+			)
 			.test('future', 'That day is over.', (d) => !d || d >= new Date().toISOString().slice(0, 10))
 	}),
 	service: yup.object({
