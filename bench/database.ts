@@ -10,11 +10,11 @@ import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { DEMO_WORKSPACE, seed } from '../demo/seed';
 import { listAccounts } from '../src/server/people/accounts';
-import { carryOn } from '../src/server/jobs/background';
+import { carryOn } from '../src/server/jobs/turn';
 import { migrate } from '../src/server/db/migrate';
 import { closeDb, db, transaction } from '../src/server/db/pool';
 import { save } from '../src/server/records';
-import { importCsv } from '../src/server/records/import';
+import { importCsv } from '../tests/csv';
 
 const ROWS = Number(process.env.RIGID_BENCH_ROWS ?? 100_000);
 const seconds = async (name: string, work: () => Promise<unknown>): Promise<number> => {

@@ -1,4 +1,4 @@
-import { choose, expect, expectHeld, open, signIn, test } from './helpers';
+import { barriers, choose, expect, expectHeld, importPasted, open, signIn, test } from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page));
 
@@ -103,9 +103,23 @@ test('import: each row has its outcome', async ({ page }) => {
 	await page
 		.locator('#text')
 		.fill(
-			'Trading name,Headcount,Size class\nWickwater Roses,49,\nWickwater Roses,50,Large\nWickwater Roses,many,'
+			'Trading name,Headcount,Size class,Remark\nWickwater Roses,49,,x\nWickwater Roses,50,Large,y\nWickwater Roses,many,,z'
 		);
-	await page.getByRole('button', { name: 'Import', exact: true }).click();
+	await page.getByRole('button', { name: 'Look at it' }).click();
+	await expect(page.getByRole('row', { name: /^Headcount/ })).toContainText('49');
+	await expect(page.getByText('Left out: Remark')).toBeVisible();
+	expect(await barriers(page, 'main', ['wcag2a', 'wcag2aa', 'wcag21aa', 'best-practice'])).toEqual(
+		[]
+	);
+	// tried first: what each row would do, and nothing is stored
+	await page.getByRole('button', { name: 'Try it' }).press('Enter');
+	await expect(page.getByText('nothing stored: 2 of 3 rows would be')).toBeVisible({
+		timeout: 20_000
+	});
+	await expect(page.getByRole('row', { name: /^2 would be created/ })).toContainText(
+		'Size class Small because Headcount 49 is in [10..50)'
+	);
+	await page.getByRole('button', { name: 'Import', exact: true }).press('Enter');
 	await expect(page.getByText('2 of 3 rows taken over, 1 refused')).toBeVisible();
 	await expect(page.getByRole('row', { name: /^2 created/ })).toContainText(
 		'Size class Small because Headcount 49 is in [10..50)'
@@ -114,6 +128,33 @@ test('import: each row has its outcome', async ({ page }) => {
 		'only “Size class follows headcount” sets it'
 	);
 	await expect(page.getByRole('row', { name: /^4/ })).toContainText('“many” is no number');
+	// what is to be mended comes out as it came in
+	const [file] = await Promise.all([
+		page.waitForEvent('download'),
+		page.getByRole('link', { name: 'The rows to mend' }).click()
+	]);
+	expect(await (await file.createReadStream()).toArray().then(String)).toBe(
+		'Trading name,Headcount,Size class,Remark\r\nWickwater Roses,many,,z\r\n'
+	);
+	// the jobs tell of both, and the same file is known again
+	await open(page, '/jobs');
+	await expect(page.getByRole('row', { name: /^import pasted rows/ }).first()).toContainText(
+		'done'
+	);
+	await expect(page.getByRole('row', { name: /^dry run pasted rows/ }).first()).toContainText(
+		'done'
+	);
+	await open(page, '/records/customer/import');
+	await page
+		.locator('#text')
+		.fill(
+			'Trading name,Headcount,Size class,Remark\nWickwater Roses,49,,x\nWickwater Roses,50,Large,y\nWickwater Roses,many,,z'
+		);
+	await page.getByRole('button', { name: 'Look at it' }).click();
+	await expect(page.getByText('This very file was imported before')).toBeVisible();
+	await expect(page.getByRole('button', { name: 'Import', exact: true })).toBeDisabled();
+	await page.getByLabel('Import it again all the same').check();
+	await expect(page.getByRole('button', { name: 'Import', exact: true })).toBeEnabled();
 });
 
 test('the API decides the same, with a token made under Settings', async ({
@@ -209,7 +250,7 @@ test('a check blocks a save at its field, in the form and past it; the import is
 		.fill(
 			'Name,Heat pump,Stage,Close date\nImported,yes,Won,2020-01-01\nLate,no,Survey,2020-01-01'
 		);
-	await page.getByRole('button', { name: 'Import', exact: true }).click();
+	await importPasted(page);
 	await expect(page.getByText('1 of 2 rows taken over, 1 refused')).toBeVisible();
 	await expect(page.getByRole('row', { name: /^3/ })).toContainText(
 		'has passed, and the deal is still at Survey'

@@ -4,6 +4,7 @@ import {
 	choose,
 	expect,
 	expectHeld,
+	importPasted,
 	open,
 	openSheet,
 	signIn,
@@ -151,7 +152,7 @@ test('a link of one’s own has another side to roll up, and a key by which file
 		.fill(
 			'Name,Followed by.E-mail,Stage\nKeyed deal,EWA.MALINKO@quillmere.example,Won\nLost key,nobody@quillmere.example,Won'
 		);
-	await page.getByRole('button', { name: 'Import', exact: true }).click();
+	await importPasted(page);
 	await expect(page.getByText('1 of 2 rows taken over, 1 refused')).toBeVisible();
 	await expect(
 		page.getByText('no sales engineer has E-mail “nobody@quillmere.example”')

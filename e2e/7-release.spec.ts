@@ -1,4 +1,4 @@
-import { barriers, cellOf, expect, open, openSheet, signIn, test } from './helpers';
+import { barriers, cellOf, expect, importPasted, open, openSheet, signIn, test } from './helpers';
 
 // authors write, releasers release
 test.beforeEach(async ({ page }) => signIn(page, 'claire'));
@@ -81,7 +81,7 @@ test('from a draft with mistakes to a release in force everywhere, and back', as
 	await expect(page.locator('[data-field=size_class] output')).toHaveText('Small');
 	await open(page, '/records/customer/import');
 	await page.locator('#text').fill('Trading name,Headcount\nAlderbrook,55');
-	await page.getByRole('button', { name: 'Import', exact: true }).click();
+	await importPasted(page);
 	await expect(page.getByRole('row', { name: /^2 created/ })).toContainText('Size class Small');
 
 	// editing goes on in the draft without touching what is in force

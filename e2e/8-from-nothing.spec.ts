@@ -4,7 +4,7 @@
  */
 import type { Page } from '@playwright/test';
 import { Acts } from './acts';
-import { expect, open, openSheet, signIn, source, test } from './helpers';
+import { expect, importPasted, open, openSheet, signIn, source, test } from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page));
 
@@ -90,7 +90,7 @@ test('written from nothing and released, two rules decide the same on both forms
 	// a file
 	await open(page, '/records/customer/import');
 	await page.locator('#text').fill('Trading name,Glass area\nFerry file,90000\nFerry less,89999');
-	await page.getByRole('button', { name: 'Import', exact: true }).click();
+	await importPasted(page);
 	await expect(page.getByRole('row', { name: /^2 created/ })).toContainText(
 		'Registered name Ferry file'
 	);

@@ -117,6 +117,14 @@ export async function cellOf(page: Page, grid: string | RegExp, column: string, 
 	const at = await head.getAttribute('aria-colindex');
 	return whole.locator(`tr[aria-rowindex="${row + 1}"] > [aria-colindex="${at}"]`);
 }
+/** Takes in what was pasted on the page of the import, and imports it as it is found to be. */
+export async function importPasted(page: Page) {
+	await page.getByRole('button', { name: 'Look at it' }).click();
+	await page.waitForURL(/\/imports\//);
+	await page.waitForSelector('[data-ready=true]');
+	await page.getByRole('button', { name: 'Import', exact: true }).click();
+	await expect(page.getByText('rows taken over')).toBeVisible({ timeout: 20_000 });
+}
 export { expect };
 
 /** Asks to write the test of a cell of a decision table whose options are picked, and gives its input. */

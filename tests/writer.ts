@@ -6,10 +6,10 @@
 import { seeded } from '../demo/generate';
 import { DEMO_WORKSPACE } from '../demo/seed';
 import { listAccounts } from '../src/server/people/accounts';
-import { carryOn } from '../src/server/jobs/background';
+import { carryOn } from '../src/server/jobs/turn';
 import { RefusedChange, remove, save } from '../src/server/records';
 import { db } from '../src/server/db/pool';
-import { importCsv } from '../src/server/records/import';
+import { importCsv } from './csv';
 import { deliver } from '../src/server/jobs/outbox';
 
 const [seed, customers, deals] = process.argv.slice(2).map(Number);

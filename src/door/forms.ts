@@ -78,6 +78,18 @@ export const FORMS = {
 			)
 			.test('future', 'That day is over.', (d) => !d || d >= new Date().toISOString().slice(0, 10))
 	}),
+	import: yup.object({
+		/** What each column is taken for, a line each; an empty line leaves it out. */
+		columns: yup.string().max(20_000).default(''),
+		/** Fields, a space between them. */
+		keep: yup.string().max(5_000),
+		by: yup.string().max(60),
+		mode: yup
+			.string()
+			.oneOf(['both', 'create', 'change'] as const, 'Say what may become of a row.')
+			.required('Say what may become of a row.'),
+		again: yup.string().oneOf(['', 'yes'])
+	}),
 	service: yup.object({
 		name: name('the service'),
 		role: yup.string().oneOf(ROLES, 'Choose a role.').required('Choose a role.')

@@ -141,8 +141,11 @@ function readNumber(field: Field, text: string): Reading {
 
 function readOptions(field: Field, parts: string[], schema: Schema): Reading {
 	const out: string[] = [];
-	for (const p of parts.map((x) => x.trim()).filter(Boolean)) {
-		const o = findOption(schema.lists.get(field.list!)!, p);
+	const list = schema.lists.get(field.list!)!;
+	// a comma parts options as well, unless it stands in the name of one
+	const each = parts.flatMap((p) => (findOption(list, p.trim()) ? [p] : p.split(',')));
+	for (const p of each.map((x) => x.trim()).filter(Boolean)) {
+		const o = findOption(list, p);
 		if (!o) return bad(unknownOption(field, p, schema));
 		if (!out.includes(o)) out.push(o);
 	}

@@ -6,7 +6,8 @@
 	const w = useWorkbench();
 	const happened = [
 		{ href: '/journal', label: 'Journal of the rules' },
-		{ href: '/outbox', label: 'Outbox' }
+		{ href: '/outbox', label: 'Outbox' },
+		{ href: '/jobs', label: 'Jobs' }
 	];
 	const settings = $derived([
 		{ href: '/people', label: 'People' },

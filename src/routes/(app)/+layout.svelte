@@ -77,9 +77,17 @@
 	});
 
 	const records = $derived(
-		['/records', '/settings', '/people', '/account', '/journal', '/outbox', '/audit'].some((p) =>
-			page.url.pathname.startsWith(p)
-		)
+		[
+			'/records',
+			'/settings',
+			'/people',
+			'/account',
+			'/journal',
+			'/outbox',
+			'/audit',
+			'/jobs',
+			'/imports'
+		].some((p) => page.url.pathname.startsWith(p))
 	);
 	const model = $derived(/^\/(model|options)(\/|$)/.test(page.url.pathname));
 	const beside = $derived([

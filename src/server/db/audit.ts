@@ -31,6 +31,7 @@ export const DEEDS = {
 	'put in force': 'Releases',
 	'imported a file': 'Records',
 	'deleted a record': 'Records',
+	'stopped a job': 'Jobs',
 	'took out a file': 'Exports',
 	'exported the audit': 'Exports'
 } as const;

@@ -1,12 +1,13 @@
 /** Brings the database to the newest shape: plain SQL files, in order, each once. */
 import { createHash } from 'node:crypto';
+import { Logger, runMigrations } from 'graphile-worker';
 import { readFile, readdir } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Db } from './pool';
-import { transaction } from './pool';
+import { db, transaction } from './pool';
 
 /** The newest change of shape that this program counts on. */
-const NEWEST = '010_service.sql';
+const NEWEST = '011_jobs.sql';
 
 /** Whether the database has the shape that this program needs. @throws when it cannot be asked */
 export async function isMigrated(db: Db): Promise<boolean> {
@@ -22,6 +23,13 @@ export class ChangedMigration extends Error {}
 
 /** Applies the migrations in a folder that the database does not have yet; returns their names. @throws {ChangedMigration} */
 export async function migrate(folder: string): Promise<string[]> {
+	const made = await ownMigrations(folder);
+	// the queue keeps its own shape, in its own schema
+	await runMigrations({ pgPool: db(), logger: new Logger(() => () => undefined) });
+	return made;
+}
+
+async function ownMigrations(folder: string): Promise<string[]> {
 	const files = (await readdir(folder)).filter((f) => f.endsWith('.sql')).sort();
 	return transaction(async (client) => {
 		// two servers may start at once: the second waits and finds nothing to do

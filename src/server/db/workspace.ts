@@ -51,6 +51,7 @@ export async function noteFilled(db: Db, id: string): Promise<void> {
 
 /** Takes everything out of a database, to begin anew. */
 export async function emptyDatabase(db: Db): Promise<void> {
+	await db.query('drop schema if exists graphile_worker cascade');
 	await db.query('drop schema public cascade');
 	await db.query('create schema public');
 }

@@ -22,7 +22,7 @@ function done(): string[] {
 		if (name !== 'page.server.ts') continue;
 		const actions = text.slice(text.indexOf('export const actions'));
 		if (!text.includes('export const actions')) continue;
-		for (const [, action] of actions.matchAll(/^\t(\w+): (?:formAction|async)/gm))
+		for (const [, action] of actions.matchAll(/^\t(\w+): (?:formAction|async|beginning)\b/gm))
 			out.push(`POST${action === 'default' ? '' : ` ?/${action}`} ${route}`);
 	}
 	return [...new Set(out)].sort();

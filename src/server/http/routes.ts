@@ -83,7 +83,23 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/records/[type]/new': look('the form of a new record'),
 	'/(app)/records/[type]/import': {
 		GET: { asks: 'import', does: 'the page of the import' },
-		POST: { asks: 'import', does: 'imports a file' }
+		POST: { asks: 'import', does: 'takes a file in, to be looked at' }
+	},
+	'/(app)/imports/[id]': {
+		GET: {
+			asks: 'import',
+			does: 'a file taken in: its columns, how far it is, what became of its rows'
+		},
+		'POST ?/try': { asks: 'import', does: 'tries it; nothing is stored' },
+		'POST ?/begin': { asks: 'import', does: 'imports it' }
+	},
+	'/imports/[id]/file': {
+		GET: { asks: 'import', does: 'rows with their outcome, or those to mend, as CSV' }
+	},
+	'/(app)/jobs': look('jobs and how far they are'),
+	'/jobs/[id]': {
+		GET: { asks: 'look', does: 'how far a job is' },
+		DELETE: { asks: 'look', does: 'stops a job of one’s own; any, for whoever operates' }
 	},
 	'/(app)/people': {
 		GET: { asks: 'look', does: 'people, roles and rights' },

@@ -1,91 +1,63 @@
 /**
- * What is done beside requests: messages handed over, and changes carried on that ran on to too many
- * records for one transaction. All of it lies in PostgreSQL, so a server that is killed loses
- * nothing, and any number of servers may do it together.
+ * The thread in which everything is done that no request waits for. It is watched: one that dies is begun
+ * anew, a little later each time.
  */
-import { carryOnPiece, inForce } from '../records';
-import type { CarriedPiece } from '../db/carried';
-import { nextPiece, notePendingTrouble } from '../db/carried';
-import { forgetOld } from '../db/people';
-import { db } from '../db/pool';
-import { dbTrouble } from '../db/trouble';
+import path from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { Worker } from 'node:worker_threads';
 import { log } from '../http/log';
-import { deliver } from './outbox';
 
-/** Records settled in one transaction. */
-const PIECE = 500;
-const EVERY_MS = 1000;
-/** How often what nobody needs any more is forgotten. */
-const TIDY_MS = 600_000;
+const SOURCE = path.resolve('src');
+/** Milliseconds between a death and the next thread; doubled each time, up to the second. */
+const AGAIN = 500;
+const AGAIN_AT_MOST = 30_000;
+/** How long a thread that is told to end may take, milliseconds. */
+const END_LIMIT = 8_000;
 
-/**
- * Carries on what is left of changes that were put off. Returns how many records were settled.
- * @param most stops after that many pieces
- */
-export async function carryOn(most = Infinity): Promise<number> {
-	let done = 0;
-	let size = PIECE;
-	let piece: CarriedPiece | null = null;
-	const locks = new Map<string, Set<string>>();
-	let locksOf = '';
-	for (let i = 0; i < most; i++) {
-		piece = await nextPiece(db(), size, async (w) => (await inForce(db(), w)).schema, piece);
-		if (!piece) return done;
-		const { carried, before, records, ...sender } = piece;
-		if (carried !== locksOf) locks.clear();
-		locksOf = carried;
-		try {
-			const settled = await carryOnPiece({ sender, carried, before, records }, locks);
-			// somebody else is at it
-			if (!settled) return done;
-			done += settled;
-			size = PIECE;
-		} catch (e) {
-			// one record that cannot be settled must not hold up the others: find it by going one by one
-			log.warn({ carried, reason: (e as Error).message }, 'carrying a change on failed');
-			if (records.length === 1)
-				await notePendingTrouble(db(), carried, records, (e as Error).message);
-			size = 1;
-		}
-	}
-	return done;
-}
-
-let timer: NodeJS.Timeout | null = null;
-let busy = false;
-let tidied = 0;
+let thread: Worker | null = null;
 let turned: number | null = null;
+let ending = false;
+let deaths = 0;
 
 /** When background work last went round, milliseconds since 1970; null before it began. */
 export const backgroundAt = (): number | null => turned;
 
-async function turn() {
-	turned ??= Date.now();
-	if (busy) return;
-	busy = true;
-	try {
-		await deliver();
-		await carryOn();
-		if (Date.now() - tidied > TIDY_MS) {
-			await forgetOld(db());
-			tidied = Date.now();
+/** What the thread tells. */
+export type Told = { turned: number } | { ended: true };
+
+function begin() {
+	const module = pathToFileURL(path.join(SOURCE, 'server/jobs/worker.ts')).href;
+	const mine = new Worker(path.join(SOURCE, 'workers/thread.mjs'), { workerData: { module } });
+	thread = mine;
+	mine.on('message', (told: Told) => {
+		if ('turned' in told) {
+			turned = told.turned;
+			deaths = 0;
 		}
-	} catch (e) {
-		// the database may be away for a moment; the next turn tries again
-		if (dbTrouble(e)) log.warn({ err: e }, 'background work waits for the database');
-		else log.error({ err: e }, 'background work failed');
-	}
-	turned = Date.now();
-	busy = false;
+	});
+	// what it threw is told here, and its end below
+	mine.on('error', (e) => log.error({ err: e }, 'the thread of background work failed'));
+	mine.on('exit', (code) => {
+		if (thread === mine) thread = null;
+		if (ending) return;
+		const wait = Math.min(AGAIN * 2 ** deaths++, AGAIN_AT_MOST);
+		log.error({ code, wait }, 'the thread of background work ended; another is begun');
+		setTimeout(() => {
+			if (!ending) begin();
+		}, wait).unref();
+	});
+	mine.unref();
 }
 
-/** Begins to do it once a second, until the process ends. */
+/** Begins it, until the process ends. */
 export function startBackground(): void {
-	if (timer) return;
-	timer = setInterval(() => void turn(), EVERY_MS);
-	timer.unref();
+	if (thread) return;
+	begin();
 	// a piece that is under way is finished, and no other is begun here
 	process.once('rigid:ending', () => {
-		if (timer) clearInterval(timer);
+		ending = true;
+		const mine = thread;
+		mine?.postMessage({ end: true });
+		setTimeout(() => void mine?.terminate(), END_LIMIT).unref();
 	});
 }

@@ -28,14 +28,18 @@ export interface Rehearsal {
 	fields: RehearsedField[];
 }
 
-/** Rehearses a draft against the plan in force on every record. Memory does not grow with the records. */
+/**
+ * Rehearses a draft against the plan in force on every record. Memory does not grow with the records.
+ * @param looked told after each piece how many records were looked at
+ */
 export async function rehearse(
 	db: Db,
 	workspace: string,
 	schema: Schema,
 	force: Plan,
 	draft: RuleSet,
-	instant: number
+	instant: number,
+	looked: (n: number) => Promise<void> = () => Promise.resolve()
 ): Promise<Rehearsal> {
 	const plan = compilePlan(schema, draft);
 	type Counted = RehearsedField & { tally: Map<string, RehearsedField['moves'][number]> };
@@ -89,6 +93,7 @@ export async function rehearse(
 				piece.flatMap((r) => [force, plan].flatMap((p) => standing(p, r, instant, loader).needs))
 			);
 			for (const r of piece) visit(r, near.loader);
+			await looked(result.looked);
 		});
 	}
 	result.fields = [...found.values()]

@@ -3,7 +3,7 @@ export { carryOnPiece } from './carry-on';
 export { inForce, type InForce } from './force';
 export { keysOf } from './by-key';
 export { remove } from './remove';
-export { save, saveInOrder } from './save';
+export { Series, isMadeUp, save, saveInOrder } from './save';
 export { addedOf } from './submitted';
 export * from './types';
 export type { SaveOutcome } from './describe';

@@ -26,18 +26,28 @@ interface Progress {
 	setBy: Record<string, SetBy>;
 }
 
+/** What changes mean, before any of it is written. */
+interface Told {
+	outcomes: SaveOutcome[][];
+	writings: Map<string, Writing>;
+	/** Records that were settled and stay as they are. */
+	untouched: Map<string, SettledRecord>;
+	removed: { type: string; id: string }[];
+	history: { lines: HistoryLine[]; quiet: QuietLine[] }[];
+	at: string;
+}
+
 /**
- * Writes changes in their order. A record that several of them change is written once; each has its
- * own version and its own history.
+ * Says what changes mean, each after those before it. Nothing is written.
  * @param stored the records as they were before the first of the changes
  */
-export async function keepChanges(
+export async function tellChanges(
 	client: Db,
 	sender: Sender,
 	force: InForce,
 	changes: readonly Kept[],
 	stored: ReadonlyMap<string, StoredRecord>
-): Promise<SaveOutcome[][]> {
+): Promise<Told> {
 	const { schema, plan, release } = force;
 	const { workspace, account, entryPoint } = sender;
 	const at = new Date(sender.instant).toISOString();
@@ -92,6 +102,25 @@ export async function keepChanges(
 		});
 		return out;
 	});
+	return { outcomes, writings, untouched, removed, history, at };
+}
+
+/**
+ * Writes changes in their order. A record that several of them change is written once; each has its
+ * own version and its own history.
+ * @param stored the records as they were before the first of the changes
+ */
+export async function keepChanges(
+	client: Db,
+	sender: Sender,
+	force: InForce,
+	changes: readonly Kept[],
+	stored: ReadonlyMap<string, StoredRecord>
+): Promise<SaveOutcome[][]> {
+	const { schema, plan, release } = force;
+	const { workspace, account, entryPoint } = sender;
+	const told = await tellChanges(client, sender, force, changes, stored);
+	const { outcomes, writings, untouched, removed, history, at } = told;
 	await writeRecords(client, schema, workspace, [...writings.values()], release, at);
 	await markSettled(client, workspace, [...untouched.values()], release);
 	for (const r of removed) await deleteRecord(client, workspace, r.type, r.id);

@@ -5,7 +5,7 @@ import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seeded } from '../../../demo/generate';
 import { toJson } from '../../core';
-import { carryOn } from '../jobs/background';
+import { carryOn } from '../jobs/turn';
 import { pendingOf } from '../db/carried';
 import { db } from '../db/pool';
 import { readRecords } from '../db/records';

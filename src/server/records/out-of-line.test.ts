@@ -8,7 +8,7 @@ import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
 import { eachPiece } from '../db/records';
 import { createRelease, putInForce, readRelease, rulesOf } from '../db/rules';
-import { carryOn } from '../jobs/background';
+import { carryOn } from '../jobs/turn';
 import { inForce, save } from '.';
 import { AtHand } from './near';
 import { noteOutOfLine } from './out-of-line';

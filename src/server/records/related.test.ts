@@ -1,7 +1,7 @@
 /** Matching, messages, updates, deletion and what is put off, in PostgreSQL. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { JsonValue } from '../../core';
-import { carryOn } from '../jobs/background';
+import { carryOn } from '../jobs/turn';
 import { pendingOf, waitingAmong } from '../db/carried';
 import { alongLinks, journalOf, tallies } from '../db/journal';
 import { indexMatched, keyColumn } from '../db/model';
@@ -9,7 +9,7 @@ import { db, transaction } from '../db/pool';
 import { matchingIds, readHistory } from '../db/records';
 import type { RefusedChange } from '.';
 import { inForce, remove, save } from '.';
-import { importCsv } from './import';
+import { importCsv } from '../../../tests/csv';
 import { readOutbox } from '../db/outbox';
 import { deliver } from '../jobs/outbox';
 import { freshDatabase } from '../../../tests/fresh';

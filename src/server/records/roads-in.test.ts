@@ -6,7 +6,7 @@ import { db } from '../db/pool';
 
 import { RefusedChange, save, saveInOrder } from '.';
 import { BadInput } from '../../door';
-import { importCsv } from './import';
+import { importCsv } from '../../../tests/csv';
 import { freshDatabase } from '../../../tests/fresh';
 
 let t: Awaited<ReturnType<typeof freshDatabase>>;
@@ -78,7 +78,7 @@ describe('a link given by a key', () => {
 			'Customer.Location number,Stage,Amount\n4012345000009,Won,100\n4099999000005,Won,100\n,Won,100\n',
 			[]
 		);
-		expect(r.ok && r.columns).toEqual(['Customer.Location number', 'Stage', 'Amount']);
+		expect(r.ok && r.columns).toEqual(['Customer, by Location number', 'Stage', 'Amount']);
 		const rows = r.ok ? r.rows : [];
 		expect(rows.map((x) => x.outcome?.values.customer ?? x.faults[0]?.message ?? null)).toEqual([
 			customer,
@@ -93,7 +93,10 @@ describe('a link given by a key', () => {
 			'Customer,Customer.VAT number\n1,2\n',
 			[]
 		);
-		expect(twice).toMatchObject({ ok: false, message: 'Line 1: Customer is there twice.' });
+		expect(twice).toMatchObject({
+			ok: false,
+			message: 'Two columns are taken for Customer. Leave one of them out.'
+		});
 	});
 });
 

@@ -23,7 +23,7 @@ import {
 	hashOf
 } from '../db/rules';
 import { RefusedChange, inForce, save, type Submission } from '.';
-import { importCsv } from './import';
+import { importCsv } from '../../../tests/csv';
 import { rehearse } from '../look/rehearse';
 import { freshDatabase } from '../../../tests/fresh';
 
@@ -314,7 +314,9 @@ describe('what is refused', () => {
 		};
 		expect(await message('')).toContain('empty');
 		expect(await message('Trading name,Heads\nA,1')).toContain('no field is called “Heads”');
-		expect(await message('Trading name,Trading name\nA,B')).toContain('twice');
+		expect(await message('Trading name,Trading name\nA,B')).toContain(
+			'Two columns are taken for Trading name'
+		);
 		expect(await message(`Trading name\n"${'x'.repeat(200_000)}`)).toMatch(/Line \d+/);
 		expect(await message('Trading name\n"a" b"\n')).toMatch(/Line \d+.*quotation/);
 	});

@@ -2,14 +2,14 @@
  * Saves records: the one way in for forms, import and API. Reads which release is in force in the
  * same transaction, settles each change on it and writes what came of them.
  */
-import type pg from 'pg';
-import type { Change, Settled, SettledRecord, SubmittedRecord } from '../../core';
+import type { Change, MatchKey, Settled, SettledRecord, SubmittedRecord } from '../../core';
 import { compilePlan, refKey, ruleOf, same, settle, toJson } from '../../core';
 import { zones } from '../../runtime/zones';
 import { noteRefusals } from '../db/journal';
+import type { Db } from '../db/pool';
 import { db } from '../db/pool';
 import type { StoredRecord } from '../db/records';
-import { nextIds } from '../db/records';
+import { nextIds, readRecords } from '../db/records';
 import { noteChange } from '../measure/metrics';
 import { readRelease, rulesOf } from '../db/rules';
 import type { SaveOutcome } from './describe';
@@ -17,7 +17,7 @@ import { AtHand } from './near';
 import type { InForce } from './force';
 import { inForce } from './force';
 import type { Kept } from './keep';
-import { keepChanges } from './keep';
+import { keepChanges, tellChanges } from './keep';
 import type { Locks } from './locks';
 import { lockRecords, locking, needLocks, toLock } from './locks';
 import { linkNeeds, readSubmission, storedOf } from './submitted';
@@ -102,26 +102,84 @@ export function refuseBlocked({ plan, release }: InForce, records: readonly Sett
 	});
 }
 
-/** Changes settled one after the other in one transaction. */
-class Series {
+/** Numbers of records that are only looked at begin here: none that is stored has one of them. */
+const MADE_UP = 900_000_000_000_000_000n;
+/** Whether a record was made up to be looked at. */
+export const isMadeUp = (id: string) => /^\d{1,18}$/.test(id) && BigInt(id) > MADE_UP;
+
+/** Changes settled one after the other: in one transaction, or looked at without locks and without end. */
+export class Series {
 	private readonly atHand: AtHand;
+	private madeUp = 0;
 	/** The records as the changes so far have made them. */
 	private readonly now: Map<string, StoredRecord>;
 
 	constructor(
-		private readonly client: pg.PoolClient,
+		private readonly client: Db,
 		private readonly sender: Sender,
 		private readonly force: InForce,
-		private readonly stored: ReadonlyMap<string, StoredRecord>,
-		private readonly locks: Locks
+		private readonly stored: Map<string, StoredRecord>,
+		/** Records that are locked; null where nothing will be written, and so nothing needs to be. */
+		private readonly locks: Locks | null
 	) {
 		this.now = new Map(stored);
 		this.atHand = new AtHand(client, sender.workspace, force.schema);
 		this.atHand.put(stored.values());
 	}
 
-	async save(
+	save(changes: readonly (readonly Submission[])[]): Promise<(SaveOutcome[] | RefusedChange)[]> {
+		return this.run(changes, (kept) =>
+			keepChanges(this.client, this.sender, this.force, kept, this.stored)
+		);
+	}
+
+	/** What changes would do after those looked at before. Nothing is stored, locked or sent. */
+	async look(
 		changes: readonly (readonly Submission[])[]
+	): Promise<(SaveOutcome[] | RefusedChange)[]> {
+		const { schema } = this.force;
+		const fresh = changes
+			.flat()
+			.filter((s) => s.id !== null && !this.now.has(refKey(s.type, s.id)));
+		for (const type of new Set(fresh.map((s) => s.type))) {
+			if (!schema.types.has(type)) continue;
+			const ids = fresh.flatMap((s) =>
+				s.type === type && /^\d{1,18}$/.test(s.id!) ? [s.id!] : []
+			);
+			const records = await readRecords(this.client, schema, this.sender.workspace, type, ids);
+			for (const r of records) {
+				this.stored.set(refKey(type, r.id), r);
+				this.now.set(refKey(type, r.id), r);
+			}
+			this.atHand.put(records);
+		}
+		return this.run(changes, async (kept) => {
+			const { outcomes } = await tellChanges(
+				this.client,
+				this.sender,
+				this.force,
+				kept,
+				this.stored
+			);
+			kept.forEach(({ settled }, i) => {
+				const sent = settled.records.reduce((n, r) => n + r.sends.length, 0);
+				Object.assign(outcomes[i][0] ?? {}, { sent, pending: settled.deferred.length });
+			});
+			return outcomes;
+		});
+	}
+
+	/** The records of a type that have each of some keys, as the changes so far have made them. */
+	async find(type: string, keys: readonly MatchKey[]): Promise<(readonly string[])[]> {
+		await this.atHand.fill((loader) =>
+			keys.flatMap((k) => (loader.matching(type, [k]) ? [] : [{ type, match: [k] }]))
+		);
+		return keys.map((k) => this.atHand.loader.matching(type, [k])!);
+	}
+
+	private async run(
+		changes: readonly (readonly Submission[])[],
+		tell: (kept: readonly Kept[]) => Promise<SaveOutcome[][]>
 	): Promise<(SaveOutcome[] | RefusedChange)[]> {
 		const { schema } = this.force;
 		const ids = await this.numbers(changes.flat());
@@ -134,9 +192,9 @@ class Series {
 			results.push(one instanceof RefusedChange ? one : null);
 			if (one instanceof RefusedChange) continue;
 			kept.push(one);
-			if (changes.length > 1) this.take(one.settled);
+			if (changes.length > 1 || !this.locks) this.take(one.settled);
 		}
-		const outcomes = await keepChanges(this.client, this.sender, this.force, kept, this.stored);
+		const outcomes = await tell(kept);
 		let k = 0;
 		return results.map((refused) => refused ?? outcomes[k++]);
 	}
@@ -147,7 +205,10 @@ class Series {
 		for (const type of new Set(all.map((s) => s.type))) {
 			const fresh = all.filter((s) => s.type === type && s.id === null);
 			if (!fresh.length || !this.force.schema.types.has(type)) continue;
-			const ids = await nextIds(this.client, type, fresh.length);
+			// what is only looked at takes no number away from what will be
+			const ids = this.locks
+				? await nextIds(this.client, type, fresh.length)
+				: fresh.map(() => String(MADE_UP + BigInt(++this.madeUp)));
 			fresh.forEach((s, i) => out.set(s, ids[i]));
 		}
 		return out;
@@ -195,7 +256,7 @@ class Series {
 				return settled.needs;
 			})
 		);
-		needLocks(wanted, this.stored, this.locks);
+		if (this.locks) needLocks(wanted, this.stored, this.locks);
 	}
 
 	/** Settles one change in earnest. @throws {RefusedChange} @throws when more must be locked */
@@ -209,7 +270,7 @@ class Series {
 		const settled = await this.atHand.settle((loader, explain) =>
 			settle(plan, change, loader, { explain, zones, most: this.sender.most })
 		);
-		needLocks(toLock(settled, this.atHand.children), this.now, this.locks);
+		if (this.locks) needLocks(toLock(settled, this.atHand.children), this.now, this.locks);
 		refuseBlocked(this.force, settled.records);
 		await refuseDoubled(this.atHand, this.force.schema, settled);
 		for (const [i, s] of submissions.entries())

@@ -6,7 +6,7 @@ import { db } from '../db/pool';
 import { readHistory } from '../db/records';
 import type { RefusedChange } from '.';
 import { save } from '.';
-import { importCsv } from './import';
+import { importCsv } from '../../../tests/csv';
 import { freshDatabase } from '../../../tests/fresh';
 
 let t: Awaited<ReturnType<typeof freshDatabase>>;

@@ -5,7 +5,7 @@ import { changeModel } from '../../../tests/model';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { BadModel } from '../draft/model';
 import { db } from '../db/pool';
-import { importCsv } from './import';
+import { importCsv } from '../../../tests/csv';
 import { RefusedChange, remove, save, saveInOrder, type Submission } from '.';
 
 let t: Fresh;

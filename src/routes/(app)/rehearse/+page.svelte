@@ -1,14 +1,22 @@
 <script lang="ts">
+	import { onMount } from 'svelte';
+	import { invalidate } from '$app/navigation';
 	import type { JsonValue } from '$core';
 	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
-	import { ask, type Refused } from '$lib/work/http';
+	import { Refused, ask } from '$lib/work/http';
+	import JobState from '$lib/shell/JobState.svelte';
+	import type { Job } from '$server/db/jobs';
 	import Grid from '$lib/grid/Grid.svelte';
 	import type { GridColumn } from '$lib/grid/columns';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 	import type { RehearsedField } from '$server/look/rehearse';
 
 	const w = useWorkbench();
-	let running = $state(false);
+	let { data } = $props();
+	/** The job that was begun here, until it has ended. */
+	let begun = $state.raw<Job | null>(null);
+	const job = $derived(begun ?? data.open);
+	const running = $derived(job !== null && !job.ended);
 	let trouble = $state<string | null>(null);
 	let picked = $state<string | null>(null);
 	const result = $derived(w.rehearsal?.result ?? null);
@@ -16,20 +24,35 @@
 	const shown = $derived(
 		result?.fields.find((f) => `${f.type}.${f.field}` === picked) ?? result?.fields[0] ?? null
 	);
-	let stopper: AbortController | null = null;
-
+	const look = async () => {
+		if (!job) return;
+		begun = await ask<Job>(`/jobs/${job.id}`);
+		if (!begun.ended) return;
+		if (begun.state === 'failed') trouble = begun.message;
+		begun = null;
+		await Promise.all([w.reload(), invalidate('app:rehearsal')]);
+	};
+	/** While the server is away it is asked again. */
+	const looking = () =>
+		look().catch((e: unknown) => {
+			if (!(e instanceof Refused)) throw e;
+		});
+	onMount(() => {
+		const timer = setInterval(() => {
+			if (running && !document.hidden) void looking();
+		}, 500);
+		return () => clearInterval(timer);
+	});
 	async function run() {
-		running = true;
 		trouble = null;
-		stopper = new AbortController();
 		try {
 			await w.flush();
-			await ask('/rehearsal', { method: 'POST', signal: stopper.signal });
-			await w.reload();
+			const { job: id } = await ask<{ job: string }>('/rehearsal', { method: 'POST' });
+			begun = await ask<Job>(`/jobs/${id}`);
 		} catch (e) {
-			if ((e as Error).name !== 'AbortError') trouble = (e as Refused).message;
+			if (!(e instanceof Refused)) throw e;
+			trouble = e.message;
 		}
-		running = false;
 	}
 	const field = (f: RehearsedField) => w.schema.field(f.type, f.field);
 	const say = (f: RehearsedField, v: JsonValue) =>
@@ -80,14 +103,14 @@
 					: ''} Run {formatMoment(w.rehearsal!.at, w.model.zone)}.
 			{:else}Shows what the draft would change in the records that exist. Nothing is written.{/if}
 		</p>
-		{#if running}<button class="button" onclick={() => stopper?.abort()}>Cancel</button>{/if}
 		{#if w.canEdit}<button
 				class="button {stale || !result ? 'main' : ''}"
 				disabled={running}
 				onclick={run}>{result ? 'Run again' : 'Run'}</button
 			>{/if}
 	</div>
-	{#if running}<div class="ticks run mt-3"></div>{/if}
+	{#if job && running}<div class="ticks run mt-3"></div>
+		<JobState {job} onchange={looking} />{/if}
 	{#if trouble}<p class="text-brick" role="alert">● {trouble}</p>{/if}
 
 	{#if result && !result.fields.length}

@@ -1,8 +1,9 @@
-import { error, fail } from '@sveltejs/kit';
-import { note } from '$server/audit/audit';
+import { error, fail, redirect } from '@sveltejs/kit';
+import { BadInput } from '$door';
 import { db } from '$server/db/pool';
-import { allow, senderOf } from '$server/http/guard';
-import { MAX_IMPORT, importCsv } from '$server/records/import';
+import { listImports } from '$server/db/imports';
+import { allow } from '$server/http/guard';
+import { takeIn } from '$server/imports/imports';
 import { inForce } from '$server/records';
 import type { Actions, PageServerLoad } from './$types';
 
@@ -12,39 +13,30 @@ async function needsType(workspace: string, type: string) {
 }
 
 export const load: PageServerLoad = async (event) => {
-	await needsType(allow(event).workspace, event.params.type);
+	const { workspace } = allow(event);
+	await needsType(workspace, event.params.type);
+	return { earlier: await listImports(db(), workspace, event.params.type, 20) };
 };
 
 export const actions: Actions = {
 	default: async (event) => {
 		const account = allow(event);
-		await needsType(account.workspace, event.params.type);
+		const { type } = event.params;
+		await needsType(account.workspace, type);
 		const form = await event.request.formData();
 		const file = form.get('file');
 		const pasted = String(form.get('text') ?? '');
-		if (file instanceof File && file.size > MAX_IMPORT)
-			return fail(400, { message: `A file may have ${MAX_IMPORT / 1e6} MB.`, text: '' });
-		const text = file instanceof File && file.size ? await file.text() : pasted;
-		if (text.includes('\u0000'))
-			return fail(400, {
-				message: 'This is no text file. Save the sheet as CSV in UTF-8.',
-				text: ''
-			});
-		const keep = form.getAll('keep').map(String);
-		const r = await importCsv(senderOf(account, 'import'), event.params.type, text, keep);
-		if (!r.ok) return fail(400, { message: r.message, text: pasted });
-		const refused = r.rows.filter((x) => x.faults.length).length;
-		const name = file instanceof File && file.size ? file.name : 'pasted rows';
-		await note(db(), account, 'imported a file', name.slice(0, 200), {
-			type: event.params.type,
-			rows: r.rows.length,
-			refused
-		});
-		return {
-			columns: r.columns,
-			rows: r.rows.slice(0, 500),
-			total: r.rows.length,
-			refused
-		};
+		const chosen = file instanceof File && file.size > 0;
+		const content = chosen ? Buffer.from(await file.arrayBuffer()) : Buffer.from(pasted);
+		if (!content.length)
+			return fail(400, { message: 'Choose a file, or paste rows.', text: pasted });
+		let id: string;
+		try {
+			id = await takeIn(account, { type, name: chosen ? file.name : 'pasted rows', content });
+		} catch (e) {
+			if (!(e instanceof BadInput)) throw e;
+			return fail(400, { message: e.message, text: pasted });
+		}
+		redirect(303, `/imports/${id}`);
 	}
 };

@@ -1,27 +1,13 @@
 <script lang="ts">
 	import { enhance } from '$app/forms';
-	import { formatCount, formatValue } from '$lib/words/format';
+	import { formatCount, formatMoment } from '$lib/words/format';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
-	let { params, form } = $props();
+	let { params, data, form } = $props();
 	const w = useWorkbench();
 	const type = $derived(w.schema.type(params.type).type);
 	const EXAMPLE = 'Trading name,Country,Headcount\nSaltmarsh Peppers,Netherlands,51';
 	let busy = $state(false);
-	const ruled = $derived(
-		type.fields.filter((f) =>
-			w.force.set.rules.some(
-				(r) =>
-					r.type === type.id &&
-					r.outputs.some((o) => o.field === f.id && o.hold !== 'locked' && !o.closed)
-			)
-		)
-	);
-	const label = (id: string) => w.schema.field(type.id, id)?.label ?? id;
-	const say = (id: string, v: import('$core').JsonValue) => {
-		const f = w.schema.field(type.id, id);
-		return f ? formatValue(f, v, w.schema) || 'blank' : String(v);
-	};
 </script>
 
 <svelte:head><title>Import {type.plural.toLowerCase()} · Rigid Rule</title></svelte:head>
@@ -29,9 +15,9 @@
 <div class="max-w-5xl px-6 pt-3 pb-10">
 	<h1 class="text-xl">Import {type.plural.toLowerCase()}</h1>
 	<p class="text-quiet">
-		A CSV file whose first line names the fields. A column <span class="mono">No.</span> names records
-		to change; rows without a number make new ones. Each row is a change of its own: a refused row harms
-		no other.
+		A CSV file whose first line names the fields, in UTF-8, UTF-16 or Windows-1252. Nothing is
+		stored yet: next you see what each column is taken for, and may try it. Several options of one
+		cell are parted by commas, semicolons or lines.
 	</p>
 	<form
 		method="POST"
@@ -61,72 +47,32 @@
 			class="box mono mt-1 w-full"
 			placeholder={EXAMPLE}
 			value={form?.text ?? ''}></textarea>
-		{#if ruled.length}
-			<fieldset class="mt-3">
-				<legend class="text-sm font-medium"
-					>Keep what the file says, against rules that follow, in</legend
-				>
-				{#each ruled as f (f.id)}<label class="mr-4 inline-flex min-h-7 items-center gap-1 text-sm"
-						><input type="checkbox" name="keep" value={f.id} /> {f.label}</label
-					>{/each}
-			</fieldset>
-		{/if}
-		<button class="button main mt-3" disabled={busy}>{busy ? 'Importing …' : 'Import'}</button>
+		<button class="button main mt-3" disabled={busy}>{busy ? 'Reading …' : 'Look at it'}</button>
 		{#if form?.message}<p class="mt-2 text-brick" role="alert">● {form.message}</p>{/if}
 	</form>
 
-	{#if form && 'rows' in form && form.rows}
-		<h2 class="mt-5" role="status">
-			{formatCount(form.total - form.refused)} of {formatCount(form.total)} rows taken over{form.refused
-				? `, ${form.refused} refused`
-				: ''}
-		</h2>
+	{#if data.earlier.length}
+		<h2 class="mt-6">Files taken in</h2>
 		<div class="ticks mt-1"></div>
-		<table class="grid-table text-sm">
+		<table class="grid-table text-sm" aria-label="Files taken in">
 			<thead
 				><tr
-					><th class="text-right">Line</th><th>Outcome</th><th>Written by rules</th><th
-						>Set aside</th
+					><th>File</th><th class="text-right">Rows</th><th>Taken in</th><th>By</th><th
+						>What became of it</th
 					></tr
 				></thead
 			>
 			<tbody>
-				{#each form.rows as r (r.line)}
+				{#each data.earlier as f (f.id)}
 					<tr>
-						<td class="mono text-right">{r.line}</td>
-						<td>
-							{#if r.outcome}
-								<a class="textlink" href="/records/{type.id}/{r.outcome.id}"
-									>{r.outcome.created
-										? 'created'
-										: r.outcome.changes.length
-											? 'changed'
-											: 'no change'} <span class="mono pl-1">{r.outcome.id}</span></a
-								>
-							{:else}<span class="text-brick">● refused:</span>
-								{r.faults.map((x) => x.message).join(' ')}{/if}
-						</td>
-						<td
-							>{#each r.outcome?.changes.filter((c) => c.rule) ?? [] as c (c.field)}<div>
-									{label(c.field)} <span class="mono text-brass-ink">{say(c.field, c.to)}</span>
-									<span class="text-quiet">because {c.because}</span>
-								</div>{/each}{#each r.outcome?.nothing ?? [] as n (n.field)}<div class="text-quiet">
-									{label(n.field)}: nothing, because {n.because}
-								</div>{/each}</td
-						>
-						<td
-							>{#each r.outcome?.setAside ?? [] as s (s.field)}<div>
-									<span class="text-ochre">▲</span>
-									{label(s.field)} <span class="mono">{say(s.field, s.sent)}</span>; only “{s.rule}”
-									sets it
-								</div>{/each}</td
-						>
+						<td><a class="textlink" href="/imports/{f.id}">{f.name}</a></td>
+						<td class="mono text-right">{formatCount(f.rows)}</td>
+						<td class="mono whitespace-nowrap">{formatMoment(f.at, w.model.zone)}</td>
+						<td>{f.by ?? ''}</td>
+						<td>{f.job ? 'imported' : f.dryRun ? 'tried' : 'not begun'}</td>
 					</tr>
 				{/each}
 			</tbody>
 		</table>
-		{#if form.total > form.rows.length}<p class="mt-1 text-sm text-quiet">
-				The first {form.rows.length} rows are shown.
-			</p>{/if}
 	{/if}
 </div>

@@ -1,0 +1,76 @@
+<script lang="ts">
+	import { onMount } from 'svelte';
+	import { invalidate } from '$app/navigation';
+	import JobState from '$lib/shell/JobState.svelte';
+	import { formatCount, formatMoment } from '$lib/words/format';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
+
+	let { data } = $props();
+	const w = useWorkbench();
+	const reload = () => invalidate('app:jobs');
+	const open = $derived(data.jobs.filter((j) => !j.ended));
+	onMount(() => {
+		const timer = setInterval(() => {
+			if (!document.hidden) void reload();
+		}, 2000);
+		return () => clearInterval(timer);
+	});
+	const seconds = (from: string | null, to: string | null) =>
+		from && to ? Math.max(0, Math.round((Date.parse(to) - Date.parse(from)) / 1000)) : null;
+	const SAYS = {
+		waiting: 'waits',
+		running: 'runs',
+		done: 'done',
+		failed: 'failed',
+		cancelled: 'stopped'
+	};
+</script>
+
+<svelte:head><title>Jobs · Rigid Rule</title></svelte:head>
+
+<div class="px-6 pt-3 pb-10">
+	<h1 class="text-xl">Jobs</h1>
+	<p class="text-quiet">
+		Work that takes long, beside what people do. A server that ends leaves it to the next one.
+	</p>
+	{#each open as j (j.id)}
+		<section class="mt-3 border border-line bg-sheet p-3" aria-label="{j.kind} of {j.title}">
+			<p class="font-semibold">{j.title}</p>
+			<p class="text-sm text-quiet">
+				for {j.by ?? 'nobody'}, since {formatMoment(j.queued, w.model.zone)}
+			</p>
+			<JobState job={j} onchange={reload} />
+		</section>
+	{:else}<p class="mt-3">Nothing runs just now.</p>{/each}
+	<h2 class="mt-5">Ended</h2>
+	<div class="ticks mt-1"></div>
+	<table class="grid-table text-sm" aria-label="Jobs that ended">
+		<thead
+			><tr
+				><th>What</th><th>On</th><th>For</th><th>Begun</th><th class="text-right">Seconds</th><th
+					class="text-right">Done</th
+				><th>Outcome</th></tr
+			></thead
+		>
+		<tbody>
+			{#each data.jobs.filter((j) => j.ended) as j (j.id)}
+				<tr>
+					<td>{j.kind}</td>
+					<td
+						>{#if j.input.import}<a class="textlink" href="/imports/{j.input.import}">{j.title}</a
+							>{:else if j.kind === 'rehearsal'}<a class="textlink" href="/rehearse">{j.title}</a
+							>{:else}{j.title}{/if}</td
+					>
+					<td>{j.by ?? ''}</td>
+					<td class="mono whitespace-nowrap">{formatMoment(j.began ?? j.queued, w.model.zone)}</td>
+					<td class="mono text-right">{seconds(j.began, j.ended) ?? ''}</td>
+					<td class="mono text-right">{formatCount(j.done)}</td>
+					<td
+						>{#if j.state === 'failed'}<span class="text-brick">● failed:</span>
+							{j.message}{:else}{SAYS[j.state]}{/if}</td
+					>
+				</tr>
+			{:else}<tr><td colspan="7" class="text-quiet">None yet.</td></tr>{/each}
+		</tbody>
+	</table>
+</div>

@@ -1,0 +1,15 @@
+/** What a job is to those who carry it out. */
+import type { Job } from '../db/jobs';
+
+/** Somebody asked the job to stop. */
+export class Stopped extends Error {}
+
+export interface Doing {
+	job: Job;
+	/**
+	 * Tells how far it is.
+	 * @throws {Stopped} when somebody asked it to stop
+	 * @throws {BadInput} when its time is over
+	 */
+	progress: (done: number, of: number | null) => Promise<void>;
+}

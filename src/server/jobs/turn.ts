@@ -1,0 +1,75 @@
+/**
+ * What is done beside requests: messages handed over, and changes carried on that ran on to too many
+ * records for one transaction. All of it lies in PostgreSQL, so a server that is killed loses
+ * nothing, and any number of servers may do it together.
+ */
+import { carryOnPiece, inForce } from '../records';
+import type { CarriedPiece } from '../db/carried';
+import { nextPiece, notePendingTrouble } from '../db/carried';
+import { givenUp, noteEnded, takeFromDead } from '../db/jobs';
+import { forgetOld } from '../db/people';
+import { db } from '../db/pool';
+import { dbTrouble } from '../db/trouble';
+import { log } from '../http/log';
+import { deliver } from './outbox';
+
+/** Records settled in one transaction. */
+const PIECE = 500;
+/** How often what nobody needs any more is forgotten, milliseconds. */
+const TIDY_MS = 600_000;
+
+/**
+ * Carries on what is left of changes that were put off. Returns how many records were settled.
+ * @param most stops after that many pieces
+ */
+export async function carryOn(most = Infinity): Promise<number> {
+	let done = 0;
+	let size = PIECE;
+	let piece: CarriedPiece | null = null;
+	const locks = new Map<string, Set<string>>();
+	let locksOf = '';
+	for (let i = 0; i < most; i++) {
+		piece = await nextPiece(db(), size, async (w) => (await inForce(db(), w)).schema, piece);
+		if (!piece) return done;
+		const { carried, before, records, ...sender } = piece;
+		if (carried !== locksOf) locks.clear();
+		locksOf = carried;
+		try {
+			const settled = await carryOnPiece({ sender, carried, before, records }, locks);
+			// somebody else is at it
+			if (!settled) return done;
+			done += settled;
+			size = PIECE;
+		} catch (e) {
+			// one record that cannot be settled must not hold up the others: find it by going one by one
+			log.warn({ carried, reason: (e as Error).message }, 'carrying a change on failed');
+			if (records.length === 1)
+				await notePendingTrouble(db(), carried, records, (e as Error).message);
+			size = 1;
+		}
+	}
+	return done;
+}
+
+let tidied = 0;
+
+/** One round of what is done beside requests. Returns whether all of it went well. */
+export async function turn(): Promise<boolean> {
+	try {
+		await deliver();
+		await carryOn();
+		await takeFromDead(db());
+		for (const { id, message } of await givenUp(db()))
+			await noteEnded(db(), id, { state: 'failed', message });
+		if (Date.now() - tidied > TIDY_MS) {
+			await forgetOld(db());
+			tidied = Date.now();
+		}
+		return true;
+	} catch (e) {
+		// the database may be away for a moment; the next turn tries again
+		if (dbTrouble(e)) log.warn({ err: e }, 'background work waits for the database');
+		else log.error({ err: e }, 'background work failed');
+		return false;
+	}
+}

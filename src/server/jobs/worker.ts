@@ -1,0 +1,65 @@
+/** The thread of background work: pieces of jobs as the queue gives them, and once a second what else there is. */
+import { EventEmitter } from 'node:events';
+import { parentPort } from 'node:worker_threads';
+import { Logger, run, type WorkerEvents } from 'graphile-worker';
+import { beat, forgetWorkers } from '../db/jobs';
+import { closeDb, db } from '../db/pool';
+import { dbTrouble } from '../db/trouble';
+import { log } from '../http/log';
+import type { Told } from './background';
+import { turn } from './turn';
+import { workOn } from './work';
+
+/** Milliseconds. */
+const TURN_EVERY = 1000;
+const BEAT_EVERY = 3000;
+/** Pieces worked on at once: while one waits for the database, another goes on. */
+const AT_ONCE = 2;
+
+const tell = (told: Told) => parentPort!.postMessage(told);
+const quiet = new Logger(() => (level, message) => {
+	if (level === 'error') log.warn({ message }, 'the queue');
+});
+
+const workers = new Set<string>();
+const events: WorkerEvents = new EventEmitter();
+// known from their first moment: whoever dies before has not taken anything
+events.on('worker:create', ({ worker }) => workers.add(worker.workerId));
+const runner = await run({
+	pgPool: db(),
+	concurrency: AT_ONCE,
+	noHandleSignals: true,
+	pollInterval: TURN_EVERY,
+	logger: quiet,
+	events,
+	taskList: { piece: (payload) => workOn((payload as { job: string }).job) }
+});
+
+let busy = false;
+const turning = setInterval(async () => {
+	if (busy) return;
+	busy = true;
+	if (await turn()) tell({ turned: Date.now() });
+	busy = false;
+}, TURN_EVERY);
+const beating = setInterval(() => {
+	beat(db(), [...workers]).catch((e: unknown) => {
+		if (!dbTrouble(e)) log.error({ err: e }, 'no sign of life could be given');
+	});
+}, BEAT_EVERY);
+tell({ turned: Date.now() });
+
+// the queue gives up when the database is away for long; another thread begins anew
+runner.promise.catch((e: unknown) => {
+	log.warn({ err: e }, 'the queue stopped');
+	process.exit(1);
+});
+
+parentPort!.once('message', async () => {
+	clearInterval(turning);
+	await runner.stop();
+	clearInterval(beating);
+	await forgetWorkers(db(), [...workers]).catch(() => undefined);
+	await closeDb();
+	process.exit(0);
+});
