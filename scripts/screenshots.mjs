@@ -76,6 +76,8 @@ await shot('import', '/records/customer/import', async () => {
 		'#text',
 		'Trading name,Headcount,Size class\nWickwater Roses,49,\nWickwater Herbs,50,Large\nWickwater Tulips,many,'
 	);
+	await page.getByRole('button', { name: 'Look at it' }).click();
+	await page.waitForURL(/imports/);
 	await page.getByRole('button', { name: 'Import', exact: true }).click();
 	await page.getByText('rows taken over').waitFor();
 });

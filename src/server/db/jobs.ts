@@ -137,6 +137,11 @@ export async function stopJob(db: Db, workspace: string, id: string): Promise<Jo
 	return r.rowCount ? readJob(db, id, workspace) : null;
 }
 
+/** Waits for whoever works on the same job in another transaction. */
+export async function lockJob(db: Db, id: string): Promise<void> {
+	await db.query('select 1 from job where id = $1 for no key update', [id]);
+}
+
 /** Whether it was asked to stop. */
 export async function isStopping(db: Db, id: string): Promise<boolean> {
 	const r = await db.query<{ stopping: boolean }>('select stopping from job where id = $1', [id]);

@@ -35,6 +35,24 @@ export async function lockDraft(db: Db, workspace: string): Promise<void> {
 	await db.query('select 1 from workspace where id = $1 for update', [workspace]);
 }
 
+/** The revision of the draft as it stands; 0 for a workspace that is not there. */
+export async function revisionOf(db: Db, workspace: string): Promise<number> {
+	const r = await db.query<{ n: number }>(
+		'select draft_revision as n from workspace where id = $1',
+		[workspace]
+	);
+	return r.rows[0]?.n ?? 0;
+}
+
+/** Raises the revision of the draft by one; gives the new one. */
+export async function raiseRevision(db: Db, workspace: string): Promise<number> {
+	const r = await db.query<{ n: number }>(
+		'update workspace set draft_revision = draft_revision + 1 where id = $1 returning draft_revision as n',
+		[workspace]
+	);
+	return r.rows[0].n;
+}
+
 /** Reads the draft, with who stored each part last: by `rules.id`, `definitions.id` and `tables.id`. */
 export async function readDraft(
 	db: Db,

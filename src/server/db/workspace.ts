@@ -33,6 +33,11 @@ export async function readWorkspace(db: Db, id: string): Promise<{ name: string;
 	return r.rows[0];
 }
 
+/** Of two that begin a workspace or make its first administrator, the second waits here. */
+export async function lockBeginning(db: Db): Promise<void> {
+	await db.query('select pg_advisory_xact_lock(72617003)');
+}
+
 /** Makes it. */
 export async function insertWorkspace(
 	db: Db,

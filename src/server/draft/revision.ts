@@ -6,6 +6,9 @@
 import { announce } from '../db/notices';
 import type { Account } from '../db/people';
 import type { Db } from '../db/pool';
+import { raiseRevision, revisionOf } from '../db/rules';
+
+export { revisionOf };
 
 /** A stored step. */
 export interface Step {
@@ -17,22 +20,9 @@ export interface Step {
 /** The draft, or what is in force, is no longer what the sender looked at. */
 export class DraftMoved extends Error {}
 
-/** The revision of the draft as it stands. */
-export async function revisionOf(db: Db, workspace: string): Promise<number> {
-	const r = await db.query<{ n: number }>(
-		'select draft_revision as n from workspace where id = $1',
-		[workspace]
-	);
-	return r.rows[0]?.n ?? 0;
-}
-
 /** Counts a step that was just stored, in its transaction, and tells whoever looks at the draft. */
 export async function counted(db: Db, by: Account): Promise<Step> {
-	const r = await db.query<{ n: number }>(
-		'update workspace set draft_revision = draft_revision + 1 where id = $1 returning draft_revision as n',
-		[by.workspace]
-	);
-	const revision = r.rows[0].n;
+	const revision = await raiseRevision(db, by.workspace);
 	await announce(db, {
 		kind: 'changed',
 		workspace: by.workspace,

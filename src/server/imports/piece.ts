@@ -1,7 +1,7 @@
 /** A piece of an import: some rows, each a change of its own, with their outcomes in the transaction of the changes. */
 import type pg from 'pg';
 import { keepOutcomes, nextRows, readImport, tallyRows } from '../db/imports';
-import { isStopping, noteEnded, noteProgress, queuePiece, type Job } from '../db/jobs';
+import { isStopping, lockJob, noteEnded, noteProgress, queuePiece, type Job } from '../db/jobs';
 import { listAccounts } from '../people/accounts';
 import { db, transaction } from '../db/pool';
 import type { Doing } from '../jobs/doing';
@@ -61,7 +61,7 @@ export async function importPiece({ job, progress }: Doing): Promise<void> {
 		const around = {
 			async before(client: pg.PoolClient) {
 				// two that have the same piece: the second waits here, and finds it done
-				await client.query('select 1 from job where id = $1 for no key update', [job.id]);
+				await lockJob(client, job.id);
 				if (await isStopping(client, job.id)) throw new DoneElsewhere();
 			},
 			after: keep

@@ -6,6 +6,7 @@ import { db, transaction } from '../db/pool';
 import {
 	hasPeople,
 	insertWorkspace,
+	lockBeginning,
 	putFirstCode,
 	takeFirstCode,
 	theWorkspace
@@ -42,7 +43,7 @@ export const beginningModel = (zone: string): Model => ({
 /** Makes the workspace of an empty database, unless there is one. */
 export async function beginWorkspace(w: { name: string; zone: string }): Promise<boolean> {
 	return transaction(async (c) => {
-		await c.query('select pg_advisory_xact_lock(72617003)');
+		await lockBeginning(c);
 		if (await theWorkspace(c)) return false;
 		await insertWorkspace(c, { ...w, id: 'main', personType: null, demo: false });
 		await createModel(c, 'main', beginningModel(w.zone));
@@ -67,7 +68,7 @@ export async function makeFirst(first: First, code: string | null): Promise<void
 	const email = first.email.trim().toLowerCase();
 	ownPassword(password, { name, email });
 	await transaction(async (c) => {
-		await c.query('select pg_advisory_xact_lock(72617003)');
+		await lockBeginning(c);
 		if (await hasPeople(c))
 			throw new NotThisPerson('code', 'There is an administrator already. Sign in.');
 		const workspace = (await theWorkspace(c))?.id;
