@@ -67,7 +67,8 @@ try {
 	await withLock('install', async () => npmPackages());
 	const kit = { RIGID_KIT_DIR: '.svelte-kit' };
 	// the types of the routes are generated: what reads them waits for it
-	if (wants('types') || wants('lint')) step('types: routes', bin('svelte-kit'), ['sync'], kit);
+	if (['types', 'lint', 'service', 'e2e'].some(wants))
+		step('types: routes', bin('svelte-kit'), ['sync'], kit);
 	await Promise.all([
 		wants('lint') && beside('lint', bin('eslint'), ['.']),
 		(async () => {
