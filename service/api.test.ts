@@ -371,7 +371,10 @@ describe('whatever is sent', () => {
 
 	it('within a sound body gets a named error, never 500 (seeded)', async () => {
 		const wrong: string[] = [];
-		const lines = TRIED.filter((l) => BODIES[l.route] && !l.key.startsWith('GET'));
+		// what is accepted is looked for by an analysis of its own each time: its bodies are tried above
+		const lines = TRIED.filter(
+			(l) => BODIES[l.route] && !l.key.startsWith('GET') && l.route !== '/draft/accepted'
+		);
 		await fc.assert(
 			fc.asyncProperty(
 				fc.constantFrom(...lines),
