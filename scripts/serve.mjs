@@ -58,6 +58,8 @@ server.listen(port, process.env.RIGID_LISTEN ?? '127.0.0.1');
 
 /** How long requests that are under way may take to finish once the server is told to end, milliseconds. */
 const STOP_LIMIT = Number(process.env.RIGID_STOP_LIMIT ?? 10_000);
+// every stream that is open waits for it
+process.setMaxListeners(0);
 let ending = false;
 function end() {
 	if (ending) return;

@@ -16,29 +16,49 @@ export type Notice =
 			at: string | null;
 	  };
 
+/** What a listener hears: notices, and that some may have been missed, since the connection was made anew. */
+export type Heard = Notice | { kind: 'missed' };
+
 const CHANNEL = 'rigid_rule';
 
 export async function announce(db: Db, notice: Notice): Promise<void> {
 	await db.query('select pg_notify($1, $2)', [CHANNEL, JSON.stringify(notice)]);
 }
 
-type Heard = (notice: Notice) => void;
-const listeners = new Set<Heard>();
+const listeners = new Set<(heard: Heard) => void>();
 let client: pg.Client | null = null;
 let again: NodeJS.Timeout | null = null;
+/** The connection was lost since the last of them was heard. */
+let missed = false;
 
-/** Hears what is told from here on, until what it gives is called. */
-export function hear(heard: Heard): () => void {
+/** Opened when this server listens. */
+function gate() {
+	let open!: () => void;
+	const opened = new Promise<void>((r) => (open = r));
+	return { opened, open };
+}
+let listening = gate();
+
+/**
+ * Hears what is told, until what it gives is called. What is told before `listening` is done may not be heard:
+ * whoever reads a state to begin with reads it after that.
+ */
+export function hear(heard: (heard: Heard) => void): {
+	deaf: () => void;
+	listening: Promise<void>;
+} {
 	listeners.add(heard);
 	if (!client && !again) void connect();
-	return () => {
+	const deaf = () => {
 		listeners.delete(heard);
 		if (listeners.size) return;
 		if (again) clearTimeout(again);
 		again = null;
 		void client?.end().catch(() => undefined);
 		client = null;
+		listening = gate();
 	};
+	return { deaf, listening: listening.opened };
 }
 
 /** One connection listens for all of this server; one that is lost is made again as long as somebody hears. */
@@ -48,6 +68,8 @@ async function connect() {
 	const lost = () => {
 		if (client !== mine) return;
 		client = null;
+		listening = gate();
+		missed = true;
 		void mine.end().catch(() => undefined);
 		if (!listeners.size || again) return;
 		again = setTimeout(() => {
@@ -64,6 +86,9 @@ async function connect() {
 	try {
 		await mine.connect();
 		await mine.query(`listen ${CHANNEL}`);
+		listening.open();
+		if (missed) for (const heard of listeners) heard({ kind: 'missed' });
+		missed = false;
 	} catch {
 		lost();
 	}

@@ -20,8 +20,13 @@ export const GET: RequestHandler = async (event) => {
 			const say = (text: string) => controller.enqueue(encoder.encode(text));
 			const tell = ({ workspace: _, ...notice }: Notice) =>
 				say(`data: ${JSON.stringify(notice)}\n\n`);
-			const deaf = hear((n) => {
-				if (n.workspace === workspace) tell(n);
+			const tellRevision = async () => {
+				const revision = await revisionOf(db(), workspace);
+				tell({ kind: 'changed', workspace, revision, account: '', name: '' });
+			};
+			const { deaf, listening } = hear((n) => {
+				if (n.kind === 'missed') tellRevision().catch(() => end());
+				else if (n.workspace === workspace) tell(n);
 			});
 			const beat = setInterval(async () => {
 				say(': alive\n\n');
@@ -43,8 +48,9 @@ export const GET: RequestHandler = async (event) => {
 			const ended = () => end();
 			process.once('rigid:ending', ended);
 			say(': here\n\n');
-			const revision = await revisionOf(db(), workspace);
-			tell({ kind: 'changed', workspace, revision, account: '', name: '' });
+			// read once nothing more can be missed
+			await listening;
+			await tellRevision();
 		},
 		cancel: () => end()
 	});
