@@ -176,8 +176,15 @@ test('options come in lines, stand in an order, and go only where nothing holds 
 			.getByRole('row', { name: new RegExp(name.toLowerCase()) })
 			.getByRole('button', { name: 'Uses' })
 			.click();
+		// gone from the page at once, and stored a moment later: a page that is closed before keeps it
+		const stored = page.waitForResponse(
+			(r) =>
+				r.url().endsWith('/draft/model') &&
+				(r.request().postData() ?? '').includes(name.toLowerCase())
+		);
 		await page.getByRole('button', { name: `Remove “${name}”` }).click();
 		await expect(page.getByLabel(`Name of ${name}`)).toHaveCount(0);
+		expect((await stored).ok()).toBe(true);
 	}
 });
 
