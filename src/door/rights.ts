@@ -12,7 +12,7 @@ export const RIGHTS = {
 	write: 'write rules, definitions, tables and trials; rehearse the draft',
 	model: 'change the model: record types, fields, options',
 	release: 'release the draft, put a release in force, take one as the draft',
-	settle: 'accept findings that stop a release',
+	accept: 'accept findings that stop a release',
 	operate: 'make and revoke tokens, read metrics',
 	people: 'add people, give roles and passwords, end sessions',
 	settings: 'change how releases are made',

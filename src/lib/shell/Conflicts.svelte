@@ -3,7 +3,8 @@
 	import type { Rule } from '$core';
 	import Differences from '../rule/Differences.svelte';
 	import { tell } from './notices';
-	import { useWorkbench, type Conflict } from '../work/workbench.svelte';
+	import type { Conflict } from '../work/conflicts.svelte';
+	import { useWorkbench } from '../work/workbench.svelte';
 
 	const w = useWorkbench();
 	/** The conflict whose two versions are seen. */
@@ -13,10 +14,10 @@
 		const [part, id] = c.part.split('.');
 		if (part !== 'rules') return null;
 		const find = (rules: readonly Rule[]) => rules.find((r) => r.id === id) ?? null;
-		return { theirs: find(w.draft.rules), mine: find(w.withMine(c).rules) };
+		return { theirs: find(w.draft.rules), mine: find(w.conflicts.withMine(c).rules) };
 	};
 	function choose(c: Conflict, take: 'mine' | 'theirs') {
-		w.settleConflict(c, take);
+		w.conflicts.settle(c, take);
 		seen = null;
 		tell(
 			take === 'mine'
@@ -26,23 +27,25 @@
 	}
 </script>
 
-{#each w.conflicts as c (c.part)}
+{#each w.conflicts.all as c (c.part)}
 	{@const both = ruleOf(c)}
 	<section
 		class="border-b border-ochre bg-ochre-wash px-6 py-2"
 		aria-label="Two versions of {c.name}"
 	>
-		<div class="flex flex-wrap items-center gap-x-4 gap-y-1">
-			<span class="grow" role="alert"
+		<div class="flex items-center gap-4">
+			<span class="min-w-0 flex-1" role="alert"
 				>▲ {c.by ?? 'Somebody else'} changed {c.name} while you did. Theirs stands; yours is kept here.</span
 			>
 			{#if both}<button
-					class="textlink"
+					class="textlink whitespace-nowrap"
 					aria-expanded={seen === c.part}
 					onclick={() => (seen = seen === c.part ? null : c.part)}>What differs</button
 				>{/if}
-			<button class="button" onclick={() => choose(c, 'theirs')}>Keep theirs</button>
-			<button class="button" onclick={() => choose(c, 'mine')}>Take mine</button>
+			<button class="button whitespace-nowrap" onclick={() => choose(c, 'theirs')}
+				>Keep theirs</button
+			>
+			<button class="button whitespace-nowrap" onclick={() => choose(c, 'mine')}>Take mine</button>
 		</div>
 		{#if both && seen === c.part}
 			<div class="mt-1 bg-sheet p-3">

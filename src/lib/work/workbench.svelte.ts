@@ -14,7 +14,6 @@ import type {
 	ModelFault,
 	Output,
 	Overruled,
-	Piece,
 	Plan,
 	ReferenceTable,
 	Repair,
@@ -34,7 +33,6 @@ import {
 	compilePlan,
 	copiedTo,
 	duplicated,
-	forced,
 	freeName,
 	isAccepted,
 	lossesBetween,
@@ -48,10 +46,8 @@ import {
 	repaired,
 	settle,
 	sheetOf,
-	standsAt,
 	submissionOf,
 	toJson,
-	touched,
 	valuesFromJson,
 	valuesToJson
 } from '$core';
@@ -63,6 +59,7 @@ import { Near } from './near.svelte';
 import { Titles } from './titles.svelte';
 import type { Rehearsal } from '../../server/look/rehearse';
 import { Analysis } from './analysis.svelte';
+import { Conflicts } from './conflicts.svelte';
 import { History, type Stepped } from './history.svelte';
 import { KeptSamples } from './kept.svelte';
 import { Others } from './others.svelte';
@@ -87,17 +84,6 @@ export interface WorkData {
 }
 
 export type { Sample };
-
-/** What was written here where somebody else was first. */
-export interface Conflict {
-	/** As `rules.r_1`. */
-	part: string;
-	/** What it lies in, as people know it. */
-	name: string;
-	by: string | null;
-	/** What was written here. */
-	pieces: readonly Piece[];
-}
 
 const KEY = Symbol('workbench');
 
@@ -127,7 +113,10 @@ export class Workbench {
 	/** The revision of the draft that this page knows. */
 	revision = $state(0);
 	/** Where somebody else was first, with what was written here. */
-	conflicts = $state.raw<readonly Conflict[]>([]);
+	readonly conflicts = new Conflicts(
+		() => this.draft,
+		(label, set) => this.edit(label, set)
+	);
 	readonly saver = new Saver(
 		() => this.draft,
 		(step) => this.#stepped(step),
@@ -245,37 +234,10 @@ export class Workbench {
 		const before = this.draft;
 		const { set, lost } = this.saver.loaded(data.draft.set);
 		this.draft = set;
-		if (lost.length) this.#conflict(lost, before);
+		if (lost.length) this.conflicts.keep(lost, before, this.#authors);
 		if (this.saver.state !== 'saved') return;
 		if (this.loadedHash !== data.draftHash || this.draft !== before || others) this.analysis.look();
 		this.loadedHash = data.draftHash;
-	}
-
-	/** Keeps what was written here where somebody else was first: theirs stands, and one may choose. */
-	#conflict(lost: readonly Piece[], mine: RuleSet) {
-		const more = touched(lost).map(({ part, id }): Conflict => {
-			const pieces = lost.filter((p) => p.path[0] === part && p.path[1] === id);
-			const gone = standsAt(this.draft, [part, id]) === undefined;
-			const whole = standsAt(mine, [part, id]) as JsonValue | undefined;
-			return {
-				part: `${part}.${id}`,
-				name: partName(gone ? mine : this.draft, [part, id]),
-				by: this.#authors[`${part}.${id}`] ?? null,
-				// what they took out comes back whole
-				pieces: gone && whole ? [{ path: [part, id], after: whole, behind: null }] : pieces
-			};
-		});
-		const anew = new Set(more.map((c) => c.part));
-		this.conflicts = [...this.conflicts.filter((c) => !anew.has(c.part)), ...more];
-	}
-
-	/** The draft as it would be with what was written here in the place of what somebody else stored. */
-	withMine = (c: Conflict): RuleSet => forced(this.draft, c.pieces);
-
-	/** Ends a conflict: theirs stays, or what was written here takes its place. */
-	settleConflict(c: Conflict, take: 'mine' | 'theirs') {
-		if (take === 'mine') this.edit(`yours ${c.part}`, this.withMine(c));
-		this.conflicts = this.conflicts.filter((x) => x !== c);
 	}
 
 	// ---- editing ----------------------------------------------------------------------------
@@ -549,7 +511,7 @@ export class Workbench {
 
 	/** Whether this person may accept a finding: authors advice, what blocks who has the right. */
 	mayAccept(f: Finding): boolean {
-		return mayBeAccepted(f) && (f.severity === 'advisory' ? this.canEdit : this.may('settle'));
+		return mayBeAccepted(f) && (f.severity === 'advisory' ? this.canEdit : this.may('accept'));
 	}
 
 	/** What a finding is about, by its name. */

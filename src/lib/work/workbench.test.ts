@@ -302,9 +302,9 @@ describe('saving', () => {
 		expect(w.saver.state).toBe('saved');
 		expect(size().why).toBe('theirs');
 		expect(w.saver.trouble).toBeNull();
-		expect(w.conflicts).toMatchObject([{ part: 'rules.size_class', name: `“${size().name}”` }]);
-		w.settleConflict(w.conflicts[0], 'theirs');
-		expect([size().why, w.conflicts]).toEqual(['theirs', []]);
+		expect(w.conflicts.all).toMatchObject([{ part: 'rules.size_class', name: `“${size().name}”` }]);
+		w.conflicts.settle(w.conflicts.all[0], 'theirs');
+		expect([size().why, w.conflicts.all]).toEqual(['theirs', []]);
 		answer = () => ({ status: 400, body: { message: 'name is too long' } });
 		why('x');
 		await later();
@@ -323,7 +323,7 @@ describe('saving', () => {
 		await later();
 		// the other rule was held up by nothing
 		expect(pieces().map((p) => p.path.join('.'))).toEqual(['rules.urgency.name']);
-		w.settleConflict(w.conflicts[0], 'mine');
+		w.conflicts.settle(w.conflicts.all[0], 'mine');
 		expect(size().why).toBe('mine');
 		await later();
 		expect(pieces().at(-1)).toMatchObject({ before: 'theirs', after: 'mine' });
@@ -344,7 +344,7 @@ describe('saving', () => {
 			})
 		);
 		expect(size()).toBeUndefined();
-		w.settleConflict(w.conflicts[0], 'mine');
+		w.conflicts.settle(w.conflicts.all[0], 'mine');
 		expect(size().why).toBe('once more');
 	});
 	it('loads what others stored before a step of its own, and what it hears of', async () => {

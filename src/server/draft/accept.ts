@@ -63,7 +63,7 @@ export async function acceptFinding(
 function mayAccept(account: Account, f: Finding) {
 	if (!mayBeAccepted(f))
 		throw new BadInput('What keeps a rule, definition or table from working cannot be accepted.');
-	if (f.severity === 'blocking' && !may(account.role, 'settle'))
+	if (f.severity === 'blocking' && !may(account.role, 'accept'))
 		throw new NotAllowed('This finding blocks a release; an administrator may accept it.');
 }
 

@@ -148,8 +148,8 @@ function keyOf(request: Request): string | null {
 /**
  * Carries out changes that came by the API. A request that has an `Idempotency-Key` is carried out once: its
  * answer is kept a day in the transaction of the change, and given again to the same request; one that
- * comes while the first is at it waits for it.
- * @throws {BadInput} when the key is none, or was sent with another request
+ * comes while the first is at it waits for it. The same key with another request is answered 422.
+ * @throws {BadInput} when the key is none
  */
 export async function carryOut(
 	event: { request: Request; url: URL },

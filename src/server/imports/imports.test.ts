@@ -9,6 +9,7 @@ import { readImport, readRows, sameFile, tallyRows } from '../db/imports';
 import { beat, givenUp, readJob, stopJob, takeFromDead } from '../db/jobs';
 import { db } from '../db/pool';
 import { workOn } from '../jobs/work';
+import { changePerson } from '../people/people';
 import { queueRehearsal } from '../jobs/rehearsal';
 import { readRehearsal } from '../db/rules';
 import { BegunAlready, begin, takeIn } from './imports';
@@ -166,7 +167,7 @@ describe('trying an import', () => {
 		const changes = await db().query('select count(*) from change');
 		const job = await begin(t.author, id, 'dry run', await settingsOf(id, { by: 'phone' }));
 		await work();
-		expect(await readJob(db(), job)).toMatchObject({ state: 'done', done: 400, of: 450 });
+		expect(await readJob(db(), job)).toMatchObject({ state: 'done', done: 450, of: 450 });
 		expect([await count(), await count('deal')]).toEqual(before);
 		expect((await db().query('select count(*) from change')).rows).toEqual(changes.rows);
 		const tried = await rowsOf(id, 'dry');
@@ -259,16 +260,43 @@ describe('a job', () => {
 		]);
 		expect(await givenUp(db())).toEqual([{ id: job, message: 'It is no longer in the queue.' }]);
 	});
-	it('that fails says so, with words for people and none of the inside', async () => {
-		const id = await long(3, 'Failed');
+	it('that can no longer be carried out says by name why not', async () => {
+		const failing = async (spoil: (id: string) => Promise<unknown>) => {
+			const id = await long(3, 'Failed');
+			const job = await begin(t.author, id, 'import', await settingsOf(id));
+			await spoil(id);
+			await work();
+			const j = (await readJob(db(), job))!;
+			expect(j.state).toBe('failed');
+			return j.message;
+		};
+		expect(
+			await failing((id) => db().query("update import set type = 'gone' where id = $1", [id]))
+		).toBe('The record type “gone” is no longer there.');
+		expect(
+			await failing((id) =>
+				db().query(
+					`update import set settings = jsonb_set(settings, '{columns}', '["taken_out"]') where id = $1`,
+					[id]
+				)
+			)
+		).toBe('Customer has no field “taken_out”.');
+		// whoever began it may no longer do so: neither may what they began
+		expect(await failing(() => changePerson(t.admin, t.author.id, { role: 'reader' }))).toBe(
+			`${t.author.name} may no longer import.`
+		);
+		await changePerson(t.admin, t.author.id, { role: 'author' });
+		expect(await stored('Failed')).toEqual([]);
+	});
+	it('that fails otherwise tells nothing of the inside', async () => {
+		const id = await long(3, 'Broken');
 		const job = await begin(t.author, id, 'import', await settingsOf(id));
-		await db().query("update import set type = 'gone' where id = $1", [id]);
+		await db().query("update import set settings = '7' where id = $1", [id]);
 		await work();
-		const j = (await readJob(db(), job))!;
-		expect([j.state, j.message]).toEqual([
-			'failed',
-			expect.stringContaining('Something went wrong')
-		]);
+		expect(await readJob(db(), job)).toMatchObject({
+			state: 'failed',
+			message: `Something went wrong here; the log has it under job ${job}.`
+		});
 	});
 	it('of the queue itself runs in a runner as the server has it', async () => {
 		const id = await long(450, 'Runner');

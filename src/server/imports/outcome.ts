@@ -1,6 +1,13 @@
 /** What became of a row, as it is kept and shown. */
 import type { RowOutcome } from '../db/imports';
-import { RefusedChange, isMadeUp, type SaveOutcome, type SubmissionFault } from '../records';
+import {
+	RefusedChange,
+	isMadeUp,
+	type SaveOutcome,
+	type Submission,
+	type SubmissionFault
+} from '../records';
+import type { Ready } from './rows';
 
 const NOTHING = {
 	changes: [],
@@ -13,7 +20,7 @@ const NOTHING = {
 };
 
 /** Of a row that was refused, before anything was tried or by the rules. */
-export const refusedRow = (faults: SubmissionFault[], id: string | null = null): RowOutcome => ({
+const refusedRow = (faults: SubmissionFault[], id: string | null = null): RowOutcome => ({
 	...NOTHING,
 	is: 'refused',
 	id,
@@ -21,7 +28,7 @@ export const refusedRow = (faults: SubmissionFault[], id: string | null = null):
 });
 
 /** Of a row that was a change. */
-export function outcomeOf(o: SaveOutcome[] | RefusedChange, id: string | null): RowOutcome {
+function outcomeOf(o: SaveOutcome[] | RefusedChange, id: string | null): RowOutcome {
 	if (o instanceof RefusedChange) return refusedRow(o.faults, id);
 	const [r] = o;
 	return {
@@ -37,3 +44,19 @@ export function outcomeOf(o: SaveOutcome[] | RefusedChange, id: string | null): 
 		pending: r.pending
 	};
 }
+
+/** Of the rows of a piece: of those that are changes by what came of them, of the others by what is wrong. */
+export function rowOutcomes(
+	ready: readonly Ready[],
+	outcomes: readonly (SaveOutcome[] | RefusedChange)[]
+): { line: number; outcome: RowOutcome }[] {
+	let k = 0;
+	return ready.map(({ line, submission, faults }) => ({
+		line,
+		outcome: submission ? outcomeOf(outcomes[k++], submission.id) : refusedRow(faults)
+	}));
+}
+
+/** The changes of a piece, one for each row that is one. */
+export const changesOf = (ready: readonly Ready[]): Submission[][] =>
+	ready.flatMap(({ submission }) => (submission ? [[submission]] : []));

@@ -8,7 +8,7 @@ import { db, transaction } from '../db/pool';
 import { hashOfDraft, lockDraft, readDraft, saveRehearsal } from '../db/rules';
 import { rehearse } from '../look/rehearse';
 import { inForce } from '../records';
-import type { Doing } from './doing';
+import type { JobRun } from './run';
 
 /** Queues a rehearsal of the draft; one that is under way is that one. @returns the job */
 export async function queueRehearsal(by: Account): Promise<string> {
@@ -29,7 +29,7 @@ export async function queueRehearsal(by: Account): Promise<string> {
 }
 
 /** Rehearses the draft as it stands when this begins. */
-export async function rehearsal({ job, progress }: Doing): Promise<void> {
+export async function rehearsal({ job, progress }: JobRun): Promise<void> {
 	const { workspace } = job;
 	const [force, draft] = await Promise.all([inForce(db(), workspace), readDraft(db(), workspace)]);
 	let of = 0;

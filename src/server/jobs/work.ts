@@ -7,14 +7,14 @@ import { BadInput } from '../../door';
 import { log } from '../http/log';
 import { dryRun } from '../imports/dry-run';
 import { importPiece } from '../imports/piece';
-import { Stopped, type Doing } from './doing';
+import { Stopped, type JobRun } from './run';
 import { rehearsal } from './rehearsal';
 
 /** Longest time that a job may take, milliseconds. */
 const LIMIT = Number(process.env.RIGID_JOB_LIMIT ?? 3_600_000);
 
 /** Each kind of job does a piece, and ends the job when that was the last. */
-const KINDS: Readonly<Record<JobKind, (d: Doing) => Promise<void>>> = {
+const KINDS: Readonly<Record<JobKind, (run: JobRun) => Promise<void>>> = {
 	import: importPiece,
 	'dry run': dryRun,
 	rehearsal

@@ -31,6 +31,19 @@
 
 <svelte:head><title>People · Rigid Rule</title></svelte:head>
 
+{#snippet roleBox()}
+	<span class="text-sm"
+		>Role<br /><Choose
+			label="Role"
+			name="role"
+			value={role}
+			choices={roles}
+			class="w-44"
+			onpick={(v) => (role = v)}
+		/></span
+	>
+{/snippet}
+
 {#snippet inputs(p: Person | null)}
 	{#if p}<input type="hidden" name="id" value={p.id} />{/if}
 	<label class="text-sm"
@@ -52,16 +65,7 @@
 				autocomplete="off"
 			/></label
 		>{/if}
-	<span class="text-sm"
-		>Role<br /><Choose
-			label="Role"
-			name="role"
-			value={role}
-			choices={roles}
-			class="w-44"
-			onpick={(v) => (role = v)}
-		/></span
-	>
+	{@render roleBox()}
 	{#if target && !p?.service}
 		<span class="w-52 text-sm"
 			>Stands for<br /><LinkInput
@@ -126,16 +130,7 @@
 						use:focus
 					/></label
 				>
-				<span class="text-sm"
-					>Role<br /><Choose
-						label="Role"
-						name="role"
-						value={role}
-						choices={roles}
-						class="w-44"
-						onpick={(v) => (role = v)}
-					/></span
-				>
+				{@render roleBox()}
 				<button class="button">Add the service</button>
 				<button type="button" class="textlink" onclick={() => (open = null)}>Leave it</button>
 			</Form>

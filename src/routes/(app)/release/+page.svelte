@@ -283,7 +283,7 @@
 		<table class="grid-table text-sm" aria-label="Drafts put aside">
 			<thead
 				><tr
-					><th>Put aside</th><th>By</th><th>For</th><th>Rules</th><th
+					><th>Put aside</th><th>By</th><th>In its place</th><th>Rules</th><th
 						><span class="sr-only">What can be done with it</span></th
 					></tr
 				></thead

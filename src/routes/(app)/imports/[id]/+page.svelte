@@ -6,7 +6,7 @@
 	import JobState from '$lib/shell/JobState.svelte';
 	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
-	import type { JsonValue } from '$core';
+	import { writerOf, type JsonValue } from '$core';
 
 	let { data } = $props();
 	const w = useWorkbench();
@@ -26,6 +26,7 @@
 				w.force.set.rules.some(
 					(r) =>
 						r.type === type.id &&
+						writerOf(r.body) &&
 						r.outputs.some((o) => o.field === f.id && o.hold !== 'locked' && !o.closed)
 				)
 		)
@@ -117,7 +118,7 @@
 						choices={[
 							{
 								value: '',
-								label: columns.includes('No.') ? 'by its number' : 'not: each is a new one'
+								label: columns.includes('No.') ? 'by its number' : 'none: each row is a new one'
 							},
 							...data.keys.map((k) => ({ value: k.value, label: `by ${k.label}` }))
 						]}
@@ -197,7 +198,8 @@
 				>{#each kinds as k (k)}<a
 						class="textlink mr-3"
 						aria-current={data.is === k ? 'true' : undefined}
-						href={here({ is: k })}>{formatCount(data.tally[k])} {WORDS[k]}</a
+						href={here({ is: k })}
+						>{formatCount(data.tally[k])} {k === 'same' ? WORDS.same : `${would}${WORDS[k]}`}</a
 					>{/each}{#if data.is}<a class="textlink" href={here({})}>all</a>{/if}</span
 			>
 			<span

@@ -1,10 +1,11 @@
-/** What a job is to those who carry it out. */
+/** What a job is to those who carry out a piece of it. */
 import type { Job } from '../db/jobs';
 
 /** Somebody asked the job to stop. */
 export class Stopped extends Error {}
 
-export interface Doing {
+/** One piece of it that is carried out. */
+export interface JobRun {
 	job: Job;
 	/**
 	 * Tells how far it is.
