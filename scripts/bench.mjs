@@ -1,8 +1,10 @@
 // npm run bench: speed, as ratios measured in one run.
 //   -- core       the core alone
 //   -- database   what needs PostgreSQL; it makes a private one that is empty at the start
+//   -- service    a small change beside the jobs of the running server
 import { spawnSync } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
+import path from 'node:path';
 import { ROOT, bin, npmPackages, run, say, startCluster, withLock } from './lib/setup.mjs';
 
 const only = process.argv.slice(2);
@@ -19,15 +21,23 @@ function show(command, args, env = {}) {
 
 await withLock('install', async () => npmPackages());
 let cluster = null;
+/** The address of a database that is empty. */
+async function empty() {
+	cluster ??= await startCluster('bench-postgres', 5733);
+	const name = `bench_${randomBytes(4).toString('hex')}`;
+	const url = new URL(cluster.url);
+	url.pathname = `/${name}`;
+	run(process.execPath, ['scripts/create-database.mjs', cluster.url, name]);
+	return url.href;
+}
 try {
 	if (wants('core')) show(bin('tsx'), ['bench/settle.ts']);
-	if (wants('database')) {
-		cluster = await startCluster('bench-postgres', 5733);
-		const name = `bench_${randomBytes(4).toString('hex')}`;
-		const url = new URL(cluster.url);
-		url.pathname = `/${name}`;
-		run(process.execPath, ['scripts/create-database.mjs', cluster.url, name]);
-		show(bin('tsx'), ['bench/database.ts'], { DATABASE_URL: url.href });
+	if (wants('database')) show(bin('tsx'), ['bench/database.ts'], { DATABASE_URL: await empty() });
+	if (wants('service')) {
+		const build = path.join(ROOT, '.data', 'bench-build');
+		const built = { RIGID_BUILD_DIR: build, RIGID_KIT_DIR: '.data/bench-kit', RIGID_BUILD: build };
+		show(bin('vite'), ['build', '--logLevel', 'warn'], built);
+		show(bin('tsx'), ['bench/service.ts'], { ...built, DATABASE_URL: await empty() });
 	}
 } catch (e) {
 	say(`\n${e.message}`);

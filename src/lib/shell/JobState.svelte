@@ -1,5 +1,5 @@
 <script lang="ts">
-	/** How far a job is, and the button that stops it. */
+	/** How far a job is, and the buttons that pause and stop it. */
 	import type { Job } from '$server/db/jobs';
 	import { Refused, ask } from '../work/http';
 	import { formatCount } from '../words/format';
@@ -10,13 +10,25 @@
 	const SAYS = {
 		waiting: 'waits for its turn',
 		running: 'runs',
+		paused: 'has paused',
 		done: 'is done',
 		failed: 'failed',
 		cancelled: 'was stopped'
 	};
-	async function stop() {
+	/** What it has done stands when it pauses; of the others nothing counts before the end. */
+	const pausable = $derived(job.kind === 'import' || job.kind === 'rehearsal');
+	const says = $derived(
+		job.ended
+			? SAYS[job.state]
+			: job.stopping
+				? 'is being stopped'
+				: job.pausing && job.state !== 'paused'
+					? 'pauses at its next piece'
+					: SAYS[job.state]
+	);
+	async function see(to: Parameters<typeof ask>[1]) {
 		try {
-			await ask(`/jobs/${job.id}`, { method: 'DELETE' });
+			await ask(`/jobs/${job.id}`, to);
 			trouble = '';
 		} catch (e) {
 			if (!(e instanceof Refused)) throw e;
@@ -29,15 +41,22 @@
 <div class="flex flex-wrap items-center gap-3 text-sm" data-testid="job">
 	<span role="status"
 		>{#if job.state === 'failed'}<span class="text-brick">● </span>{/if}The {job.kind}
-		{job.stopping && !job.ended ? 'stops at its next piece' : SAYS[job.state]}{job.of &&
-		job.state !== 'done'
+		{says}{job.of && job.state !== 'done'
 			? `: ${formatCount(job.done)} of ${formatCount(job.of)}`
 			: ''}{job.message ? `. ${job.message}` : ''}</span
 	>
 	{#if !job.ended}
 		<progress class="h-2 w-60" max="1" value={job.of ? part : undefined} aria-label="How far it is"
 		></progress>
-		<button class="button" disabled={job.stopping} onclick={() => void stop()}>Stop it</button>
+		{#if pausable}<button
+				class="button"
+				disabled={job.stopping}
+				onclick={() => void see({ method: 'PATCH', body: { paused: !job.pausing } })}
+				>{job.pausing ? 'Go on' : 'Pause'}</button
+			>{/if}
+		<button class="button" disabled={job.stopping} onclick={() => void see({ method: 'DELETE' })}
+			>Stop it</button
+		>
 	{/if}
 	{#if trouble}<span class="text-brick" role="alert">● {trouble}</span>{/if}
 </div>

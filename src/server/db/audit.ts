@@ -32,6 +32,8 @@ export const DEEDS = {
 	'imported a file': 'Records',
 	'deleted a record': 'Records',
 	'stopped a job': 'Jobs',
+	'paused a job': 'Jobs',
+	'went on with a job': 'Jobs',
 	'took out a file': 'Exports',
 	'exported the audit': 'Exports'
 } as const;

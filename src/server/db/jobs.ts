@@ -2,8 +2,11 @@
 
 import type { Db } from './pool';
 
-export type JobKind = 'import' | 'dry run' | 'rehearsal';
-export type JobState = 'waiting' | 'running' | 'done' | 'failed' | 'cancelled';
+export type JobKind = 'import' | 'dry run' | 'rehearsal' | 'analysis';
+export type JobState = 'waiting' | 'running' | 'paused' | 'done' | 'failed' | 'cancelled';
+
+/** Those that can be paused: what they have done so far stands. */
+export const PAUSABLE: ReadonlySet<JobKind> = new Set<JobKind>(['import', 'rehearsal']);
 
 export interface Job {
 	id: string;
@@ -23,15 +26,19 @@ export interface Job {
 	result: unknown;
 	message: string | null;
 	stopping: boolean;
+	pausing: boolean;
 	/** ISO 8601. */
 	queued: string;
 	began: string | null;
+	/** When it last went on after a pause. */
+	resumed: string | null;
 	ended: string | null;
 }
 
 const iso = (c: string) => `to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
 const JOB = `j.id::text, j.workspace, j.kind, j.title, j.account::text, a.name as by, j.input, j.state, j.done, j.of,
-	j.result, j.message, j.stopping, ${iso('j.queued_at')} as queued, ${iso('j.began_at')} as began, ${iso('j.ended_at')} as ended`;
+	j.result, j.message, j.stopping, j.pausing, ${iso('j.queued_at')} as queued, ${iso('j.began_at')} as began,
+	${iso('j.resumed_at')} as resumed, ${iso('j.ended_at')} as ended`;
 const FROM = 'from job j left join account a on a.id = j.account';
 
 /** How often a piece is tried that failed: the queue waits longer each time. */
@@ -45,14 +52,116 @@ export async function queuePiece(db: Db, job: string): Promise<void> {
 	);
 }
 
+/** A stretch of keys of a record type, both ends included: what one worker does of a job. */
+export interface Range {
+	n: number;
+	type: string;
+	low: string;
+	high: string;
+}
+
+/** Ranges come after pieces that wait: there are many of them, and an import is not to wait for all. */
+const AFTER_PIECES = 10;
+const RANGE_KEY = `j.id::text || ':' || g.n`;
+
+/** Cuts a job into ranges and queues them all. */
+export async function cutJob(db: Db, job: string, ranges: readonly Range[]): Promise<void> {
+	await db.query(
+		`insert into job_range (job, n, type, low, high)
+		 select $1, r.n, r.type, r.low, r.high
+		 from jsonb_to_recordset($2::jsonb) as r(n int, type text, low bigint, high bigint)`,
+		[job, JSON.stringify(ranges)]
+	);
+	await queueRanges(db, job);
+}
+
+/** Puts the ranges of a job that are not done into the queue. @returns how many there are */
+export async function queueRanges(db: Db, job: string): Promise<number> {
+	const r = await db.query(
+		`select graphile_worker.add_job('piece', json_build_object('job', j.id::text, 'range', g.n),
+		   job_key := ${RANGE_KEY}, job_key_mode := 'replace', max_attempts := $2, priority := $3)
+		 from job j join job_range g on g.job = j.id where j.id = $1 and g.result is null order by g.n`,
+		[job, ATTEMPTS, AFTER_PIECES]
+	);
+	return r.rowCount ?? 0;
+}
+
+/** A range that is not done; null when it is. */
+export async function openRange(db: Db, job: string, n: number): Promise<Range | null> {
+	const r = await db.query<Range>(
+		`select n, type, low::text, high::text from job_range where job = $1 and n = $2 and result is null`,
+		[job, n]
+	);
+	return r.rows[0] ?? null;
+}
+
+/**
+ * Keeps what a range came to, and counts its records as done. One that was done meanwhile stays as it was.
+ * @returns whether it was the last: of two that end at once, one is told so
+ */
+export async function keepRange(
+	db: Db,
+	job: string,
+	n: number,
+	result: unknown,
+	records: number
+): Promise<boolean> {
+	await lockJob(db, job);
+	const kept = await db.query(
+		'update job_range set result = $3 where job = $1 and n = $2 and result is null',
+		[job, n, JSON.stringify(result)]
+	);
+	if (!kept.rowCount) return false;
+	await db.query('update job set done = done + $2, heard_at = now() where id = $1', [job, records]);
+	const open = await db.query('select 1 from job_range where job = $1 and result is null limit 1', [
+		job
+	]);
+	return open.rowCount === 0;
+}
+
+/** What the ranges came to, in their order. */
+export async function rangeResults<T>(db: Db, job: string): Promise<T[]> {
+	const r = await db.query<{ result: T }>(
+		'select result from job_range where job = $1 order by n',
+		[job]
+	);
+	return r.rows.map((x) => x.result);
+}
+
+/** Keeps what a job is carried out on, as it was when it began. */
+export async function freeze(db: Db, job: string, frozen: unknown, of: number | null) {
+	await db.query('update job set frozen = $2, of = coalesce($3, of) where id = $1', [
+		job,
+		JSON.stringify(frozen),
+		of
+	]);
+}
+
+/** What was kept of it. */
+export async function frozenOf<T>(db: Db, job: string): Promise<T | null> {
+	const r = await db.query<{ frozen: T | null }>('select frozen from job where id = $1', [job]);
+	return r.rows[0]?.frozen ?? null;
+}
+
 /** Queues a job in the transaction of its cause. @returns its identity */
 export async function insertJob(
 	db: Db,
-	j: Pick<Job, 'workspace' | 'kind' | 'title' | 'account' | 'input'> & { of?: number }
+	j: Pick<Job, 'workspace' | 'kind' | 'title' | 'account' | 'input'> & {
+		of?: number;
+		frozen?: unknown;
+	}
 ): Promise<string> {
 	const r = await db.query<{ id: string }>(
-		`insert into job (workspace, kind, title, account, input, of) values ($1, $2, $3, $4, $5, $6) returning id::text`,
-		[j.workspace, j.kind, j.title.slice(0, 200), j.account, j.input, j.of ?? null]
+		`insert into job (workspace, kind, title, account, input, of, frozen) values ($1, $2, $3, $4, $5, $6, $7) returning id::text`,
+		[
+			j.workspace,
+			j.kind,
+			j.title.slice(0, 200),
+			j.account,
+			j.input,
+			j.of ?? null,
+			j.frozen === undefined ? null : JSON.stringify(j.frozen)
+		]
 	);
 	await queuePiece(db, r.rows[0].id);
 	return r.rows[0].id;
@@ -81,12 +190,17 @@ export async function listJobs(db: Db, workspace: string, most: number): Promise
 	return r.rows.map((j) => ({ ...j, result: null }));
 }
 
-/** The job of a kind that waits or runs; null for none. */
-export async function openJob(db: Db, workspace: string, kind: JobKind): Promise<Job | null> {
+/** The job of a kind that is not at its end; null for none. @param input that it was asked with */
+export async function openJob(
+	db: Db,
+	workspace: string,
+	kind: JobKind,
+	input: Job['input'] = {}
+): Promise<Job | null> {
 	const r = await db.query<Job>(
-		`select ${JOB} ${FROM} where j.workspace = $1 and j.kind = $2 and j.state in ('waiting', 'running')
+		`select ${JOB} ${FROM} where j.workspace = $1 and j.kind = $2 and j.ended_at is null and j.input @> $3
 		 order by j.queued_at desc limit 1`,
-		[workspace, kind]
+		[workspace, kind, input]
 	);
 	return r.rows[0] ?? null;
 }
@@ -94,7 +208,8 @@ export async function openJob(db: Db, workspace: string, kind: JobKind): Promise
 /** It is worked on. */
 export async function noteBegun(db: Db, id: string): Promise<void> {
 	await db.query(
-		`update job set state = 'running', began_at = coalesce(began_at, now()), heard_at = now() where id = $1`,
+		`update job set state = 'running', began_at = coalesce(began_at, now()), heard_at = now()
+		 where id = $1 and ended_at is null`,
 		[id]
 	);
 }
@@ -112,14 +227,15 @@ export async function noteProgress(
 	]);
 }
 
-/** It has come to an end. One that ended before stays as it was. */
+/** It has come to an end: what it was carried out on is of no use any more. One that ended before stays as it was. */
 export async function noteEnded(
 	db: Db,
 	id: string,
 	e: { state: 'done' | 'failed' | 'cancelled'; result?: unknown; message?: string | null }
 ): Promise<void> {
 	await db.query(
-		`update job set state = $2, result = coalesce($3, result), message = $4, ended_at = now(), heard_at = now()
+		`with gone as (delete from job_range where job = $1)
+		 update job set state = $2, result = coalesce($3, result), message = $4, frozen = null, ended_at = now(), heard_at = now()
 		 where id = $1 and ended_at is null`,
 		[id, e.state, e.result === undefined ? null : JSON.stringify(e.result), e.message ?? null]
 	);
@@ -128,24 +244,63 @@ export async function noteEnded(
 /** Asks a job to stop. One that nobody has begun is cancelled at once. @returns whether there was one to stop */
 export async function stopJob(db: Db, workspace: string, id: string): Promise<Job | null> {
 	const r = await db.query(
-		`update job set stopping = true,
-		   state = case when state = 'waiting' then 'cancelled' else state end,
-		   ended_at = case when state = 'waiting' then now() end
-		 where id = $1 and workspace = $2 and state in ('waiting', 'running') returning 1`,
+		`with gone as (delete from job_range g using job j where g.job = $1 and j.id = g.job and j.state in ('waiting', 'paused'))
+		 update job set stopping = true,
+		   state = case when state in ('waiting', 'paused') then 'cancelled' else state end,
+		   ended_at = case when state in ('waiting', 'paused') then now() end
+		 where id = $1 and workspace = $2 and ended_at is null returning 1`,
 		[id, workspace]
 	);
 	return r.rowCount ? readJob(db, id, workspace) : null;
 }
 
-/** Waits for whoever works on the same job in another transaction. */
-export async function lockJob(db: Db, id: string): Promise<void> {
-	await db.query('select 1 from job where id = $1 for no key update', [id]);
+/** Asks a job to pause, which it does at its next piece. @returns it, or null when there was none to pause */
+export async function pauseJob(db: Db, workspace: string, id: string): Promise<Job | null> {
+	const r = await db.query(
+		`update job set pausing = true, state = case when state = 'waiting' then 'paused' else state end
+		 where id = $1 and workspace = $2 and kind = any($3) and ended_at is null and not stopping returning 1`,
+		[id, workspace, [...PAUSABLE]]
+	);
+	return r.rowCount ? readJob(db, id, workspace) : null;
 }
 
-/** Whether it was asked to stop. */
-export async function isStopping(db: Db, id: string): Promise<boolean> {
-	const r = await db.query<{ stopping: boolean }>('select stopping from job where id = $1', [id]);
-	return r.rows[0]?.stopping ?? true;
+/** It has paused: nothing of it is worked on. */
+export async function notePaused(db: Db, id: string): Promise<void> {
+	await db.query(`update job set state = 'paused' where id = $1 and pausing and ended_at is null`, [
+		id
+	]);
+}
+
+/** Goes on with a job that pauses, or is about to. @returns it, or null when it does neither */
+export async function resumeJob(db: Db, workspace: string, id: string): Promise<Job | null> {
+	const r = await db.query(
+		`update job set pausing = false, state = 'waiting', resumed_at = now(), heard_at = now()
+		 where id = $1 and workspace = $2 and pausing and ended_at is null returning 1`,
+		[id, workspace]
+	);
+	if (!r.rowCount) return null;
+	if (!(await queueRanges(db, id))) await queuePiece(db, id);
+	return readJob(db, id, workspace);
+}
+
+/**
+ * Waits for whoever works on the same job in another transaction. The row itself stays free, or nobody could
+ * stop a job while a piece of it is worked on.
+ */
+export async function lockJob(db: Db, id: string): Promise<void> {
+	await db.query('select pg_advisory_xact_lock(72617005, hashtext($1))', [id]);
+}
+
+/** What it was asked meanwhile, and whether it is still to be done. One that is gone is to stop. */
+export async function askedOfJob(
+	db: Db,
+	id: string
+): Promise<{ stopping: boolean; pausing: boolean; ended: boolean }> {
+	const r = await db.query<{ stopping: boolean; pausing: boolean; ended: boolean }>(
+		'select stopping, pausing, ended_at is not null as ended from job where id = $1',
+		[id]
+	);
+	return r.rows[0] ?? { stopping: true, pausing: false, ended: true };
 }
 
 // ---- who works ----------------------------------------------------------------------------------
@@ -181,7 +336,9 @@ export async function takeFromDead(db: Db): Promise<number> {
 export async function givenUp(db: Db): Promise<{ id: string; message: string }[]> {
 	const r = await db.query<{ id: string; message: string }>(
 		`select j.id::text, coalesce(q.last_error, 'It is no longer in the queue.') as message
-		 from job j left join graphile_worker.jobs q on q.key = j.id::text
+		 from (select j.*, case when g.n is null then j.id::text else ${RANGE_KEY} end as key
+		       from job j left join job_range g on g.job = j.id and g.result is null) j
+		 left join graphile_worker.jobs q on q.key = j.key
 		 where j.state in ('waiting', 'running') and j.queued_at < now() - interval '5 seconds'
 		   and coalesce(j.heard_at, j.queued_at) < now() - interval '30 seconds'
 		   and (q.id is null or (q.attempts >= q.max_attempts and q.locked_at is null))`

@@ -1,4 +1,5 @@
 /** The one pool of connections, and transactions on it. */
+import { AsyncLocalStorage } from 'node:async_hooks';
 import pg from 'pg';
 import { OutcomeUnknown, dbTrouble } from './trouble';
 
@@ -9,6 +10,46 @@ for (const oid of [20, 1082, 1700]) pg.types.setTypeParser(oid, asText);
 export type Db = pg.Pool | pg.PoolClient;
 
 let pool: pg.Pool | null = null;
+
+/** The backends of PostgreSQL that work for somebody at this moment, so that what they do can be cancelled. */
+export type Backends = Set<number>;
+const working = new AsyncLocalStorage<Backends>();
+
+/** Does a piece of work, and knows meanwhile which backends do it. */
+export const knowingBackends = <T>(backends: Backends, work: () => Promise<T>): Promise<T> =>
+	working.run(backends, work);
+
+type Taken = pg.PoolClient & { processID?: number };
+
+/** The pool, which notes for whom a connection is taken. */
+class NotingPool extends pg.Pool {
+	override connect(): Promise<pg.PoolClient>;
+	override connect(taken: Parameters<pg.Pool['connect']>[0]): void;
+	override connect(taken?: Parameters<pg.Pool['connect']>[0]): Promise<pg.PoolClient> | void {
+		const backends = working.getStore();
+		const noted = (client: Taken | undefined) => {
+			const pid = client?.processID;
+			if (!client || !backends || pid === undefined) return client;
+			backends.add(pid);
+			const release = client.release.bind(client);
+			client.release = (e) => {
+				backends.delete(pid);
+				release(e);
+			};
+			return client;
+		};
+		if (!taken) return super.connect().then((client) => noted(client)!);
+		super.connect((e, client, done) => {
+			noted(client);
+			taken(e, client, client ? client.release : done);
+		});
+	}
+}
+
+/** What these backends do just now fails with 57014. */
+export async function cancelBackends(db: Db, backends: Backends): Promise<void> {
+	if (backends.size) await db.query('select pg_cancel_backend(unnest($1::int[]))', [[...backends]]);
+}
 
 /**
  * A setting that is a number: connections, or milliseconds.
@@ -28,7 +69,7 @@ export function db(): pg.Pool {
 	if (!pool) {
 		const connectionString = process.env.DATABASE_URL;
 		if (!connectionString) throw new Error('DATABASE_URL is not set: say which PostgreSQL to use.');
-		pool = new pg.Pool({
+		pool = new NotingPool({
 			connectionString,
 			max: setting('RIGID_DB_CONNECTIONS', 10),
 			connectionTimeoutMillis: setting('RIGID_DB_WAIT', 5_000),

@@ -195,20 +195,40 @@ export async function matchingIds(
 	return out;
 }
 
-/** Hands every record of a type to a function, piece by piece, so that memory stays flat. */
+/** Cuts the records of a type by their keys, so many to a range, in the order of the keys. */
+export async function cutByKey(
+	db: Db,
+	workspace: string,
+	type: string,
+	size: number
+): Promise<{ low: string; high: string; records: number }[]> {
+	const r = await db.query<{ low: string; high: string; records: number }>(
+		`select min(id)::text as low, max(id)::text as high, count(*)::int as records
+		 from (select id, (row_number() over (order by id) - 1) / $2 as n from ${tableOf(type)} where workspace = $1) k
+		 group by n order by n`,
+		[workspace, size]
+	);
+	return r.rows;
+}
+
+/**
+ * Hands every record of a type to a function, piece by piece, so that memory stays flat.
+ * @param o keys between which the records are, both included; all where none are given
+ */
 export async function eachPiece(
 	db: Db,
 	schema: Schema,
 	workspace: string,
 	type: string,
 	visit: (records: StoredRecord[]) => Promise<void>,
-	piece = 1000
+	{ low = '0', high = null as string | null, piece = 1000 } = {}
 ): Promise<void> {
-	let after = '0';
+	let after = String(BigInt(low) - 1n);
 	for (;;) {
 		const r = await db.query(
-			`select * from ${tableOf(type)} where workspace = $1 and id > $2 order by id limit ${piece}`,
-			[workspace, after]
+			`select * from ${tableOf(type)} where workspace = $1 and id > $2 and ($3::bigint is null or id <= $3::bigint)
+			 order by id limit ${piece}`,
+			[workspace, after, high]
 		);
 		await visit(r.rows.map((row) => toStored(schema, type, row)));
 		if (r.rows.length < piece) return;

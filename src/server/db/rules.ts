@@ -497,3 +497,31 @@ export async function saveRehearsal(
 		[workspace, hash, JSON.stringify(result)]
 	);
 }
+
+/** How long an analysis is kept that nobody has made anew. */
+const ANALYSIS_KEPT = "interval '7 days'";
+
+/** What the analysis came to that was made of exactly this; null for none. */
+export async function readAnalysis<T>(db: Db, workspace: string, hash: string): Promise<T | null> {
+	const r = await db.query<{ answer: T }>(
+		'select answer from analysis where workspace = $1 and hash = $2',
+		[workspace, hash]
+	);
+	return r.rows[0]?.answer ?? null;
+}
+
+export async function keepAnalysis(
+	db: Db,
+	workspace: string,
+	hash: string,
+	answer: unknown
+): Promise<void> {
+	await db.query(`delete from analysis where workspace = $1 and at < now() - ${ANALYSIS_KEPT}`, [
+		workspace
+	]);
+	await db.query(
+		`insert into analysis (workspace, hash, answer) values ($1, $2, $3)
+		 on conflict (workspace, hash) do update set at = now(), answer = excluded.answer`,
+		[workspace, hash, JSON.stringify(answer)]
+	);
+}

@@ -1,6 +1,7 @@
 /** Findings of the stored draft that are accepted: by whom, until when, and what a release keeps of it. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
+import { workBeside } from '../../../tests/worker';
 import { Schema, analyse, compilePlan, isAccepted, stopsRelease } from '../../core';
 import { BadInput, checkAcceptance, checkPieces, checkRelease } from '../../door';
 import { zones } from '../../runtime/zones';
@@ -18,10 +19,15 @@ import {
 import { NotAllowed, acceptFinding, takeBackAcceptance } from './accept';
 
 let t: Fresh;
+let worker: Awaited<ReturnType<typeof workBeside>>;
 beforeAll(async () => {
 	t = await freshDatabase();
+	worker = await workBeside();
 });
-afterAll(() => t.drop());
+afterAll(async () => {
+	await worker.stop();
+	await t.drop();
+});
 
 const draft = async () => (await readDraft(db(), t.workspace)).set;
 async function look() {

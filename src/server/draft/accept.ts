@@ -6,7 +6,7 @@ import { knownOverruled } from '../db/journal';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
 import { hashOf, listTrials, lockDraft, putPart, readDraft, removePart } from '../db/rules';
-import { analyseApart } from '../look/analysis';
+import { lookedThrough } from '../jobs/analysis';
 import type { Account } from '../people/accounts';
 import { may } from '../../door/rights';
 import { note } from '../audit/audit';
@@ -33,7 +33,7 @@ export async function acceptFinding(
 		listTrials(db(), workspace),
 		knownOverruled(db(), workspace)
 	]);
-	const { checked } = await analyseApart({ model, set, trials, overruled });
+	const { checked } = await lookedThrough(account, { model, set, trials, overruled });
 	const finding = checked.findings.find((f) => f.id === id);
 	if (!finding)
 		throw new BadInput('This is no longer found in the draft. Look again: it may be mended.');

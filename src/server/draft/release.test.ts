@@ -1,6 +1,7 @@
 /** Releases, the revision of the draft, drafts put aside, the second person: by two at once too. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
+import { workBeside } from '../../../tests/worker';
 import { editBetween, type RuleSet } from '../../core';
 import { BadInput } from '../../door';
 import { readEntries } from '../db/audit';
@@ -23,12 +24,17 @@ import { DraftMoved, revisionOf } from './revision';
 import { dropTrial, storeTrial } from './trials';
 
 let t: Fresh;
+let worker: Awaited<ReturnType<typeof workBeside>>;
 beforeAll(async () => {
 	t = await freshDatabase();
+	worker = await workBeside();
 	// the demo's draft has mistakes, and its tables lack a row; its first release is sound
 	await takeAsDraft(t.admin, 1, await seen());
 });
-afterAll(() => t.drop());
+afterAll(async () => {
+	await worker.stop();
+	await t.drop();
+});
 
 const seen = () => revisionOf(db(), t.workspace);
 const draft = async () => (await readDraft(db(), t.workspace)).set;

@@ -23,7 +23,7 @@ import {
 	rulesOf,
 	wroteSinceRelease
 } from '../db/rules';
-import { analyseApart } from '../look/analysis';
+import { lookedThrough } from '../jobs/analysis';
 import { inForce } from '../records';
 import { noteOutOfLine } from '../records/out-of-line';
 import { unfitFor } from './fits';
@@ -66,7 +66,7 @@ export async function releaseDraft(
 	const looked = await readAll(db(), workspace);
 	const { set } = looked.draft;
 	const plan = compilePlan(new Schema(looked.model), set);
-	const { checked, failing } = await analyseApart({
+	const { checked, failing } = await lookedThrough(account, {
 		model: looked.model,
 		set,
 		trials: looked.trials,

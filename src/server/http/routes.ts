@@ -99,6 +99,10 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/jobs': look('jobs and how far they are'),
 	'/jobs/[id]': {
 		GET: { asks: 'look', does: 'how far a job is' },
+		PATCH: {
+			asks: 'look',
+			does: 'pauses a job of one’s own or goes on with it; any, for whoever operates'
+		},
 		DELETE: { asks: 'look', does: 'stops a job of one’s own; any, for whoever operates' }
 	},
 	'/(app)/people': {

@@ -1,6 +1,6 @@
 /** Files imported as jobs: by whom, piece by piece, tried before, once, killed and stopped in between. */
-import { run, runOnce, Logger } from 'graphile-worker';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { workAll, workBeside } from '../../../tests/worker';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { changeModel } from '../../../tests/model';
 import { withField } from '../../core';
@@ -23,10 +23,6 @@ beforeAll(async () => {
 });
 afterAll(() => t.drop());
 
-const logger = new Logger(() => () => undefined);
-const taskList = { piece: (p: unknown) => workOn((p as { job: string }).job) };
-/** Works until nothing is queued. */
-const work = () => runOnce({ pgPool: db(), taskList, logger, noHandleSignals: true });
 const take = (text: string | Buffer, type = 'customer', name = 'test.csv') =>
 	takeIn(t.author, { type, name, content: Buffer.from(text) });
 const settingsOf = async (id: string, more: Partial<Settings> = {}) => ({
@@ -35,7 +31,7 @@ const settingsOf = async (id: string, more: Partial<Settings> = {}) => ({
 });
 async function imported(id: string, more: Partial<Settings> = {}) {
 	const job = await begin(t.author, id, 'import', await settingsOf(id, more));
-	await work();
+	await workAll();
 	return { job: (await readJob(db(), job))!, rows: await rowsOf(id) };
 }
 const rowsOf = (id: string, column: 'outcome' | 'dry' = 'outcome') =>
@@ -93,7 +89,7 @@ describe('an import', () => {
 		expect(two.find((x) => x.status === 'rejected')).toMatchObject({
 			reason: expect.any(BegunAlready)
 		});
-		await work();
+		await workAll();
 	});
 	it('refuses settings that cannot be, by name', async () => {
 		const id = await take('Trading name,Headcount\nA,1\n');
@@ -166,7 +162,7 @@ describe('trying an import', () => {
 		const before = [await count(), await count('deal')];
 		const changes = await db().query('select count(*) from change');
 		const job = await begin(t.author, id, 'dry run', await settingsOf(id, { by: 'phone' }));
-		await work();
+		await workAll();
 		expect(await readJob(db(), job)).toMatchObject({ state: 'done', done: 450, of: 450 });
 		expect([await count(), await count('deal')]).toEqual(before);
 		expect((await db().query('select count(*) from change')).rows).toEqual(changes.rows);
@@ -186,9 +182,9 @@ describe('trying an import', () => {
 		await expect(begin(t.author, id, 'import', await settingsOf(id))).rejects.toThrow(
 			'tried just now'
 		);
-		await work();
+		await workAll();
 		await begin(t.author, id, 'dry run', await settingsOf(id, { columns: ['trading_name', ''] }));
-		await work();
+		await workAll();
 		expect((await tallyRows(db(), id, 'dry')).created).toBe(1);
 		await imported(id);
 		await expect(begin(t.author, id, 'dry run', await settingsOf(id))).rejects.toThrow(
@@ -210,9 +206,9 @@ describe('a job', () => {
 	it('is stopped between two pieces: what is in stays, and is told', async () => {
 		const id = await long(1000, 'Stopped');
 		const job = await begin(t.author, id, 'import', await settingsOf(id));
-		await workOn(job);
+		await workOn({ job });
 		await stopJob(db(), t.workspace, job);
-		await work();
+		await workAll();
 		expect(await readJob(db(), job)).toMatchObject({ state: 'cancelled', done: 200 });
 		expect(await stored('Stopped')).toHaveLength(200);
 		// one that has ended is not stopped once more, and one that waits is cancelled at once
@@ -220,15 +216,15 @@ describe('a job', () => {
 		const other = await long(3, 'Never');
 		const waiting = await begin(t.author, other, 'import', await settingsOf(other));
 		expect(await stopJob(db(), t.workspace, waiting)).toMatchObject({ state: 'cancelled' });
-		await work();
+		await workAll();
 		expect(await stored('Never')).toEqual([]);
 	});
 	it('done by several workers at once is done once', async () => {
 		const id = await long(900, 'Several');
 		const job = await begin(t.author, id, 'import', await settingsOf(id));
 		// the queue gives a piece to one; that of a worker taken for dead goes to another as well
-		await Promise.all([workOn(job), workOn(job), workOn(job)]);
-		await work();
+		await Promise.all([workOn({ job }), workOn({ job }), workOn({ job })]);
+		await workAll();
 		expect(await readJob(db(), job)).toMatchObject({ state: 'done' });
 		const names = await stored('Several');
 		expect([names.length, new Set(names).size]).toEqual([900, 900]);
@@ -242,12 +238,12 @@ describe('a job', () => {
 			[job]
 		);
 		await beat(db(), ['dead-1']);
-		await work();
+		await workAll();
 		expect(await readJob(db(), job)).toMatchObject({ state: 'waiting' });
 		expect(await takeFromDead(db())).toBe(0);
 		await db().query("update worker set heard_at = now() - interval '1 minute'");
 		expect(await takeFromDead(db())).toBe(1);
-		await work();
+		await workAll();
 		expect(await readJob(db(), job)).toMatchObject({ state: 'done' });
 	});
 	it('that the queue has given up is told as failed, never running for ever', async () => {
@@ -265,7 +261,7 @@ describe('a job', () => {
 			const id = await long(3, 'Failed');
 			const job = await begin(t.author, id, 'import', await settingsOf(id));
 			await spoil(id);
-			await work();
+			await workAll();
 			const j = (await readJob(db(), job))!;
 			expect(j.state).toBe('failed');
 			return j.message;
@@ -292,7 +288,7 @@ describe('a job', () => {
 		const id = await long(3, 'Broken');
 		const job = await begin(t.author, id, 'import', await settingsOf(id));
 		await db().query("update import set settings = '7' where id = $1", [id]);
-		await work();
+		await workAll();
 		expect(await readJob(db(), job)).toMatchObject({
 			state: 'failed',
 			message: `Something went wrong here; the log has it under job ${job}.`
@@ -301,14 +297,7 @@ describe('a job', () => {
 	it('of the queue itself runs in a runner as the server has it', async () => {
 		const id = await long(450, 'Runner');
 		const job = await begin(t.author, id, 'import', await settingsOf(id));
-		const runner = await run({
-			pgPool: db(),
-			taskList,
-			logger,
-			noHandleSignals: true,
-			concurrency: 2,
-			pollInterval: 100
-		});
+		const runner = await workBeside();
 		for (let i = 0; i < 200 && !(await readJob(db(), job))!.ended; i++)
 			await new Promise((r) => setTimeout(r, 50));
 		await runner.stop();
@@ -320,12 +309,12 @@ describe('a rehearsal', () => {
 	it('is one job for whoever asks meanwhile, and keeps its result with the draft', async () => {
 		const [a, b] = await Promise.all([queueRehearsal(t.author), queueRehearsal(t.admin)]);
 		expect(a).toBe(b);
-		await work();
+		await workAll();
 		const job = (await readJob(db(), a))!;
 		expect(job).toMatchObject({ state: 'done', kind: 'rehearsal' });
 		expect(job.result).toMatchObject({ looked: expect.any(Number) });
 		expect((await readRehearsal(db(), t.workspace))!.hash).toMatch(/^[0-9a-f]{64}$/);
 		expect(await queueRehearsal(t.author)).not.toBe(a);
-		await work();
+		await workAll();
 	});
 });

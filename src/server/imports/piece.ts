@@ -1,7 +1,7 @@
 /** A piece of an import: some rows, each a change of its own, with their outcomes in the transaction of the changes. */
 import type pg from 'pg';
 import { keepOutcomes, nextRows, tallyRows } from '../db/imports';
-import { isStopping, lockJob, noteEnded, noteProgress, queuePiece } from '../db/jobs';
+import { askedOfJob, lockJob, noteEnded, noteProgress, queuePiece } from '../db/jobs';
 import { db, transaction } from '../db/pool';
 import type { JobRun } from '../jobs/run';
 import { saveInOrder, type RefusedChange, type SaveOutcome } from '../records';
@@ -32,7 +32,7 @@ export async function importPiece({ job, progress }: JobRun): Promise<void> {
 		async before(client: pg.PoolClient) {
 			// two that have the same piece: the second waits here, and finds it done
 			await lockJob(client, job.id);
-			if (await isStopping(client, job.id)) throw new DoneElsewhere();
+			if ((await askedOfJob(client, job.id)).stopping) throw new DoneElsewhere();
 		},
 		async after(client: pg.PoolClient, outcomes: readonly (SaveOutcome[] | RefusedChange)[]) {
 			const all = rowOutcomes(ready, outcomes);

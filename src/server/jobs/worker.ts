@@ -1,5 +1,8 @@
 /** The thread of background work: pieces of jobs as the queue gives them, and once a second what else there is. */
 import { EventEmitter } from 'node:events';
+import { readlinkSync } from 'node:fs';
+import { setPriority } from 'node:os';
+import { basename } from 'node:path';
 import { parentPort } from 'node:worker_threads';
 import { Logger, run, type WorkerEvents } from 'graphile-worker';
 import { beat, forgetWorkers } from '../db/jobs';
@@ -8,13 +11,24 @@ import { dbTrouble } from '../db/trouble';
 import { log } from '../http/log';
 import type { Told } from './background';
 import { turn } from './turn';
-import { workOn } from './work';
+import { workOn, type Piece } from './work';
 
 /** Milliseconds. */
 const TURN_EVERY = 1000;
 const BEAT_EVERY = 3000;
 /** Pieces worked on at once: while one waits for the database, another goes on. */
 const AT_ONCE = 2;
+
+/** Whoever waits for a request comes first: this thread gives way where cores are few. */
+function giveWay() {
+	try {
+		// Linux counts threads as processes; the number of this one stands behind this link
+		setPriority(Number(basename(readlinkSync('/proc/thread-self'))), 10);
+	} catch {
+		// elsewhere it works beside requests as one of equals
+	}
+}
+giveWay();
 
 const tell = (told: Told) => parentPort!.postMessage(told);
 const quiet = new Logger(() => (level, message) => {
@@ -32,7 +46,7 @@ const runner = await run({
 	pollInterval: TURN_EVERY,
 	logger: quiet,
 	events,
-	taskList: { piece: (payload) => workOn((payload as { job: string }).job) }
+	taskList: { piece: (payload) => workOn(payload as Piece) }
 });
 
 let busy = false;

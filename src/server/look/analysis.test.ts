@@ -32,11 +32,13 @@ describe('the analysis in a thread', () => {
 		expect(checked).toEqual(analyse(compilePlan(schema, set), set, zones));
 		expect(checked.findings.map((f) => f.is)).toContain('never seen to give');
 		expect(failing).toEqual(['not so']);
+		// it is kept as JSON
+		expect(JSON.parse(JSON.stringify(checked))).toEqual(checked);
 	});
 
 	it('is ended at its limit, and says that nothing is known', async () => {
 		await expect(
-			analyseApart({ model: schema.model, set, trials: [], overruled: {} }, 1)
+			analyseApart({ model: schema.model, set, trials: [], overruled: {} }, { limit: 1 })
 		).rejects.toThrow('took longer than 0.001 seconds');
 	});
 

@@ -11,12 +11,16 @@ export class NotAnalysedInTime extends Error {}
 /**
  * Analyses a rule set and runs trials on it.
  * @param limit milliseconds after which it is given up
- * @throws {NotAnalysedInTime}
+ * @throws {NotAnalysedInTime}; the signal's reason, when it is given
  */
-export function analyseApart(job: AnalysisJob, limit = LIMIT): Promise<AnalysisAnswer> {
+export function analyseApart(
+	job: AnalysisJob,
+	{ limit = LIMIT, signal }: { limit?: number; signal?: AbortSignal } = {}
+): Promise<AnalysisAnswer> {
 	const why = `The analysis of the draft took longer than ${limit / 1000} seconds and was ended. Whether the draft is sound is not known, so nothing was done. Try again, or have the limit raised.`;
 	return apart<AnalysisAnswer>('workers/analysis.thread.ts', job, {
 		limit,
+		signal,
 		late: () => new NotAnalysedInTime(why)
 	});
 }

@@ -11,7 +11,7 @@ import { db } from '../db/pool';
 import { readRecords } from '../db/records';
 import { inForce } from '.';
 import { deliver } from '../jobs/outbox';
-import { rehearse } from '../look/rehearse';
+import { rehearse } from '../../../tests/rehearse';
 import { freshDatabase } from '../../../tests/fresh';
 
 const KILLS = Number(process.env.RIGID_RUNS ?? 12);

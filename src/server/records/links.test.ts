@@ -6,7 +6,7 @@ import type { SaveOutcome } from '.';
 import { inForce, save } from '.';
 import { db } from '../db/pool';
 import { readHistory } from '../db/records';
-import { rehearse } from '../look/rehearse';
+import { rehearse } from '../../../tests/rehearse';
 import { readDraft } from '../db/rules';
 import { freshDatabase } from '../../../tests/fresh';
 

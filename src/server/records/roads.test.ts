@@ -24,7 +24,7 @@ import {
 } from '../db/rules';
 import { RefusedChange, inForce, save, type Submission } from '.';
 import { importCsv } from '../../../tests/csv';
-import { rehearse } from '../look/rehearse';
+import { rehearse } from '../../../tests/rehearse';
 import { freshDatabase } from '../../../tests/fresh';
 
 let t: Awaited<ReturnType<typeof freshDatabase>>;

@@ -20,6 +20,7 @@
 	const SAYS = {
 		waiting: 'waits',
 		running: 'runs',
+		paused: 'paused',
 		done: 'done',
 		failed: 'failed',
 		cancelled: 'stopped'

@@ -1,0 +1,228 @@
+/** Jobs: cut into ranges and shared, paused and gone on with, stopped in the middle of what PostgreSQL does. */
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { freshDatabase, type Fresh } from '../../../tests/fresh';
+import { rehearse } from '../../../tests/rehearse';
+import { workAll, workBeside } from '../../../tests/worker';
+import { editBetween } from '../../core';
+import { pauseJob, readJob, resumeJob, stopJob } from '../db/jobs';
+import { knownOverruled } from '../db/journal';
+import { readModel } from '../db/model';
+import { db, transaction } from '../db/pool';
+import { listTrials, putInForce, readDraft, readRehearsal } from '../db/rules';
+import { editDraft } from '../draft/edit';
+import { begin, importOf, takeIn } from '../imports/imports';
+import type { Settings } from '../imports/rows';
+import { inForce } from '../records';
+import { lookedThrough } from './analysis';
+import { queueRehearsal } from './rehearsal';
+import { workOn } from './work';
+
+let t: Fresh;
+beforeAll(async () => {
+	t = await freshDatabase({ customers: 2_500, contacts: 10, leads: 2_100, deals: 30 });
+}, 120_000);
+afterAll(() => t.drop());
+
+const job = async (id: string) => (await readJob(db(), id))!;
+const ranges = async (id: string) =>
+	(
+		await db().query<{ n: number; done: boolean }>(
+			'select n, result is not null as done from job_range where job = $1 order by n',
+			[id]
+		)
+	).rows;
+async function importOfNames(name: string, n: number) {
+	const lines = Array.from({ length: n }, (_, i) => `${name} ${i}`);
+	const content = Buffer.from(`Trading name\n${lines.join('\n')}\n`);
+	const id = await takeIn(t.admin, { type: 'customer', name: `${name}.csv`, content });
+	const { settings } = (await importOf(t.workspace, id))!;
+	return begin(t.admin, id, 'import', settings as Settings);
+}
+const named = async (name: string) =>
+	(await db().query('select 1 from r_customer where f_trading_name like $1', [`${name} %`]))
+		.rowCount;
+async function until(what: () => Promise<boolean>) {
+	for (let i = 0; i < 400; i++) {
+		if (await what()) return;
+		await new Promise((r) => setTimeout(r, 25));
+	}
+	throw new Error('It did not come to that.');
+}
+
+describe('a rehearsal in ranges', () => {
+	it('comes to what one in a single range comes to, whoever does which range', async () => {
+		const id = await queueRehearsal(t.admin);
+		await workOn({ job: id });
+		const cut = await ranges(id);
+		expect(cut.length).toBeGreaterThan(3);
+		// two have the same range, and the last two end at once
+		await Promise.all([...cut, cut[0]].map((r) => workOn({ job: id, range: r.n })));
+		expect(await job(id)).toMatchObject({ state: 'done' });
+		expect((await job(id)).done).toBe((await job(id)).of);
+		expect(await ranges(id)).toEqual([]);
+		const { schema, plan } = await inForce(db(), t.workspace);
+		const { set } = await readDraft(db(), t.workspace);
+		const whole = await rehearse(db(), t.workspace, schema, plan, set, Date.now(), 1e6);
+		expect(whole.records).toBeGreaterThan(0);
+		expect((await readRehearsal(db(), t.workspace))!.result).toEqual(
+			JSON.parse(JSON.stringify(whole))
+		);
+		await workAll();
+	}, 60_000);
+
+	it('that was broken off goes on with the ranges that are left', async () => {
+		const id = await queueRehearsal(t.admin);
+		await workOn({ job: id });
+		await workOn({ job: id, range: 0 });
+		// cut a second time it stays as it was
+		await workOn({ job: id });
+		expect((await ranges(id)).filter((r) => r.done)).toEqual([{ n: 0, done: true }]);
+		expect((await job(id)).done).toBe(2_000);
+		await workAll();
+		expect(await job(id)).toMatchObject({ state: 'done' });
+	}, 60_000);
+
+	it('is of the draft as it was when it began', async () => {
+		const id = await queueRehearsal(t.admin);
+		await workOn({ job: id });
+		const before = (await readDraft(db(), t.workspace)).set;
+		const without = { ...before, rules: before.rules.slice(1) };
+		await transaction((c) => editDraft(c, t.admin, editBetween('', before, without).pieces));
+		await workAll();
+		expect(await job(id)).toMatchObject({ state: 'done' });
+		const again = await queueRehearsal(t.admin);
+		await workAll();
+		expect(await job(again)).toMatchObject({ state: 'done' });
+		await transaction((c) => editDraft(c, t.admin, editBetween('', without, before).pieces));
+	}, 60_000);
+
+	it('fails by name when another release comes in force meanwhile', async () => {
+		const id = await queueRehearsal(t.admin);
+		await workOn({ job: id });
+		const { release } = await inForce(db(), t.workspace);
+		const other = await db().query<{ number: number }>(
+			`insert into release (workspace, number, created_by, note, doc, hash)
+			 select workspace, number + 1, created_by, note, doc, hash from release where number = $1 returning number`,
+			[release]
+		);
+		await transaction((c) => putInForce(c, t.workspace, other.rows[0].number, null));
+		await workAll();
+		expect(await job(id)).toMatchObject({
+			state: 'failed',
+			message: 'Another release came in force, or the model changed, while it ran. Rehearse again.'
+		});
+		expect(await ranges(id)).toEqual([]);
+	}, 60_000);
+});
+
+describe('a job that pauses', () => {
+	it('does so at its next piece, does nothing meanwhile, and goes on where it was', async () => {
+		const id = await importOfNames('Paused', 700);
+		await workOn({ job: id });
+		expect(await pauseJob(db(), t.workspace, id)).toMatchObject({ pausing: true });
+		await workAll();
+		expect(await job(id)).toMatchObject({ state: 'paused', done: 200 });
+		await workAll();
+		expect(await named('Paused')).toBe(200);
+		expect(await resumeJob(db(), t.workspace, id)).toMatchObject({
+			state: 'waiting',
+			pausing: false
+		});
+		// it does not pause any more
+		expect(await resumeJob(db(), t.workspace, id)).toBeNull();
+		await workAll();
+		expect(await job(id)).toMatchObject({ state: 'done', done: 700 });
+		expect(await named('Paused')).toBe(700);
+	}, 60_000);
+
+	it('goes on with its ranges', async () => {
+		const id = await queueRehearsal(t.admin);
+		await workOn({ job: id });
+		await workOn({ job: id, range: 1 });
+		await pauseJob(db(), t.workspace, id);
+		await workAll();
+		expect(await job(id)).toMatchObject({ state: 'paused' });
+		// one that is asked for meanwhile is this one
+		expect(await queueRehearsal(t.admin)).toBe(id);
+		await resumeJob(db(), t.workspace, id);
+		await workAll();
+		expect(await job(id)).toMatchObject({ state: 'done' });
+	}, 60_000);
+
+	it('can be stopped, which ends it at once', async () => {
+		const id = await importOfNames('Then stopped', 300);
+		await pauseJob(db(), t.workspace, id);
+		expect(await job(id)).toMatchObject({ state: 'paused' });
+		expect(await stopJob(db(), t.workspace, id)).toMatchObject({ state: 'cancelled' });
+		expect(await resumeJob(db(), t.workspace, id)).toBeNull();
+		await workAll();
+		expect(await named('Then stopped')).toBe(0);
+	});
+});
+
+describe('a job that is stopped', () => {
+	it('ends in the middle of what PostgreSQL does for it, and nothing of the piece is stored', async () => {
+		const worker = await workBeside();
+		const blocker = await db().connect();
+		try {
+			await blocker.query('begin');
+			// every new customer waits for this lock, longer than anybody would
+			await blocker.query('lock table r_customer in exclusive mode');
+			const id = await importOfNames('Cancelled', 50);
+			const waits = async () =>
+				(
+					await blocker.query(
+						"select 1 from pg_stat_activity where wait_event_type = 'Lock' and datname = current_database()"
+					)
+				).rowCount === 1;
+			await until(waits);
+			const from = Date.now();
+			await stopJob(db(), t.workspace, id);
+			await until(async () => (await job(id)).ended !== null);
+			// long before the lock would have been given up
+			expect(Date.now() - from).toBeLessThan(5_000);
+			expect(await job(id)).toMatchObject({ state: 'cancelled' });
+			await blocker.query('rollback');
+			expect(await named('Cancelled')).toBe(0);
+		} finally {
+			blocker.release();
+			await worker.stop();
+		}
+	}, 60_000);
+});
+
+describe('the analysis of a draft', () => {
+	const draft = async () => ({
+		model: (await readModel(db(), t.workspace)).model,
+		set: (await readDraft(db(), t.workspace)).set,
+		trials: await listTrials(db(), t.workspace),
+		overruled: await knownOverruled(db(), t.workspace)
+	});
+	const jobs = async () => (await db().query("select 1 from job where kind = 'analysis'")).rowCount;
+
+	it('is one job for two who ask at once, and none for who asks later', async () => {
+		const worker = await workBeside();
+		const what = await draft();
+		const [a, b] = await Promise.all([lookedThrough(t.admin, what), lookedThrough(t.author, what)]);
+		expect(a).toEqual(b);
+		expect(a.checked.findings.length).toBeGreaterThan(0);
+		expect(await jobs()).toBe(1);
+		expect(await lookedThrough(t.admin, await draft())).toEqual(a);
+		expect(await jobs()).toBe(1);
+		await worker.stop();
+	}, 60_000);
+
+	it('that is stopped releases nothing and says so', async () => {
+		const what = { ...(await draft()), trials: [] };
+		const asked = lookedThrough(t.admin, what);
+		const waiting = async () =>
+			(
+				await db().query<{ id: string }>(
+					"select id::text from job where kind = 'analysis' and ended_at is null"
+				)
+			).rows[0]?.id;
+		await until(async () => (await waiting()) !== undefined);
+		await stopJob(db(), t.workspace, (await waiting())!);
+		await expect(asked).rejects.toThrow('was stopped. Nothing was done');
+	});
+});
