@@ -107,7 +107,7 @@ export class Client {
 
 	async signIn(email: string, password: string): Promise<this> {
 		const r = await this.form('/sign-in', { email, password });
-		const set = r.headers.getSetCookie().find((c) => c.startsWith('session='));
+		const set = r.headers.getSetCookie().find((c) => /^(__Host-)?session=/.test(c));
 		if (!set) throw new Error(`${email} did not get in: ${r.status}`);
 		this.cookie = set.split(';')[0];
 		return this;

@@ -145,7 +145,7 @@ describe('behind a proxy that ends TLS', () => {
 		const r = await signIn();
 		expect([r.status, r.headers.location]).toEqual([303, '/']);
 		const [cookie] = r.headers['set-cookie']!;
-		expect(cookie).toMatch(/^session=.*HttpOnly.*Secure.*SameSite=Lax/i);
+		expect(cookie).toMatch(/^__Host-session=.*Path=\/;.*HttpOnly.*Secure.*SameSite=Lax/i);
 		expect(r.headers['strict-transport-security']).toMatch(/max-age=\d{7,}/);
 		const session = cookie.split(';')[0];
 		const page = await ask('/records/customer', { headers: { cookie: session } });

@@ -16,6 +16,7 @@ import { db } from '$server/db/pool';
 import { dataFault, dbTrouble } from '$server/db/trouble';
 import { refusal } from '$server/http/guard';
 import { doingOf } from '$server/http/routes';
+import { dropSession, readSession } from '$server/http/session-cookie';
 import { log } from '$server/http/log';
 import { noteRequest } from '$server/measure/metrics';
 
@@ -187,11 +188,11 @@ async function answeredToSession(
 	// cookies go along from any site, so what changes something must come from ours
 	if (changes && request.headers.get('origin') !== url.origin)
 		return json({ message: 'This request came from another site.' }, { status: 403 });
-	const token = cookies.get('session');
+	const token = readSession(cookies, url);
 	if (token) {
-		locals.account = await accountOfSession(db(), token.slice(0, 200));
+		locals.account = await accountOfSession(db(), token);
 		if (locals.account) locals.session = token;
-		else cookies.delete('session', { path: '/' });
+		else dropSession(cookies, url);
 	}
 	const doing = doingOf(route.id, request.method, url.searchParams);
 	if (!locals.account && doing?.asks !== 'anyone') {

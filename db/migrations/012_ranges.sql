@@ -37,3 +37,5 @@ alter table session add column seen_at timestamptz not null default now();
 -- For how many days what is kept: {"history": 730}; what is absent is kept for good.
 alter table workspace add column keep jsonb not null default '{}';
 create index on change (workspace, at);
+create index on outbox (change);
+create index on carried_change (change);

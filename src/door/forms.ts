@@ -19,6 +19,14 @@ const number = yup
 const secret = (ask: string) =>
 	yup.string().required(ask).max(1000, 'A password may have 1000 characters.');
 
+/** Days for which something is kept; empty for good. */
+const days = () =>
+	yup
+		.string()
+		.trim()
+		.matches(/^([1-9]\d{0,4})?$/, 'Write a number of days from 1 to 99 999, or nothing.')
+		.default('');
+
 export const FORMS = {
 	signIn: yup.object({
 		email: line()
@@ -94,6 +102,7 @@ export const FORMS = {
 		name: name('the service'),
 		role: yup.string().oneOf(ROLES, 'Choose a role.').required('Choose a role.')
 	}),
+	keep: yup.object({ history: days(), messages: days(), imports: days(), jobs: days() }),
 	releases: yup.object({ second: yup.string().oneOf(['', 'yes']) }),
 	revoke: yup.object({
 		id: yup

@@ -1,6 +1,7 @@
 import { fail, redirect } from '@sveltejs/kit';
 import { readForm, type FormFaults } from '$door/forms';
-import { TooManyAtOnce, signIn, type SignIn } from '$server/people/accounts';
+import { setSession } from '$server/http/session-cookie';
+import { SESSION_HOURS, TooManyAtOnce, signIn, type SignIn } from '$server/people/accounts';
 import { db } from '$server/db/pool';
 import { hasPeople, theWorkspace } from '$server/db/workspace';
 import type { Actions, PageServerLoad } from './$types';
@@ -51,13 +52,7 @@ export const actions: Actions = {
 				faults: { password: r.message } as FormFaults,
 				email
 			});
-		cookies.set('session', r.token, {
-			path: '/',
-			httpOnly: true,
-			sameSite: 'lax',
-			secure: url.protocol === 'https:',
-			maxAge: 12 * 3600
-		});
+		setSession(cookies, url, r.token, SESSION_HOURS * 3600);
 		redirect(303, onThisSite(url.searchParams.get('to')));
 	}
 };

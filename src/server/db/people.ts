@@ -142,7 +142,7 @@ export async function noteAttempt(db: Db, email: string, address: string): Promi
 /** What nobody needs any more: attempts that no longer count, sessions that ended, answers kept a day. */
 export async function forgetOld(db: Db): Promise<void> {
 	await db.query(`delete from sign_in_attempt where at < now() - ${COUNTS}`);
-	await db.query('delete from session where expires_at < now()');
+	await db.query(`delete from session where not (${OPEN})`);
 	await db.query("delete from kept_answer where at < now() - interval '1 day'");
 }
 
@@ -164,13 +164,22 @@ export async function openSession(
 	);
 }
 
-/** The account of a session that has not ended, or null. */
+/** Minutes after which a session ends that nobody uses. */
+const IDLE = Number(process.env.RIGID_SESSION_IDLE ?? 120);
+const OPEN = `expires_at > now() and seen_at > now() - make_interval(mins => ${Math.round(IDLE) || 120})`;
+
+/** The account of a session that has not ended, or null. Its use is noted, once a minute. */
 export async function sessionAccount(db: Db, hash: Buffer): Promise<Account | null> {
-	const r = await db.query(
-		`select ${ACCOUNT} from session s join account a on a.id = s.account where s.token_hash = $1 and s.expires_at > now() and a.retired_at is null`,
+	const r = await db.query<Account & { stale: boolean }>(
+		`select ${ACCOUNT}, seen_at < now() - interval '1 minute' as stale
+		 from session s join account a on a.id = s.account
+		 where s.token_hash = $1 and ${OPEN} and a.retired_at is null`,
 		[hash]
 	);
-	return r.rows[0] ?? null;
+	if (!r.rows[0]) return null;
+	const { stale, ...account } = r.rows[0];
+	if (stale) await db.query('update session set seen_at = now() where token_hash = $1', [hash]);
+	return account;
 }
 
 /** A session as its owner sees it. */
@@ -192,7 +201,7 @@ export async function openSessions(db: Db, account: string, here: Buffer): Promi
 	const r = await db.query<OpenSession>(
 		`select id::text, ${iso('created_at')} as begun, ${iso('expires_at')} as ends, address, agent,
 		        token_hash = $2 as here
-		 from session where account = $1 and expires_at > now() order by created_at desc`,
+		 from session where account = $1 and ${OPEN} order by created_at desc`,
 		[account, here]
 	);
 	return r.rows;

@@ -2,6 +2,7 @@
  * What the API takes and gives, as an OpenAPI document.
  * https://spec.openapis.org/oas/v3.1.0 ; schemas are JSON Schema 2020-12
  */
+import { ROLES } from '../../door/rights';
 import { MAX_BATCH } from './api';
 
 const ref = (name: string) => ({ $ref: `#/components/schemas/${name}` });
@@ -15,6 +16,13 @@ const answer = (description: string, schema: object, headers?: object) => ({
 });
 const text = { type: 'string' };
 const nullable = (type: string) => ({ type: [type, 'null'] });
+
+const PERSON_TAKES = {
+	name: { type: 'string', minLength: 1, maxLength: 80 },
+	email: { type: 'string', maxLength: 200 },
+	role: { enum: [...ROLES] },
+	person: { ...nullable('string'), description: 'The record that stands for the person.' }
+};
 
 const ETAG = { ETag: { description: 'The version of the record.', schema: text } };
 const REPLAYED = {
@@ -60,6 +68,28 @@ const ID = {
 	required: true,
 	description: 'Number of a record.',
 	schema: { type: 'string', pattern: '^\\d{1,18}$' }
+};
+
+const PERSON = {
+	name: 'id',
+	in: 'path',
+	required: true,
+	description: 'Number of a person.',
+	schema: { type: 'string', pattern: '^\\d{1,18}$' }
+};
+/** People are for administrators, by tokens that reach all record types. */
+const OF_PEOPLE = {
+	'400': answer(
+		'Input that cannot be read, or that stands against another person.',
+		ref('Message')
+	),
+	'401': REFUSALS['401'],
+	'403': answer(
+		'The role of the token does not reach, or it is for some record types.',
+		ref('Message')
+	),
+	'404': answer('There is nobody by this number.', ref('Message')),
+	'503': REFUSALS['503']
 };
 
 /** The document. @param base address of this server */
@@ -127,6 +157,103 @@ export const openApi = (base: string) => ({
 					...REFUSALS,
 					'409': answer('Somebody else changed it since `version`.', ref('Refusal')),
 					'412': answer('It is not the version of `If-Match`.', ref('Refusal'))
+				}
+			}
+		},
+		'/api/v1/people': {
+			get: {
+				operationId: 'listPeople',
+				summary: 'Who may sign in, and services',
+				responses: {
+					'200': answer('All of them, also who was retired.', {
+						type: 'object',
+						required: ['people'],
+						properties: { people: { type: 'array', items: ref('Person') } }
+					}),
+					'401': OF_PEOPLE['401'],
+					'403': OF_PEOPLE['403'],
+					'503': OF_PEOPLE['503']
+				}
+			},
+			post: {
+				operationId: 'addPerson',
+				summary: 'Adds a person',
+				requestBody: {
+					required: true,
+					content: json(
+						{
+							type: 'object',
+							required: ['name', 'email', 'role'],
+							additionalProperties: false,
+							properties: PERSON_TAKES
+						},
+						{ name: 'Noor Alder', email: 'noor@quillmere.example', role: 'reader' }
+					)
+				},
+				responses: {
+					'201': answer('Added. The password is told here once and changed at the first sign-in.', {
+						type: 'object',
+						required: ['id', 'password'],
+						properties: { id: text, password: text }
+					}),
+					...OF_PEOPLE
+				}
+			}
+		},
+		'/api/v1/people/{id}': {
+			parameters: [PERSON],
+			get: {
+				operationId: 'readPerson',
+				summary: 'A person',
+				responses: { '200': answer('The person.', ref('Person')), ...OF_PEOPLE }
+			},
+			patch: {
+				operationId: 'changePerson',
+				summary: 'Changes, retires or takes back a person',
+				requestBody: {
+					required: true,
+					content: json(
+						{
+							type: 'object',
+							additionalProperties: false,
+							properties: { ...PERSON_TAKES, retired: { type: 'boolean' } }
+						},
+						{ role: 'author' }
+					)
+				},
+				responses: {
+					'200': answer('Changed; who is retired signs in nowhere from here on.', ref('Person')),
+					...OF_PEOPLE
+				}
+			}
+		},
+		'/api/v1/people/{id}/password': {
+			parameters: [PERSON],
+			post: {
+				operationId: 'givePassword',
+				summary: 'Gives a person a new password',
+				responses: {
+					'200': answer('The password, told once; their sessions end.', {
+						type: 'object',
+						required: ['password'],
+						properties: { password: text }
+					}),
+					...OF_PEOPLE
+				}
+			}
+		},
+		'/api/v1/people/{id}/sessions': {
+			parameters: [PERSON],
+			delete: {
+				operationId: 'endSessions',
+				summary: 'Ends the sessions of a person',
+				responses: {
+					'200': answer('How many there were.', {
+						type: 'object',
+						required: ['ended'],
+						properties: { ended: { type: 'integer' } }
+					}),
+					...OF_PEOPLE
 				}
 			}
 		},
@@ -307,6 +434,23 @@ export const openApi = (base: string) => ({
 					values: ref('Values'),
 					setBy: { type: 'object', additionalProperties: { type: 'object' } },
 					pending: { type: 'boolean', description: 'A change elsewhere is still to reach it.' }
+				}
+			},
+			Person: {
+				type: 'object',
+				required: ['id', 'name', 'email', 'role', 'person', 'service', 'retired', 'mustChange'],
+				properties: {
+					id: text,
+					name: text,
+					email: { ...nullable('string'), description: 'Null for a service.' },
+					role: { enum: [...ROLES] },
+					person: nullable('string'),
+					service: {
+						type: 'boolean',
+						description: 'A program: it has tokens and signs in nowhere.'
+					},
+					retired: { ...nullable('string'), description: 'Since when, ISO 8601.' },
+					mustChange: { type: 'boolean', description: 'The password is one that was told.' }
 				}
 			},
 			BatchOutcome: {

@@ -33,6 +33,23 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		GET: { asks: 'look', does: 'one record, with who set each value' },
 		PATCH: { asks: 'change', does: 'changes a record' }
 	},
+	'/api/v1/people': {
+		GET: { asks: 'people', does: 'who may sign in, and services' },
+		POST: { asks: 'people', does: 'adds a person; the password is told once' }
+	},
+	'/api/v1/people/[id]': {
+		GET: { asks: 'people', does: 'a person' },
+		PATCH: {
+			asks: 'people',
+			does: 'changes name, address or role of a person, retires them, or takes them back'
+		}
+	},
+	'/api/v1/people/[id]/password': {
+		POST: { asks: 'people', does: 'gives a person a new password; their sessions end' }
+	},
+	'/api/v1/people/[id]/sessions': {
+		DELETE: { asks: 'people', does: 'ends the sessions of a person' }
+	},
 	'/api/v1/openapi.json': {
 		GET: { asks: 'anyone', does: 'what the API takes and gives, as OpenAPI 3.1' }
 	},
@@ -120,6 +137,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		GET: { asks: 'look', does: 'settings and tokens' },
 		'POST ?/token': { asks: 'operate', does: 'makes a token' },
 		'POST ?/revoke': { asks: 'operate', does: 'revokes a token' },
+		'POST ?/keep': { asks: 'settings', does: 'says for how long what is kept' },
 		'POST ?/releases': { asks: 'settings', does: 'says who may release whose edits' }
 	},
 	// ---- what pages ask for --------------------------------------------------------------------

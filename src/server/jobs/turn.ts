@@ -7,7 +7,8 @@ import { carryOnPiece, inForce } from '../records';
 import type { CarriedPiece } from '../db/carried';
 import { nextPiece, notePendingTrouble } from '../db/carried';
 import { givenUp, noteEnded, takeFromDead } from '../db/jobs';
-import { forgetOld } from '../db/people';
+import { anyWorkspace, forgetOld } from '../db/people';
+import { forgetBeyond, readKeep } from '../db/retention';
 import { db } from '../db/pool';
 import { dbTrouble } from '../db/trouble';
 import { log } from '../http/log';
@@ -53,6 +54,15 @@ export async function carryOn(most = Infinity): Promise<number> {
 
 let tidied = 0;
 
+/** What is older than the settings want it kept. */
+async function forget() {
+	const at = await anyWorkspace(db());
+	if (!at) return;
+	const gone = await forgetBeyond(db(), at.workspace, await readKeep(db(), at.workspace));
+	if (Object.keys(gone).length)
+		log.info({ gone }, 'what is older than the settings keep it is gone');
+}
+
 /** One round of what is done beside requests. Returns whether all of it went well. */
 export async function turn(): Promise<boolean> {
 	try {
@@ -63,6 +73,7 @@ export async function turn(): Promise<boolean> {
 			await noteEnded(db(), id, { state: 'failed', message });
 		if (Date.now() - tidied > TIDY_MS) {
 			await forgetOld(db());
+			await forget();
 			tidied = Date.now();
 		}
 		return true;

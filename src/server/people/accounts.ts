@@ -31,7 +31,8 @@ const derive = promisify(scrypt) as (
 ) => Promise<Buffer>;
 /** scrypt at 64 MiB: some 150 ms on a small machine, which a person does not notice and a guesser does. */
 const COST = { N: 65536, r: 8, p: 1, maxmem: 128 * 1024 * 1024 };
-const SESSION_HOURS = 12;
+/** How long a session lasts at the most. */
+export const SESSION_HOURS = 12;
 
 export type { Account, Role };
 export { listAccounts, listTokens };

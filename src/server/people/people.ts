@@ -137,6 +137,17 @@ export async function resetPassword(by: By, id: string): Promise<string> {
 	return password;
 }
 
+/** Ends the sessions of somebody, who may sign in again. @returns how many there were */
+export async function endSessionsOf(by: By, id: string): Promise<number> {
+	return transaction(async (c) => {
+		const whose = (await lockAccounts(c, by.workspace)).find((a) => a.id === id);
+		if (!whose) throw new NotThisPerson('id', 'There is no such person any more.');
+		const ended = await endSessions(c, id);
+		if (ended) await note(c, by, 'ended sessions', whose.name, { sessions: ended });
+		return ended;
+	});
+}
+
 /** Whether somebody may choose a password. @throws {NotThisPerson} saying what it lacks */
 export function ownPassword(
 	password: string,

@@ -8,6 +8,7 @@ import { forRequest } from '../audit/audit';
 import {
 	NoSuchToken,
 	TooManyAtOnce,
+	accountOfSession,
 	accountOfToken,
 	createToken,
 	hashPassword,
@@ -189,6 +190,22 @@ describe('a token', () => {
 		for (const odd of ['', 'rr_', 'x'.repeat(190)])
 			expect(await accountOfToken(db(), odd)).toBeNull();
 	});
+});
+
+it('a session ends that nobody uses; one that is used goes on', async () => {
+	const open = async () => {
+		const r = await signIn(EMAIL, 'glasshouse-3', '10.0.0.30');
+		if (!r.ok) throw new Error(r.message);
+		return r.token;
+	};
+	const [used, idle] = [await open(), await open()];
+	for (let i = 0; i < 3; i++) {
+		await db().query("update session set seen_at = seen_at - interval '70 minutes'");
+		expect(await accountOfSession(db(), used)).toMatchObject({ email: EMAIL });
+	}
+	expect(await accountOfSession(db(), idle)).toBeNull();
+	// what it is to those who read of it is an account, and no more
+	expect(await accountOfSession(db(), used)).not.toHaveProperty('stale');
 });
 
 it('what nobody needs any more is forgotten, and nothing else', async () => {

@@ -2,6 +2,7 @@ import { may } from '$door/rights';
 import { readModel } from '$server/db/model';
 import { needsSecond, setSecond } from '$server/db/people';
 import { db, transaction } from '$server/db/pool';
+import { KEPT, readKeep, storeKeep, type Keep } from '$server/db/retention';
 import { note } from '$server/audit/audit';
 import { formAction, refuse } from '$server/http/forms';
 import { allow } from '$server/http/guard';
@@ -23,6 +24,7 @@ export const load: PageServerLoad = async (event) => {
 		: [];
 	return {
 		second: await needsSecond(db(), workspace),
+		keep: await readKeep(db(), workspace),
 		tokens: operates ? await listTokens(db(), workspace) : [],
 		services: services.map(({ id, name, role }) => ({ id, name, role }))
 	};
@@ -55,6 +57,18 @@ export const actions = {
 	revoke: formAction('revoke', async (v, event: On) => {
 		await revokeToken(allow(event), v.id);
 		return { done: 'The token opens nothing any more.' };
+	}),
+	keep: formAction('keep', async (v, event: On) => {
+		const by = allow(event);
+		const keep: Keep = Object.fromEntries(KEPT.flatMap((k) => (v[k] ? [[k, Number(v[k])]] : [])));
+		await transaction(async (c) => {
+			const was = await readKeep(c, by.workspace);
+			await storeKeep(c, by.workspace, keep);
+			await note(c, by, 'changed a setting', 'How long what is kept', { was, now: keep });
+		});
+		return {
+			done: 'Stored. What is older goes within the next ten minutes, and does not come back.'
+		};
 	}),
 	releases: formAction('releases', async (v, event: On) => {
 		const by = allow(event);

@@ -7,6 +7,13 @@
 
 	let { data, form } = $props();
 	const w = useWorkbench();
+	const KEPT = ['history', 'messages', 'imports', 'jobs'] as const;
+	const KEPT_SAYS = {
+		history: 'History and journal',
+		messages: 'Messages that left',
+		imports: 'Imported files',
+		jobs: 'Jobs that ended'
+	};
 	/** What is chosen for a new token. */
 	let of = $state('');
 	let role = $state<Role>(covers(w.account.role, 'author') ? 'author' : 'reader');
@@ -40,6 +47,35 @@
 					>{data.second ? 'Let one release what one wrote' : 'Ask for a second person'}</button
 				>
 			</Form>
+		{/if}
+	</section>
+
+	<section class="mt-4 border border-line bg-sheet p-5" aria-labelledby="keep-h">
+		<h2 id="keep-h">Kept</h2>
+		{#if w.may('settings')}
+			<p class="text-sm">
+				For how many days; what is older is forgotten, by and by and for good. Empty: kept. The
+				audit, the releases and the records themselves are always kept.
+			</p>
+			<Form name="keep" action="?/keep" class="mt-2 flex flex-wrap items-end gap-3" keep>
+				{#each KEPT as k (k)}
+					<label class="text-sm"
+						>{KEPT_SAYS[k]}<br /><input
+							class="box mono w-28"
+							name={k}
+							inputmode="numeric"
+							value={data.keep[k] ?? ''}
+						/> days</label
+					>
+				{/each}
+				<button class="button">Store</button>
+			</Form>
+		{:else}
+			<ul class="text-sm">
+				{#each KEPT as k (k)}
+					<li>{KEPT_SAYS[k]}: {data.keep[k] ? `${data.keep[k]} days` : 'for good'}</li>
+				{/each}
+			</ul>
 		{/if}
 	</section>
 

@@ -1,0 +1,77 @@
+/** How long what is kept that nobody decides by any more, and forgetting what is older. */
+import type { Db } from './pool';
+
+/** What can be forgotten after some days. Of these one may choose for how many; absent is for good. */
+export const KEPT = ['history', 'messages', 'imports', 'jobs'] as const;
+export type Keep = Partial<Record<(typeof KEPT)[number], number>>;
+
+export async function readKeep(db: Db, workspace: string): Promise<Keep> {
+	const r = await db.query<{ keep: Keep }>('select keep from workspace where id = $1', [workspace]);
+	return r.rows[0]?.keep ?? {};
+}
+
+export async function storeKeep(db: Db, workspace: string, keep: Keep): Promise<void> {
+	await db.query('update workspace set keep = $2 where id = $1', [workspace, JSON.stringify(keep)]);
+}
+
+/** Rows that one statement forgets: others wait for no more than that. */
+const AT_ONCE = 1_000;
+
+/** What each of them is, in statements that forget some of it; `$2` are days, `$3` how many. */
+const FORGET: Readonly<Record<keyof Keep, readonly string[]>> = {
+	// messages first: what a message came of is kept as long as the message
+	messages: [
+		// a message that leaves at most once is not to leave again: that it left is kept, its text is not
+		`update outbox set recipient = '', subject = '', body = '' where id in (
+		   select id from outbox where workspace = $1 and status <> 'waiting' and once_key is not null and body <> ''
+		     and at < now() - make_interval(days => $2) order by id limit $3)`,
+		`delete from outbox where id in (
+		   select id from outbox where workspace = $1 and status <> 'waiting' and once_key is null
+		     and at < now() - make_interval(days => $2) order by id limit $3)`
+	],
+	history: [
+		`with old as materialized (
+		   select id from change c where workspace = $1 and at < now() - make_interval(days => $2)
+		     and not exists (select from outbox o where o.change = c.id)
+		     and not exists (select from carried_change k where k.change = c.id)
+		   order by at limit $3),
+		 lines as (delete from change_line where change in (select id from old))
+		 delete from change where id in (select id from old)`,
+		`delete from refusal where id in (
+		   select id from refusal where workspace = $1 and at < now() - make_interval(days => $2) order by id limit $3)`
+	],
+	imports: [
+		`delete from import where id in (
+		   select i.id from import i where workspace = $1 and at < now() - make_interval(days => $2)
+		     and not exists (select from job j where j.id in (i.job, i.dry_run) and j.ended_at is null)
+		   order by at limit 5)`
+	],
+	jobs: [
+		`delete from job where id in (
+		   select j.id from job j where workspace = $1 and ended_at < now() - make_interval(days => $2)
+		     and not exists (select from import i where j.id in (i.job, i.dry_run))
+		   order by queued_at limit $3)`
+	]
+};
+
+/** The most statements of one round: what is left waits for the next. */
+const ROUNDS = 50;
+
+/** Forgets what is older than is to be kept. @returns how many rows went, by what they were */
+export async function forgetBeyond(db: Db, workspace: string, keep: Keep): Promise<Keep> {
+	const gone: Keep = {};
+	for (const what of ['messages', ...KEPT.filter((k) => k !== 'messages')] as const) {
+		const days = keep[what];
+		if (days === undefined) continue;
+		let rows = 0;
+		for (const sql of FORGET[what])
+			for (let i = 0; i < ROUNDS; i++) {
+				const values = sql.includes('$3') ? [workspace, days, AT_ONCE] : [workspace, days];
+				const { rowCount } = await db.query(sql, values);
+				if (!rowCount) break;
+				rows += rowCount;
+			}
+		if (rows) gone[what] = rows;
+	}
+	return gone;
+}
