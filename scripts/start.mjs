@@ -8,6 +8,7 @@
 import { spawn } from 'node:child_process';
 import path from 'node:path';
 import {
+	NotStarted,
 	ROOT,
 	bin,
 	npmPackages,
@@ -53,14 +54,22 @@ async function shutDown(code) {
 	await cluster?.stop();
 	process.exit(code);
 }
+/** Which private PostgreSQL: starts beside each other on one machine have their own. */
+const CLUSTER = process.env.RIGID_CLUSTER ?? 'postgres';
+if (!/^[a-z][a-z0-9-]{0,40}$/.test(CLUSTER))
+	stop('RIGID_CLUSTER is a name of small letters, digits and hyphens.');
 /** How often something may end and be started again within ten minutes. */
-const MOST_AGAIN = 8;
+const MOST_AGAIN = Number(process.env.RIGID_RESTARTS ?? 8);
+/** Milliseconds before the first start again; then twice as long each time. */
+const FIRST_WAIT = Number(process.env.RIGID_RESTART_WAIT ?? 500);
 /** Milliseconds to wait before the next start, longer each time; null when it was too often. */
 function backOff() {
 	let ends = [];
 	return () => {
 		ends = [...ends.filter((t) => Date.now() - t < 600_000), Date.now()];
-		return ends.length > MOST_AGAIN ? null : Math.min(500 * 2 ** (ends.length - 1), 30_000);
+		return ends.length > MOST_AGAIN
+			? null
+			: Math.min(FIRST_WAIT * 2 ** Math.min(ends.length - 1, 20), 30_000);
 	};
 }
 
@@ -72,13 +81,19 @@ async function watchDatabase(env) {
 		if (stopping || cluster.alive()) continue;
 		const wait = again();
 		if (wait === null) {
-			say('PostgreSQL ended too often within a short time. Its log is in .data/postgres.log.');
+			say(`PostgreSQL ended too often within a short time. Its log is in .data/${CLUSTER}.log.`);
 			return shutDown(1);
 		}
 		say(`PostgreSQL ended. It starts again in ${wait / 1000} s.`);
 		await new Promise((r) => setTimeout(r, wait));
 		if (stopping) return;
-		cluster = await startCluster('postgres', 5433);
+		try {
+			cluster = await startCluster(CLUSTER, 5433);
+		} catch (e) {
+			if (!(e instanceof NotStarted)) throw e;
+			say(e.message);
+			continue;
+		}
 		say('PostgreSQL is there again.');
 		// another port is another address: the server begins again with that one
 		if (cluster.url !== env.DATABASE_URL) {
@@ -97,9 +112,9 @@ try {
 			stop(
 				'--fresh starts over with a private database; it never empties one that DATABASE_URL names.'
 			);
-		await removeCluster('postgres');
+		await removeCluster(CLUSTER);
 	}
-	if (own) cluster = await startCluster('postgres', 5433);
+	if (own) cluster = await startCluster(CLUSTER, 5433);
 	const env = { ...process.env, DATABASE_URL: process.env.DATABASE_URL ?? cluster.url };
 
 	say('Preparing the database …');
@@ -110,7 +125,9 @@ try {
 	const port = (await portIsFree(wanted)) ? wanted : await freePort(wanted + 1);
 	if (port !== wanted) say(`Port ${wanted} is taken; using ${port}.`);
 
-	if (!dev)
+	// RIGID_BUILD names what was built before
+	const build = process.env.RIGID_BUILD ?? path.join(ROOT, 'build');
+	if (!dev && !process.env.RIGID_BUILD)
 		await withLock('build', async () => {
 			const state = treeHash([
 				'src',
@@ -134,7 +151,7 @@ try {
 	function serve() {
 		server = spawn(command[0], command.slice(1), {
 			cwd: ROOT,
-			env: { ...env, PORT: String(port), RIGID_BUILD: path.join(ROOT, 'build') },
+			env: { ...env, PORT: String(port), RIGID_BUILD: build },
 			stdio: ['ignore', 'inherit', 'inherit'],
 			detached: true
 		});
@@ -151,7 +168,11 @@ try {
 		});
 	}
 	serve();
-	if (cluster) void watchDatabase(env);
+	if (cluster)
+		watchDatabase(env).catch((e) => {
+			console.error(e.message);
+			return shutDown(1);
+		});
 	for (let i = 0; i < 600 && server.exitCode === null; i++) {
 		const up = await fetch(`http://127.0.0.1:${port}/sign-in`).then(
 			(r) => r.ok,

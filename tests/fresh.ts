@@ -11,7 +11,10 @@ import { closeDb, db, transaction } from '../src/server/db/pool';
 const MIGRATIONS = fileURLToPath(new URL('../db/migrations', import.meta.url));
 
 /** Makes and fills the database, and points the application's pool at it. */
-export async function freshDatabase(sizes = { customers: 40, contacts: 20, leads: 20, deals: 20 }) {
+export async function freshDatabase(
+	sizes = { customers: 40, contacts: 20, leads: 20, deals: 20 },
+	tablespace = 'pg_default'
+) {
 	const server = process.env.RIGID_TEST_SERVER;
 	if (!server)
 		throw new Error(
@@ -20,7 +23,7 @@ export async function freshDatabase(sizes = { customers: 40, contacts: 20, leads
 	const name = `test_${randomBytes(6).toString('hex')}`;
 	const root = new pg.Client({ connectionString: server });
 	await root.connect();
-	await root.query(`create database ${name}`);
+	await root.query(`create database ${name} tablespace ${tablespace}`);
 	const url = new URL(server);
 	url.pathname = `/${name}`;
 	process.env.DATABASE_URL = url.href;

@@ -246,6 +246,34 @@ function serverOf(folder) {
 	return { pid: Number(pid), port: Number(port) };
 }
 
+/**
+ * Ends what a killed server left working in its folder: two servers on one folder would spoil it. They end by
+ * themselves when they notice that they are orphans; what is in the middle of something is ended here.
+ */
+async function endOrphans(folder) {
+	const real = fs.realpathSync(folder);
+	const orphans = () =>
+		fs.readdirSync('/proc').filter((pid) => {
+			if (!/^\d+$/.test(pid)) return false;
+			try {
+				return fs.readlinkSync(`/proc/${pid}/cwd`) === real;
+			} catch {
+				return false;
+			}
+		});
+	if (!fs.existsSync('/proc')) return;
+	for (let i = 0; orphans().length; i++) {
+		if (i > 30)
+			for (const pid of orphans())
+				try {
+					process.kill(Number(pid), 'SIGKILL');
+				} catch {
+					// it ended by itself
+				}
+		await new Promise((r) => setTimeout(r, 100));
+	}
+}
+
 /** The start that uses a cluster and will stop it, if it still runs. A killed one leaves the cluster running. */
 function ownerOf(name) {
 	const file = path.join(DATA, `${name}.owner`);
@@ -266,10 +294,14 @@ async function endServer(pid) {
 	}
 }
 
+/** PostgreSQL ended, or was not ready in five minutes. */
+export class NotStarted extends Error {}
+
 /**
  * Starts the private PostgreSQL of this project, making it first where needed.
  * It listens on loopback only, asks for a random password and has no socket.
  * @returns {Promise<{url: string, stop: () => Promise<void>}>}
+ * @throws {NotStarted}
  */
 export async function startCluster(name, fromPort) {
 	const tools = needPostgres();
@@ -337,6 +369,7 @@ export async function startCluster(name, fromPort) {
 			own();
 			return { url: urlOf(there.port), alive, stop: () => endServer(there.pid) };
 		}
+		await endOrphans(folder);
 		fs.rmSync(path.join(folder, 'postmaster.pid'), { force: true });
 		const port = await freePort(fromPort);
 		const log = path.join(DATA, `${name}.log`);
@@ -363,10 +396,13 @@ export async function startCluster(name, fromPort) {
 				spawnSync(`${tools}/pg_isready`, ['-q', '-h', '127.0.0.1', '-p', String(port)]).status ===
 				0;
 			if (up) break;
-			if (ended || i > 300)
-				stop(
+			// after a crash it first goes through what it had written, which may take minutes
+			if (ended || i > 3_000) {
+				if (!ended) await endServer(child.pid);
+				throw new NotStarted(
 					`PostgreSQL did not start. Its log: ${log}\n${fs.readFileSync(log, 'utf8').split('\n').slice(-10).join('\n')}`
 				);
+			}
 			await new Promise((r) => setTimeout(r, 100));
 		}
 		own();

@@ -17,6 +17,10 @@
 	};
 	/** What it has done stands when it pauses; of the others nothing counts before the end. */
 	const pausable = $derived(job.kind === 'import' || job.kind === 'rehearsal');
+	/** Rows of an import are in or not, each for itself: what is left can be done later. */
+	const canGoOn = $derived(
+		job.kind === 'import' && (job.state === 'failed' || job.state === 'cancelled')
+	);
 	const says = $derived(
 		job.ended
 			? SAYS[job.state]
@@ -56,6 +60,11 @@
 			>{/if}
 		<button class="button" disabled={job.stopping} onclick={() => void see({ method: 'DELETE' })}
 			>Stop it</button
+		>
+	{/if}
+	{#if canGoOn}
+		<button class="button" onclick={() => void see({ method: 'PATCH', body: { paused: false } })}
+			>Go on with the rest</button
 		>
 	{/if}
 	{#if trouble}<span class="text-brick" role="alert">● {trouble}</span>{/if}

@@ -41,8 +41,9 @@ const JOB = `j.id::text, j.workspace, j.kind, j.title, j.account::text, a.name a
 	${iso('j.resumed_at')} as resumed, ${iso('j.ended_at')} as ended`;
 const FROM = 'from job j left join account a on a.id = j.account';
 
-/** How often a piece is tried that failed: the queue waits longer each time. */
-const ATTEMPTS = 5;
+/** How often a piece is tried that failed: the queue waits longer each time, up to a limit. */
+const ATTEMPTS = 12;
+const LONGEST_WAIT = "interval '15 seconds'";
 
 /** Puts the next piece of a job into the queue, in the transaction of its cause. */
 export async function queuePiece(db: Db, job: string): Promise<void> {
@@ -271,11 +272,17 @@ export async function notePaused(db: Db, id: string): Promise<void> {
 	]);
 }
 
-/** Goes on with a job that pauses, or is about to. @returns it, or null when it does neither */
+/**
+ * Goes on with a job that pauses, or is about to; and with an import that failed or was stopped, whose rows are
+ * in or not, each for itself. @returns it, or null when there is nothing to go on with
+ */
 export async function resumeJob(db: Db, workspace: string, id: string): Promise<Job | null> {
 	const r = await db.query(
-		`update job set pausing = false, state = 'waiting', resumed_at = now(), heard_at = now()
-		 where id = $1 and workspace = $2 and pausing and ended_at is null returning 1`,
+		`update job set pausing = false, stopping = false, state = 'waiting', message = null, ended_at = null,
+		   resumed_at = now(), heard_at = now()
+		 where id = $1 and workspace = $2
+		   and ((pausing and not stopping and ended_at is null) or (kind = 'import' and state in ('failed', 'cancelled')))
+		 returning 1`,
 		[id, workspace]
 	);
 	if (!r.rowCount) return null;
@@ -330,6 +337,16 @@ export async function takeFromDead(db: Db): Promise<number> {
 	const dead = r.rows.map((w) => w.id);
 	if (dead.length) await db.query('select graphile_worker.force_unlock_workers($1)', [dead]);
 	return dead.length;
+}
+
+/** Pieces that failed are tried again soon: what kept them from it has passed sooner than the queue would think. */
+export async function hurry(db: Db): Promise<void> {
+	await db.query(
+		`select graphile_worker.reschedule_jobs(array_agg(id), run_at => now() + ${LONGEST_WAIT})
+		 from graphile_worker.jobs
+		 where task_identifier = 'piece' and locked_at is null and attempts < max_attempts
+		   and run_at > now() + ${LONGEST_WAIT} having count(*) > 0`
+	);
 }
 
 /** Jobs whose piece the queue gave up, with why: nobody will work on them any more. */

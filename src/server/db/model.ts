@@ -365,6 +365,25 @@ export interface Doubled {
 const uniqueIndex = (type: string, field: string) =>
 	`${UNIQUE}${createHash('sha256').update(refKey(type, field)).digest('hex').slice(0, 24)}`;
 
+/** What several records of a type hold in a field by which each is to be known; null when each has its own. */
+export async function doubledOf(
+	db: Db,
+	workspace: string,
+	type: string,
+	field: Field
+): Promise<Doubled | null> {
+	const column = keyColumn(field.id, matchHows(field)[0]);
+	const r = await db.query<{ value: string; ids: string[]; n: string }>(
+		`select min(${columnOf(field.id)}::text) as value, (array_agg(id::text order by id))[1:3] as ids, count(*) over () as n
+		 from ${tableOf(type)} where workspace = $1 and ${column} is not null
+		 group by ${column} having count(*) > 1 order by min(id) limit 3`,
+		[workspace]
+	);
+	if (!r.rows.length) return null;
+	const first = r.rows.map(({ value, ids }) => ({ value, ids }));
+	return { type, field, values: Number(r.rows[0].n), first };
+}
+
 /**
  * Brings the indexes of fields that no two records may share from one model to another.
  * @returns what several records hold already; then nothing is done
@@ -379,20 +398,14 @@ export async function indexUnique(
 	const has = new Map(uniqueOf(after).map((u) => [refKey(u.type, u.field.id), u]));
 	const doubled: Doubled[] = [];
 	for (const { type, field } of has.values()) {
-		const column = keyColumn(field.id, matchHows(field)[0]);
-		const r = await db.query<{ value: string; ids: string[]; n: string }>(
-			`select min(${columnOf(field.id)}::text) as value, (array_agg(id::text order by id))[1:3] as ids, count(*) over () as n
-			 from ${tableOf(type)} where workspace = $1 and ${column} is not null
-			 group by ${column} having count(*) > 1 order by min(id) limit 3`,
-			[workspace]
-		);
-		if (r.rows.length) {
-			const first = r.rows.map(({ value, ids }) => ({ value, ids }));
-			doubled.push({ type, field, values: Number(r.rows[0].n), first });
-		} else
+		const several = await doubledOf(db, workspace, type, field);
+		if (several) doubled.push(several);
+		else {
+			const column = keyColumn(field.id, matchHows(field)[0]);
 			await db.query(
 				`create unique index if not exists ${uniqueIndex(type, field.id)} on ${tableOf(type)} (workspace, ${column})`
 			);
+		}
 	}
 	for (const key of had)
 		if (!has.has(key)) {

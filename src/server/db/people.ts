@@ -1,6 +1,7 @@
 /** Accounts, sessions, attempts to sign in and tokens in the database. */
 import { covers, type Role } from '../../door/rights';
 import type { Db } from './pool';
+import { dbTrouble } from './trouble';
 
 export type { Role };
 
@@ -164,6 +165,12 @@ export async function openSession(
 	);
 }
 
+/** What is noted beside a request does not fail it: with a full disk one can still read. */
+const noted = (note: Promise<unknown>) =>
+	note.catch((e: unknown) => {
+		if (!dbTrouble(e)) throw e;
+	});
+
 /** Minutes after which a session ends that nobody uses. */
 const IDLE = Number(process.env.RIGID_SESSION_IDLE ?? 120);
 const OPEN = `expires_at > now() and seen_at > now() - make_interval(mins => ${Math.round(IDLE) || 120})`;
@@ -178,7 +185,8 @@ export async function sessionAccount(db: Db, hash: Buffer): Promise<Account | nu
 	);
 	if (!r.rows[0]) return null;
 	const { stale, ...account } = r.rows[0];
-	if (stale) await db.query('update session set seen_at = now() where token_hash = $1', [hash]);
+	if (stale)
+		await noted(db.query('update session set seen_at = now() where token_hash = $1', [hash]));
 	return account;
 }
 
@@ -261,7 +269,7 @@ export async function tokenAccount(db: Db, hash: Buffer): Promise<Account | null
 	);
 	if (!r.rows[0]) return null;
 	const { token, of, types, stale, ...account } = r.rows[0];
-	if (stale) await db.query('update api_token set used_at = now() where id = $1', [token]);
+	if (stale) await noted(db.query('update api_token set used_at = now() where id = $1', [token]));
 	// a token never reaches further than whom it acts for, who may have been given less since
 	const role = covers(account.role, of) ? of : account.role;
 	return { ...account, role, ...(types ? { types } : {}) };

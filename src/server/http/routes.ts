@@ -174,6 +174,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		POST: { asks: 'write', does: 'reads a DMN file; nothing is stored' }
 	},
 	'/look/finds': { POST: { asks: 'look', does: 'what a match would find' } },
+	'/look/doubles': look('what several records hold by which each is to be known'),
 	'/look/held': look('how many records hold something'),
 	'/look/links': look('records that a link could point to'),
 	'/look/names': look('what things were called in releases'),

@@ -12,8 +12,8 @@ import { changesOf, rowOutcomes } from './outcome';
 import { readyRows } from './rows';
 
 const TOGETHER = 200;
-/** Most rows that are looked at: what they make is held in memory for those behind them. */
-export const MOST_TRIED = 20_000;
+/** Most rows that are looked at: what they make is held in memory for those behind them, some 5 KB each. */
+export const MOST_TRIED = 100_000;
 
 /** Tries the rows from the first; one that was broken off begins anew, since nothing of it counts. */
 export async function dryRun({ job, progress }: JobRun): Promise<void> {

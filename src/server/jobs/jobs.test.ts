@@ -4,7 +4,7 @@ import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { rehearse } from '../../../tests/rehearse';
 import { workAll, workBeside } from '../../../tests/worker';
 import { editBetween } from '../../core';
-import { pauseJob, readJob, resumeJob, stopJob } from '../db/jobs';
+import { hurry, pauseJob, readJob, resumeJob, stopJob } from '../db/jobs';
 import { knownOverruled } from '../db/journal';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
@@ -149,12 +149,47 @@ describe('a job that pauses', () => {
 		expect(await job(id)).toMatchObject({ state: 'done' });
 	}, 60_000);
 
+	it('can be gone on with after it was stopped or failed, where rows stand each for itself', async () => {
+		const id = await importOfNames('Rest', 500);
+		await workOn({ job: id });
+		await stopJob(db(), t.workspace, id);
+		await workAll();
+		expect(await job(id)).toMatchObject({ state: 'cancelled', done: 200 });
+		expect(await resumeJob(db(), t.workspace, id)).toMatchObject({ state: 'waiting', ended: null });
+		await workAll();
+		expect(await job(id)).toMatchObject({ state: 'done', done: 500 });
+		expect(await named('Rest')).toBe(500);
+		// what is done is done
+		expect(await resumeJob(db(), t.workspace, id)).toBeNull();
+		// of a rehearsal nothing is left to go on with
+		const other = await queueRehearsal(t.admin);
+		await stopJob(db(), t.workspace, other);
+		expect(await resumeJob(db(), t.workspace, other)).toBeNull();
+	}, 60_000);
+
+	it('a piece that failed is tried again soon, however often it failed', async () => {
+		const id = await importOfNames('Hurried', 3);
+		await db().query(
+			"update graphile_worker._private_jobs set attempts = 8, run_at = now() + interval '1 hour' where key = $1",
+			[id]
+		);
+		await hurry(db());
+		const [{ s }] = (
+			await db().query<{ s: number }>(
+				'select extract(epoch from run_at - now())::float8 as s from graphile_worker.jobs where key = $1',
+				[id]
+			)
+		).rows;
+		expect(s).toBeGreaterThan(5);
+		expect(s).toBeLessThanOrEqual(15);
+		await stopJob(db(), t.workspace, id);
+	});
+
 	it('can be stopped, which ends it at once', async () => {
 		const id = await importOfNames('Then stopped', 300);
 		await pauseJob(db(), t.workspace, id);
 		expect(await job(id)).toMatchObject({ state: 'paused' });
 		expect(await stopJob(db(), t.workspace, id)).toMatchObject({ state: 'cancelled' });
-		expect(await resumeJob(db(), t.workspace, id)).toBeNull();
 		await workAll();
 		expect(await named('Then stopped')).toBe(0);
 	});

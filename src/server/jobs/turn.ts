@@ -6,7 +6,7 @@
 import { carryOnPiece, inForce } from '../records';
 import type { CarriedPiece } from '../db/carried';
 import { nextPiece, notePendingTrouble } from '../db/carried';
-import { givenUp, noteEnded, takeFromDead } from '../db/jobs';
+import { givenUp, hurry, noteEnded, takeFromDead } from '../db/jobs';
 import { anyWorkspace, forgetOld } from '../db/people';
 import { forgetBeyond, readKeep } from '../db/retention';
 import { db } from '../db/pool';
@@ -69,6 +69,7 @@ export async function turn(): Promise<boolean> {
 		await deliver();
 		await carryOn();
 		await takeFromDead(db());
+		await hurry(db());
 		for (const { id, message } of await givenUp(db()))
 			await noteEnded(db(), id, { state: 'failed', message });
 		if (Date.now() - tidied > TIDY_MS) {

@@ -62,7 +62,10 @@ describe('a person', () => {
 	it.each([
 		['another than the present one', { old: 'not it', next: 'heron over the dyke' }, 'old'],
 		['a short one', { next: 'ninechars' }, 'next'],
-		['one made of the address', { next: 'xx-person2-2026' }, 'next']
+		['one made of the address', { next: 'xx-person2-2026' }, 'next'],
+		['one that many have', { next: 'Qwertyuiop' }, 'next'],
+		['one that many have, with a year behind it', { next: 'Basketball-2026' }, 'next'],
+		['one sign over and over', { next: 'aaaaaaaaaaaa' }, 'next']
 	])('cannot have %s', async (_, given, input) => {
 		n = 1;
 		const { id, password } = await addPerson(t.admin, {

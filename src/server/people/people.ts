@@ -1,5 +1,6 @@
 /** Who may sign in: people are added, given a role, retired and taken back, and have their passwords. */
 import { randomInt, randomUUID } from 'node:crypto';
+import { dictionary } from '@zxcvbn-ts/language-common';
 import { note } from '../audit/audit';
 import type { Account, Role } from '../db/people';
 import {
@@ -27,6 +28,14 @@ export class NotThisPerson extends Error {
 
 /** Fewest characters of a password. NIST SP 800-63B-4, 3.1.1.2, asks for 15 where nothing else guards it, and 8 at least. */
 export const SHORTEST = 10;
+
+/** What is guessed first. */
+const USUAL: ReadonlySet<string> = new Set(
+	dictionary['passwords-common'].map((p) => p.toLowerCase())
+);
+/** Whether it is one of the usual passwords, also with digits and signs behind it. */
+const isUsual = (lower: string) =>
+	USUAL.has(lower) || USUAL.has(lower.replace(/[\d\W_]+$/, '')) || /^(.)\1*$/u.test(lower);
 
 // no signs that are taken for each other
 const LETTERS = 'abcdefghijkmnpqrstuvwxyz23456789';
@@ -157,6 +166,11 @@ export function ownPassword(
 	if ([...password].length < SHORTEST)
 		throw new NotThisPerson(input, `A password has at least ${SHORTEST} characters.`);
 	const lower = password.toLowerCase();
+	if (isUsual(lower))
+		throw new NotThisPerson(
+			input,
+			'Many people use this password: it is among the first that are guessed.'
+		);
 	if (lower.includes(who.email.split('@')[0]) || lower === who.name.toLowerCase())
 		throw new NotThisPerson(input, 'A password is not made of your name or address.');
 }

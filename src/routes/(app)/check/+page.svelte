@@ -2,6 +2,7 @@
 	import { Collapsible } from 'bits-ui';
 	import type { Finding } from '$core';
 	import { FINDINGS, mayBeAccepted } from '$core';
+	import Doubles from '$lib/record/Doubles.svelte';
 	import Accept from '$lib/rule/Accept.svelte';
 	import { tell } from '$lib/shell/notices';
 	import { Refused, ask } from '$lib/work/http';
@@ -234,6 +235,7 @@
 			{/each}
 		</ul>
 	{/if}
+	<Doubles />
 	<Accept
 		finding={accepting}
 		onclose={(done) => {
