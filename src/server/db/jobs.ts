@@ -334,7 +334,12 @@ export async function takeFromDead(db: Db): Promise<number> {
 	const r = await db.query<{ id: string }>(
 		`delete from worker where heard_at < now() - ${DEAD_AFTER} or heard_at > now() + ${DEAD_AFTER} returning id`
 	);
-	const dead = r.rows.map((w) => w.id);
+	// one that died before its first sign of life is in no list
+	const unknown = await db.query<{ id: string }>(
+		`select distinct locked_by as id from graphile_worker.jobs q
+		 where locked_at < now() - ${DEAD_AFTER} and not exists (select from worker w where w.id = q.locked_by)`
+	);
+	const dead = [...r.rows, ...unknown.rows].map((w) => w.id);
 	if (dead.length) await db.query('select graphile_worker.force_unlock_workers($1)', [dead]);
 	return dead.length;
 }

@@ -246,6 +246,21 @@ describe('a job', () => {
 		await workAll();
 		expect(await readJob(db(), job)).toMatchObject({ state: 'done' });
 	});
+	it('of a worker that died before its first sign of life too', async () => {
+		const id = await long(3, 'Never heard of');
+		const job = await begin(t.author, id, 'import', await settingsOf(id));
+		const locked = (ago: string) =>
+			db().query(
+				`update graphile_worker._private_jobs set locked_at = now() - $2::interval, locked_by = 'silent-1' where key = $1`,
+				[job, ago]
+			);
+		await locked('5 seconds');
+		expect(await takeFromDead(db())).toBe(0);
+		await locked('13 seconds');
+		expect(await takeFromDead(db())).toBe(1);
+		await workAll();
+		expect(await readJob(db(), job)).toMatchObject({ state: 'done' });
+	});
 	it('that the queue has given up is told as failed, never running for ever', async () => {
 		const id = await long(3, 'Lost');
 		const job = await begin(t.author, id, 'import', await settingsOf(id));

@@ -37,7 +37,7 @@ const quiet = new Logger(() => (level, message) => {
 
 const workers = new Set<string>();
 const events: WorkerEvents = new EventEmitter();
-// known from their first moment: whoever dies before has not taken anything
+// known from their first moment, and heard of before the first round is over
 events.on('worker:create', ({ worker }) => workers.add(worker.workerId));
 const runner = await run({
 	pgPool: db(),
@@ -56,11 +56,12 @@ const turning = setInterval(async () => {
 	if (await turn()) tell({ turned: Date.now() });
 	busy = false;
 }, TURN_EVERY);
-const beating = setInterval(() => {
+const sign = () =>
 	beat(db(), [...workers]).catch((e: unknown) => {
 		if (!dbTrouble(e)) log.error({ err: e }, 'no sign of life could be given');
 	});
-}, BEAT_EVERY);
+void sign();
+const beating = setInterval(() => void sign(), BEAT_EVERY);
 tell({ turned: Date.now() });
 
 // the queue gives up when the database is away for long; another thread begins anew
