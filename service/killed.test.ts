@@ -139,18 +139,18 @@ it('killed at random moments, it loses nothing it acknowledged, doubles nothing,
 		}
 	};
 	/** What people do in pages is asked once; whether it was done where no answer came, nobody knows. */
-	const page_ = (url: string, init: Parameters<Client['ask']>[1]) =>
+	const asked = (url: string, init: Parameters<Client['ask']>[1]) =>
 		ida.ask(url, init).catch(() => null);
 	const released: number[] = [];
 	const releaser = async () => {
 		for (let i = 0; going; i++) {
-			const r = await page_('/releases', {
+			const r = await asked('/releases', {
 				method: 'POST',
 				json: { note: `Storm ${i}`, acceptFailing: true, revision: await revision() }
 			});
 			if (r?.ok) released.push(((await r.json()) as { number: number }).number);
 			await pause(400);
-			const job = await page_('/rehearsal', { method: 'POST' });
+			const job = await asked('/rehearsal', { method: 'POST' });
 			await job?.body?.cancel();
 			await pause(400);
 		}
@@ -163,7 +163,7 @@ it('killed at random moments, it loses nothing it acknowledged, doubles nothing,
 			const text = `Trading name\n${Array.from({ length: ROWS }, (_, i) => `File ${f}-${i}`).join('\n')}\n`;
 			const form = new FormData();
 			form.set('file', new Blob([text]), `storm-${f}.csv`);
-			const taken = await page_('/records/customer/import', {
+			const taken = await asked('/records/customer/import', {
 				method: 'POST',
 				body: form,
 				headers: { accept: 'text/html' }
@@ -171,7 +171,7 @@ it('killed at random moments, it loses nothing it acknowledged, doubles nothing,
 			const at = taken?.headers.get('location');
 			await taken?.body?.cancel();
 			if (!at) continue;
-			const begun = await page_(`${at}?/begin`, {
+			const begun = await asked(`${at}?/begin`, {
 				method: 'POST',
 				body: new URLSearchParams({ columns: 'trading_name', keep: '', by: '', mode: 'both' }),
 				headers: { accept: 'text/html' }

@@ -190,6 +190,35 @@ export async function pendingOf(
 	};
 }
 
+/** A change of which something is left: whose, since when, and how many records wait. */
+export interface CarriedChange {
+	id: string;
+	/** Name of whoever made it; null where nobody did. */
+	by: string | null;
+	/** ISO 8601. */
+	at: string;
+	left: number;
+	/** Of these, given up after several attempts; and what stood against the first of them. */
+	stuck: number;
+	trouble: string | null;
+}
+
+/** Changes that are carried on beside requests, oldest first. */
+export async function carriedChanges(
+	db: Db,
+	workspace: string,
+	most: number
+): Promise<CarriedChange[]> {
+	const r = await db.query<CarriedChange>(
+		`select c.id::text, a.name as by, to_char(c.at at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as at,
+		        count(*)::int as left, count(*) filter (where p.attempts >= $2)::int as stuck, min(p.trouble) as trouble
+		 from carried_change c join pending_record p on p.carried = c.id left join account a on a.id = c.account
+		 where c.workspace = $1 group by c.id, a.name order by c.id limit $3`,
+		[workspace, MOST_ATTEMPTS, most]
+	);
+	return r.rows;
+}
+
 /** Which of some records wait to be settled. */
 export async function waitingAmong(
 	db: Db,

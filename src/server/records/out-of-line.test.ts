@@ -3,7 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { RuleSet } from '../../core';
 import { Schema, compilePlan, same, settle } from '../../core';
 import { zones } from '../../runtime/zones';
-import { pendingOf } from '../db/carried';
+import { carriedChanges, pendingOf } from '../db/carried';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
 import { eachPiece } from '../db/records';
@@ -94,11 +94,25 @@ const netAmount = (set: RuleSet): RuleSet => ({
 
 describe('a switch of the release in force', () => {
 	it('notes what it may leave out of line, and carries it on: no Locked value stays stale', async () => {
-		expect((await release(netAmount)).noted).toBeGreaterThan(0);
+		const { noted } = await release(netAmount);
+		expect(noted).toBeGreaterThan(0);
 		expect(Object.keys(await stale())).not.toEqual([]);
 		expect((await pendingOf(db(), t.workspace)).counts.length).toBeGreaterThan(0);
+		// as the page of jobs tells it: whose, and how much is left
+		const carried = await carriedChanges(db(), t.workspace, 10);
+		expect(carried).toEqual([
+			{
+				id: expect.any(String),
+				by: t.admin.name,
+				at: expect.stringMatching(/^20.*Z$/),
+				left: noted,
+				stuck: 0,
+				trouble: null
+			}
+		]);
 		await carryOn();
 		expect(await stale()).toEqual({});
+		expect(await carriedChanges(db(), t.workspace, 10)).toEqual([]);
 		expect((await pendingOf(db(), t.workspace)).counts).toEqual([]);
 	});
 	it('back to the release before, likewise, whatever was saved in between', async () => {

@@ -42,7 +42,31 @@
 			</p>
 			<JobState job={j} onchange={reload} />
 		</section>
-	{:else}<p class="mt-3">Nothing runs just now.</p>{/each}
+	{:else}<p class="mt-3">No job runs just now.</p>{/each}
+	{#if data.carried.length || data.messages}
+		<h2 class="mt-5">Carried on</h2>
+		<ul class="text-sm" aria-label="Carried on">
+			{#each data.carried as c (c.id)}
+				<li class="border-b border-hairline py-1">
+					{formatCount(c.left)}
+					{c.left === 1 ? 'record' : 'records'} left of a change of {formatMoment(
+						c.at,
+						w.model.zone
+					)}
+					by {c.by ?? 'nobody'}{#if c.stuck}<span class="text-brick">
+							● {formatCount(c.stuck)} cannot be settled: {c.trouble}</span
+						>{/if}
+				</li>
+			{/each}
+			{#if data.messages}
+				<li class="border-b border-hairline py-1">
+					{formatCount(data.messages)}
+					{data.messages === 1 ? 'message waits' : 'messages wait'} to be handed over; see the
+					<a class="textlink" href="/outbox">outbox</a>
+				</li>
+			{/if}
+		</ul>
+	{/if}
 	<h2 class="mt-5">Ended</h2>
 	<div class="ticks mt-1"></div>
 	<table class="grid-table text-sm" aria-label="Jobs that ended">
