@@ -1,6 +1,7 @@
 /** A file imported at once, as its job does piece by piece: for tests and benches. */
 import { BadInput } from '../src/door';
 import { db } from '../src/server/db/pool';
+import { keyAfterRules } from '../src/server/imports/key-after';
 import {
 	columnChoices,
 	columnsByName,
@@ -38,7 +39,8 @@ export async function importCsv(
 ): Promise<ImportResult> {
 	try {
 		const { head, rows } = readCsv(text);
-		const { schema } = await inForce(db(), sender.workspace);
+		const force = await inForce(db(), sender.workspace);
+		const { schema } = force;
 		const columns = columnsByName(schema, type, head);
 		const unknown = head.filter((_, i) => !columns[i]);
 		if (unknown.length) return { ok: false, message: `no field is called “${unknown[0]}”` };
@@ -51,7 +53,8 @@ export async function importCsv(
 				schema,
 				type,
 				settings,
-				rows.slice(at, at + TOGETHER)
+				rows.slice(at, at + TOGETHER),
+				keyAfterRules(db(), force, sender, type, settings.by)
 			);
 			at += ready.length;
 			const good = ready.filter((r) => r.submission);

@@ -9,6 +9,7 @@ import type { JobRun } from '../jobs/run';
 import { Series } from '../records';
 import { askedOf } from './asked';
 import { changesOf, rowOutcomes } from './outcome';
+import { keyAfterRules } from './key-after';
 import { readyRows } from './rows';
 
 const TOGETHER = 200;
@@ -20,6 +21,7 @@ export async function dryRun({ job, progress }: JobRun): Promise<void> {
 	const { file, settings, force, sender } = await askedOf(job);
 	await noteJob(db(), file.id, 'dry_run', job.id);
 	const series = new Series(db(), sender, force, new Map(), null);
+	const afterRules = keyAfterRules(db(), force, sender, file.type, settings.by);
 	const of = Math.min(file.rows, MOST_TRIED);
 	let done = 0;
 	let after = 0;
@@ -32,7 +34,8 @@ export async function dryRun({ job, progress }: JobRun): Promise<void> {
 			force.schema,
 			file.type,
 			settings,
-			rows
+			rows,
+			afterRules
 		);
 		const changes = changesOf(ready);
 		const outcomes = changes.length ? await series.look(changes) : [];

@@ -3,28 +3,33 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { workAll, workBeside } from '../../../tests/worker';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { changeModel } from '../../../tests/model';
-import { withField } from '../../core';
+import { formula } from '../../../demo/rules';
+import { withField, type Rule } from '../../core';
 import { BadInput } from '../../door';
 import { readImport, readRows, sameFile, tallyRows } from '../db/imports';
 import { beat, givenUp, readJob, stopJob, takeFromDead } from '../db/jobs';
-import { db } from '../db/pool';
+import { db, transaction } from '../db/pool';
 import { workOn } from '../jobs/work';
 import { changePerson } from '../people/people';
 import { queueRehearsal } from '../jobs/rehearsal';
-import { readRehearsal } from '../db/rules';
+import { createRelease, putInForce, readRehearsal, readRelease, rulesOf } from '../db/rules';
+import { inForce } from '../records';
 import { BegunAlready, begin, takeIn } from './imports';
 import type { Settings } from './rows';
 
 let t: Fresh;
 beforeAll(async () => {
 	t = await freshDatabase();
-	for (const field of ['e_mail', 'phone'])
+	for (const field of ['e_mail', 'phone', 'registered_name'])
 		await changeModel(t.author, (m) => withField(m, 'customer', field, { key: true }));
 });
 afterAll(() => t.drop());
 
 const take = (text: string | Buffer, type = 'customer', name = 'test.csv') =>
 	takeIn(t.author, { type, name, content: Buffer.from(text) });
+/** Whether a rule writes what the test below writes. */
+const writes = (r: Rule) =>
+	r.type === 'customer' && r.outputs.some((o) => o.field === 'registered_name');
 const settingsOf = async (id: string, more: Partial<Settings> = {}) => ({
 	...((await readImport(db(), id))!.settings as Settings),
 	...more
@@ -142,6 +147,50 @@ describe('an import', () => {
 			expect.stringContaining('No customer has E-mail'),
 			expect.stringContaining('is blank')
 		]);
+	});
+	it('finds them by what rules make of the key: cleaned, twice in one file, tried and carried out alike', async () => {
+		const { release, schema } = await inForce(db(), t.workspace);
+		const doc = (await readRelease(db(), t.workspace, release))!;
+		const clean: Rule = {
+			id: 'clean_remark',
+			type: 'customer',
+			kind: 'derive',
+			name: 'Location number without spaces',
+			why: 'A test',
+			moments: ['created', 'changed', 'request'],
+			entryPoints: null,
+			watch: null,
+			entering: false,
+			guard: null,
+			outputs: [{ id: 'o1', field: 'registered_name', hold: 'locked', none: 'next' }],
+			body: {
+				kind: 'formula',
+				formulas: [formula('customer', 'upper case(replace(Registered name, " ", ""))')]
+			}
+		};
+		const before = rulesOf(doc);
+		const set = { ...before, rules: [...before.rules.filter((r) => !writes(r)), clean] };
+		await transaction((c) =>
+			createRelease(c, t.workspace, set, schema.model, 'A test', t.admin.id)
+		);
+		const file =
+			'Trading name,Registered name\nFirst,ferry bv 1\nSecond,FERRYBV2\nFirst again,Ferry BV 1\nOther,\n';
+		const id = await take(file);
+		await begin(t.author, id, 'dry run', await settingsOf(id, { by: 'registered_name' }));
+		await workAll();
+		const tried = await rowsOf(id, 'dry');
+		const { rows } = await imported(id, { by: 'registered_name' });
+		for (const of of [tried, rows])
+			expect(of.map((r) => r.outcome!.is)).toEqual(['created', 'created', 'changed', 'created']);
+		expect(rows[2].outcome!.id).toBe(rows[0].outcome!.id);
+		const again = await imported(await take(file), { by: 'registered_name', mode: 'change' });
+		expect(again.rows.map((r) => r.outcome!.faults[0]?.message ?? 'in')).toEqual([
+			'in',
+			'in',
+			'in',
+			expect.stringContaining('is blank')
+		]);
+		await transaction((c) => putInForce(c, t.workspace, release, t.admin.id));
 	});
 	it('of rows to mend comes back as it went out, formulas kept from running', async () => {
 		const id = await take("Trading name,Headcount\n'=1+1,many\n'-x,7\n");

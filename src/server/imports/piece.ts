@@ -7,6 +7,7 @@ import type { JobRun } from '../jobs/run';
 import { saveInOrder, type RefusedChange, type SaveOutcome } from '../records';
 import { askedOf } from './asked';
 import { changesOf, rowOutcomes } from './outcome';
+import { keyAfterRules } from './key-after';
 import { findStored, readyRows } from './rows';
 
 /** Rows whose changes share a transaction. */
@@ -26,7 +27,8 @@ export async function importPiece({ job, progress }: JobRun): Promise<void> {
 		});
 	await progress(job.done, file.rows);
 	const find = findStored(db(), job.workspace, force.schema);
-	const ready = await readyRows(find, force.schema, file.type, settings, rows);
+	const after = keyAfterRules(db(), force, sender, file.type, settings.by);
+	const ready = await readyRows(find, force.schema, file.type, settings, rows, after);
 	const changes = changesOf(ready);
 	const around = {
 		async before(client: pg.PoolClient) {

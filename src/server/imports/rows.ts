@@ -5,6 +5,7 @@ import { fromText, matchHows, matchKey, toJson } from '../../core';
 import { nameKey } from '../../core/feel/language';
 import { BadInput } from '../../door';
 import type { Db } from '../db/pool';
+import type { KeyAfter } from './key-after';
 import { matchingIds } from '../db/records';
 import type { SubmissionFault, Submission } from '../records';
 import { keysOf } from '../records';
@@ -178,6 +179,7 @@ const GUARDED = /^'(?=[=+\-@\t\r])/;
  * Makes rows ready to be saved. With a key, a row whose key stood in an earlier one of these rows is left for
  * the next piece, since it has to find what that one made.
  * @param find the records that have each key, lowest number first
+ * @param after what rules make of the key; null where it is stored as it is sent
  * @returns those that are ready, in their order
  */
 export async function readyRows(
@@ -185,29 +187,29 @@ export async function readyRows(
 	schema: Schema,
 	type: string,
 	settings: Settings,
-	rows: readonly Row[]
+	rows: readonly Row[],
+	after: KeyAfter | null
 ): Promise<Ready[]> {
 	const read = rows.map((r) => readRow(schema, type, settings, r));
 	if (settings.by === null) return read.map(({ ready }) => ready);
 	const own = schema.field(type, settings.by)!;
 	const [how] = matchHows(own);
-	const keys = read.map(({ sent }): MatchKey | null => {
-		const key = matchKey(how, sent.get(own.id) ?? null);
-		return key === null ? null : { field: own.id, how, key };
+	const made = (await after?.(read.map((r) => r.sent))) ?? [];
+	// as it was sent, and as rules would store it
+	const keys = read.map(({ sent }, i): MatchKey[] => {
+		const both = [sent.get(own.id) ?? null, made[i] ?? null].map((v) => matchKey(how, v));
+		return [...new Set(both)].flatMap((key) => (key === null ? [] : [{ field: own.id, how, key }]));
 	});
-	const first = new Map<string, number>();
-	const end = keys.findIndex((k, i) => {
-		if (!k) return false;
-		const again = first.has(k.key);
-		first.set(k.key, i);
-		return again;
+	const seen = new Set<string>();
+	const end = keys.findIndex((of) => {
+		if (of.some((k) => seen.has(k.key))) return true;
+		for (const k of of) seen.add(k.key);
+		return false;
 	});
 	const piece = end < 0 ? read : read.slice(0, end);
-	const wanted = piece.flatMap((_, i) => (keys[i] ? [i] : []));
-	const found = await find(
-		type,
-		wanted.map((i) => keys[i]!)
-	);
+	const wanted = keys.slice(0, piece.length).flat();
+	const answers = await find(type, wanted);
+	const found = new Map(wanted.map((k, i) => [k.key, answers[i]]));
 	const { label, plural } = schema.type(type).type;
 	return piece.map(({ ready }, i) => {
 		if (!ready.submission) return ready;
@@ -216,9 +218,8 @@ export async function readyRows(
 			submission: null,
 			faults: [{ field: own.id, message }]
 		});
-		const at = wanted.indexOf(i);
-		const ids = at < 0 ? [] : found[at];
-		const value = `${own.label} “${keys[i]?.key ?? ''}”`;
+		const ids = keys[i].map((k) => found.get(k.key)!).find((of) => of.length) ?? [];
+		const value = `${own.label} “${keys[i][0]?.key ?? ''}”`;
 		if (ids.length > 1)
 			return refuse(
 				`Several ${plural.toLowerCase()} have ${value}: numbers ${ids.slice(0, 5).join(', ')}.`
@@ -227,7 +228,7 @@ export async function readyRows(
 			return refuse(`There is a ${label.toLowerCase()} with ${value} already: No. ${ids[0]}.`);
 		if (!ids.length && settings.mode === 'change')
 			return refuse(
-				at < 0
+				!keys[i].length
 					? `${own.label} is blank, so the row names no ${label.toLowerCase()}.`
 					: `No ${label.toLowerCase()} has ${value}.`
 			);
