@@ -12,6 +12,15 @@ declare global {
 			/** Of this request, in the log and in its answer. */
 			request: string;
 		}
+		interface PageState {
+			/** A record that was just created, and what was said of it. */
+			made?: {
+				type: string;
+				id: string;
+				saved: string | null;
+				failed: { field: string; rule: string; message: string }[];
+			};
+		}
 		interface Error {
 			message: string;
 			/** Seconds after which it is worth trying again; absent where it is not. */

@@ -5,6 +5,7 @@
 	 */
 	import { HOLD_VERB } from '$core';
 	import { beforeNavigate, goto, invalidateAll } from '$app/navigation';
+	import { page } from '$app/state';
 	import { Dialog } from 'bits-ui';
 	import { untrack } from 'svelte';
 	import type { JsonValue } from '$core';
@@ -38,6 +39,12 @@
 
 	const w = useWorkbench();
 	const entry = new Entry(w, () => ({ type: typeId, id, version, values, setBy, short, inLine }));
+	// what a new record's form was told when it was saved is told by that of the record it became
+	const { made } = page.state;
+	if (made && made.type === untrack(() => typeId) && made.id === untrack(() => id)) {
+		entry.saved = made.saved;
+		entry.failed = made.failed;
+	}
 	const type = $derived(w.schema.type(typeId).type);
 	const allLinks = w.titles.all;
 	untrack(() => w.titles.learn(links));
@@ -82,7 +89,11 @@
 		const { to, at } = await entry.save();
 		if (at) document.getElementById(`f-${at}`)?.focus();
 		if (to === null) return;
-		if (id === null) await goto(`/records/${typeId}/${to}`);
+		const { saved, failed } = entry;
+		if (id === null)
+			await goto(`/records/${typeId}/${to}`, {
+				state: { made: { type: typeId, id: to, saved, failed: $state.snapshot(failed) } }
+			});
 		else await invalidateAll();
 	}
 	/** Loads the page again; what was typed stays, upon the record as it is now. */
