@@ -27,6 +27,9 @@ const days = () =>
 		.matches(/^([1-9]\d{0,4})?$/, 'Write a number of days from 1 to 99 999, or nothing.')
 		.default('');
 
+/** What is kept for as many days as the settings say. */
+export const KEPT = ['history', 'messages', 'imports', 'jobs'] as const;
+
 export const FORMS = {
 	signIn: yup.object({
 		email: line()

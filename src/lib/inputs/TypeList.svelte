@@ -12,7 +12,10 @@
 	const settings = $derived([
 		{ href: '/people', label: 'People' },
 		{ href: '/account', label: 'Your account' },
-		{ href: '/settings', label: w.may('operate') ? 'Tokens and releases' : 'Releases' },
+		{
+			href: '/settings',
+			label: w.may('operate') ? 'Tokens, releases, retention' : 'Releases, retention'
+		},
 		...(w.may('audit') ? [{ href: '/audit', label: 'Audit' }] : [])
 	]);
 	const here = $derived(page.params.type ?? '');

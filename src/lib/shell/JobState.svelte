@@ -1,5 +1,6 @@
 <script lang="ts">
 	/** How far a job is, and the buttons that pause and stop it. */
+	import { PAUSABLE } from '$door/job-kinds';
 	import type { Job } from '$server/db/jobs';
 	import { Refused, ask } from '../work/http';
 	import { formatCount } from '../words/format';
@@ -15,8 +16,6 @@
 		failed: 'failed',
 		cancelled: 'was stopped'
 	};
-	/** What it has done stands when it pauses; of the others nothing counts before the end. */
-	const pausable = $derived(job.kind === 'import' || job.kind === 'rehearsal');
 	/** Rows of an import are in or not, each for itself: what is left can be done later. */
 	const canGoOn = $derived(
 		job.kind === 'import' && (job.state === 'failed' || job.state === 'cancelled')
@@ -52,7 +51,7 @@
 	{#if !job.ended}
 		<progress class="h-2 w-60" max="1" value={job.of ? part : undefined} aria-label="How far it is"
 		></progress>
-		{#if pausable}<button
+		{#if PAUSABLE.has(job.kind)}<button
 				class="button"
 				disabled={job.stopping}
 				onclick={() => void see({ method: 'PATCH', body: { paused: !job.pausing } })}

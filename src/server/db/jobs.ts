@@ -1,12 +1,11 @@
 /** Jobs and who works on them, in the database. */
 
+import { PAUSABLE, type JobKind } from '../../door/job-kinds';
 import type { Db } from './pool';
 
-export type JobKind = 'import' | 'dry run' | 'rehearsal' | 'analysis';
-export type JobState = 'waiting' | 'running' | 'paused' | 'done' | 'failed' | 'cancelled';
+export type { JobKind };
 
-/** Those that can be paused: what they have done so far stands. */
-export const PAUSABLE: ReadonlySet<JobKind> = new Set<JobKind>(['import', 'rehearsal']);
+export type JobState = 'waiting' | 'running' | 'paused' | 'done' | 'failed' | 'cancelled';
 
 export interface Job {
 	id: string;
@@ -247,6 +246,7 @@ export async function stopJob(db: Db, workspace: string, id: string): Promise<Jo
 	const r = await db.query(
 		`with gone as (delete from job_range g using job j where g.job = $1 and j.id = g.job and j.state in ('waiting', 'paused'))
 		 update job set stopping = true,
+		   frozen = case when state in ('waiting', 'paused') then null else frozen end,
 		   state = case when state in ('waiting', 'paused') then 'cancelled' else state end,
 		   ended_at = case when state in ('waiting', 'paused') then now() end
 		 where id = $1 and workspace = $2 and ended_at is null returning 1`,

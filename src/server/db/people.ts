@@ -1,6 +1,6 @@
 /** Accounts, sessions, attempts to sign in and tokens in the database. */
 import { covers, type Role } from '../../door/rights';
-import type { Db } from './pool';
+import { setting, type Db } from './pool';
 import { dbTrouble } from './trouble';
 
 export type { Role };
@@ -172,8 +172,8 @@ const noted = (note: Promise<unknown>) =>
 	});
 
 /** Minutes after which a session ends that nobody uses. */
-const IDLE = Number(process.env.RIGID_SESSION_IDLE ?? 120);
-const OPEN = `expires_at > now() and seen_at > now() - make_interval(mins => ${Math.round(IDLE) || 120})`;
+const IDLE = setting('RIGID_SESSION_IDLE', 120);
+const OPEN = `expires_at > now() and seen_at > now() - make_interval(mins => ${IDLE})`;
 
 /** The account of a session that has not ended, or null. Its use is noted, once a minute. */
 export async function sessionAccount(db: Db, hash: Buffer): Promise<Account | null> {

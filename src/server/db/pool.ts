@@ -52,10 +52,10 @@ export async function cancelBackends(db: Db, backends: Backends): Promise<void> 
 }
 
 /**
- * A setting that is a number: connections, or milliseconds.
+ * A setting that is a number: connections, minutes, milliseconds.
  * @throws when it is set and is none
  */
-function setting(name: string, usual: number): number {
+export function setting(name: string, usual: number): number {
 	const text = process.env[name];
 	if (!text) return usual;
 	const n = Number(text);

@@ -1,8 +1,8 @@
 /** How long what is kept that nobody decides by any more, and forgetting what is older. */
+import type { KEPT } from '../../door/forms';
 import type { Db } from './pool';
 
-/** What can be forgotten after some days. Of these one may choose for how many; absent is for good. */
-export const KEPT = ['history', 'messages', 'imports', 'jobs'] as const;
+/** For how many days; absent is for good. */
 export type Keep = Partial<Record<(typeof KEPT)[number], number>>;
 
 export async function readKeep(db: Db, workspace: string): Promise<Keep> {
@@ -17,7 +17,7 @@ export async function storeKeep(db: Db, workspace: string, keep: Keep): Promise<
 /** Rows that one statement forgets: others wait for no more than that. */
 const AT_ONCE = 1_000;
 
-/** What each of them is, in statements that forget some of it; `$2` are days, `$3` how many. */
+/** In this order, statements that forget some of each; `$2` are days, `$3` how many rows. */
 const FORGET: Readonly<Record<keyof Keep, readonly string[]>> = {
 	// messages first: what a message came of is kept as long as the message
 	messages: [
@@ -60,7 +60,7 @@ const ROUNDS = 50;
 /** Forgets what is older than is to be kept. @returns how many rows went, by what they were */
 export async function forgetBeyond(db: Db, workspace: string, keep: Keep): Promise<Keep> {
 	const gone: Keep = {};
-	for (const what of ['messages', ...KEPT.filter((k) => k !== 'messages')] as const) {
+	for (const what of Object.keys(FORGET) as (keyof Keep)[]) {
 		const days = keep[what];
 		if (days === undefined) continue;
 		let rows = 0;

@@ -498,14 +498,22 @@ export async function saveRehearsal(
 	);
 }
 
-/** How long an analysis is kept that nobody has made anew. */
-const ANALYSIS_KEPT = "interval '7 days'";
+/** How long an analysis is kept. */
+const ANALYSIS_KEPT = "interval '1 day'";
 
-/** What the analysis came to that was made of exactly this; null for none. */
-export async function readAnalysis<T>(db: Db, workspace: string, hash: string): Promise<T | null> {
+/**
+ * What the analysis came to that was made of exactly this; null for none.
+ * @param seconds no older than that
+ */
+export async function readAnalysis<T>(
+	db: Db,
+	workspace: string,
+	hash: string,
+	seconds: number
+): Promise<T | null> {
 	const r = await db.query<{ answer: T }>(
-		'select answer from analysis where workspace = $1 and hash = $2',
-		[workspace, hash]
+		'select answer from analysis where workspace = $1 and hash = $2 and at > now() - make_interval(secs => $3)',
+		[workspace, hash, seconds]
 	);
 	return r.rows[0]?.answer ?? null;
 }

@@ -4,7 +4,7 @@ import { BadInput } from '../../door';
 import { db } from '../db/pool';
 import { listAccounts, type Account } from '../people/accounts';
 import { NotThisPerson } from '../people/people';
-import { answered } from './guard';
+import { allow, answered } from './guard';
 
 /** A person, without what is nobody's business. */
 export const personOf = ({
@@ -27,15 +27,18 @@ export const personOf = ({
 	mustChange
 });
 
-/** @throws 403 where a token reaches some record types only, 404 where there is nobody by the number */
+/** @throws 404 where there is nobody by the number */
 export async function personNeeded(by: Account, id: string): Promise<Account> {
 	const found = (await listAccounts(db(), by.workspace)).find((a) => a.id === id);
 	return found ?? error(404, 'There is nobody by this number.');
 }
 
-/** @throws 403 where a token reaches some record types only: people are none of them */
-export function reachesPeople({ types, name }: Account): void {
+/** Who asks. @throws 401, 403 or 405; 403 too where a token reaches some record types only: people are none */
+export function allowPeople(event: Parameters<typeof allow>[0]): Account {
+	const by = allow(event);
+	const { types, name } = by;
 	if (types) error(403, `This token of ${name} reaches ${types.join(', ')}, and no people.`);
+	return by;
 }
 
 /** Answers; what stands against a person is told at its place. */

@@ -24,7 +24,10 @@ const ASK_EVERY = 100;
 export async function lookedThrough(by: Account, what: AnalysisJob): Promise<AnalysisAnswer> {
 	const { workspace } = by;
 	const hash = hashOf(what);
-	const kept = await readAnalysis<AnalysisAnswer>(db(), workspace, hash);
+	// what a server of an earlier version came to is not taken: this one may find more
+	const known = () =>
+		readAnalysis<AnalysisAnswer>(db(), workspace, hash, Math.floor(process.uptime()));
+	const kept = await known();
 	if (kept) return kept;
 	const id = await transaction(async (c) => {
 		// two who ask for the same at once wait for one job
@@ -43,7 +46,7 @@ export async function lookedThrough(by: Account, what: AnalysisJob): Promise<Ana
 	for (const till = Date.now() + PATIENCE; Date.now() < till; await pause(ASK_EVERY)) {
 		const job = await readJob(db(), id);
 		if (!job?.ended) continue;
-		const made = await readAnalysis<AnalysisAnswer>(db(), workspace, hash);
+		const made = await known();
 		if (made) return made;
 		throw new BadInput(
 			job.message ?? 'The analysis of the draft was stopped. Nothing was done; ask for it again.'

@@ -1,8 +1,9 @@
+import { KEPT } from '$door/forms';
 import { may } from '$door/rights';
 import { readModel } from '$server/db/model';
 import { needsSecond, setSecond } from '$server/db/people';
 import { db, transaction } from '$server/db/pool';
-import { KEPT, readKeep, storeKeep, type Keep } from '$server/db/retention';
+import { readKeep, storeKeep, type Keep } from '$server/db/retention';
 import { note } from '$server/audit/audit';
 import { formAction, refuse } from '$server/http/forms';
 import { allow } from '$server/http/guard';

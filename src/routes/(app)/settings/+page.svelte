@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { KEPT } from '$door/forms';
 	import { ROLES, ROLE_SAYS, covers, type Role } from '$door/rights';
 	import Choose from '$lib/inputs/Choose.svelte';
 	import Form from '$lib/inputs/Form.svelte';
@@ -7,7 +8,6 @@
 
 	let { data, form } = $props();
 	const w = useWorkbench();
-	const KEPT = ['history', 'messages', 'imports', 'jobs'] as const;
 	const KEPT_SAYS = {
 		history: 'History and journal',
 		messages: 'Messages that left',
@@ -51,7 +51,7 @@
 	</section>
 
 	<section class="mt-4 border border-line bg-sheet p-5" aria-labelledby="keep-h">
-		<h2 id="keep-h">Kept</h2>
+		<h2 id="keep-h">Retention</h2>
 		{#if w.may('settings')}
 			<p class="text-sm">
 				For how many days; what is older is forgotten, by and by and for good. Empty: kept. The

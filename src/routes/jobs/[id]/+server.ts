@@ -1,8 +1,9 @@
 import { error, json } from '@sveltejs/kit';
 import { BadInput, readJson } from '$door';
+import { PAUSABLE } from '$door/job-kinds';
 import { may } from '$door/rights';
 import { note } from '$server/audit/audit';
-import { PAUSABLE, isUuid, pauseJob, readJob, resumeJob, stopJob, type Job } from '$server/db/jobs';
+import { isUuid, pauseJob, readJob, resumeJob, stopJob, type Job } from '$server/db/jobs';
 import type { Account } from '$server/db/people';
 import { db, transaction } from '$server/db/pool';
 import { allow, answer } from '$server/http/guard';

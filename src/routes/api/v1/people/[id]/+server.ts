@@ -1,20 +1,17 @@
 import { checkPersonChange, readJson } from '$door';
-import { allow } from '$server/http/guard';
-import { answeredPerson, personNeeded, personOf, reachesPeople } from '$server/http/people-api';
+import { answeredPerson, personNeeded, personOf, allowPeople } from '$server/http/people-api';
 import { changePerson } from '$server/people/people';
 import type { RequestHandler } from './$types';
 
 /** A person. */
 export const GET: RequestHandler = (event) => {
-	const by = allow(event);
-	reachesPeople(by);
+	const by = allowPeople(event);
 	return answeredPerson(async () => ({ body: personOf(await personNeeded(by, event.params.id)) }));
 };
 
 /** Changes what a person is called and may do, retires them or takes them back: `{"retired": true}`. */
 export const PATCH: RequestHandler = (event) => {
-	const by = allow(event);
-	reachesPeople(by);
+	const by = allowPeople(event);
 	return answeredPerson(async () => {
 		const { id } = await personNeeded(by, event.params.id);
 		const change = checkPersonChange(await readJson(event.request));

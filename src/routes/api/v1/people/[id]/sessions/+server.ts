@@ -1,12 +1,10 @@
-import { allow } from '$server/http/guard';
-import { answeredPerson, personNeeded, reachesPeople } from '$server/http/people-api';
+import { answeredPerson, personNeeded, allowPeople } from '$server/http/people-api';
 import { endSessionsOf } from '$server/people/people';
 import type { RequestHandler } from './$types';
 
 /** Ends the sessions of a person; they may sign in again. */
 export const DELETE: RequestHandler = (event) => {
-	const by = allow(event);
-	reachesPeople(by);
+	const by = allowPeople(event);
 	return answeredPerson(async () => {
 		const { id } = await personNeeded(by, event.params.id);
 		return { body: { ended: await endSessionsOf(by, id) } };
