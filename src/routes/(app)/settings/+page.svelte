@@ -54,8 +54,8 @@
 		<h2 id="keep-h">Retention</h2>
 		{#if w.may('settings')}
 			<p class="text-sm">
-				For how many days; what is older is forgotten, by and by and for good. Empty: kept. The
-				audit, the releases and the records themselves are always kept.
+				What is older than so many days is deleted and cannot be brought back. Leave it empty to
+				keep everything. The audit, the releases and the records themselves are always kept.
 			</p>
 			<Form name="keep" action="?/keep" class="mt-2 flex flex-wrap items-end gap-3" keep>
 				{#each KEPT as k (k)}
