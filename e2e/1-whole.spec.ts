@@ -127,10 +127,43 @@ test('a look-up says what the existing records find, and the keys that find noth
 		.click();
 	await expect(page).toHaveURL(/\/tables\/district_postcodes\?row=\d+$/);
 	await page.getByRole('button', { name: 'Find anything' }).click();
+	await expect(
+		page.getByRole('combobox').and(page.getByPlaceholder(/^Find a field/))
+	).toBeFocused();
 	await page.keyboard.type('release 2');
 	await expect(page.getByRole('option').first()).toContainText('Release 2');
 	await page.keyboard.press('Enter');
 	await expect(page).toHaveURL(/\/paper\/2$/);
+});
+
+test('what is found late and stands first is where Enter goes; who has moved on stays there', async ({
+	page
+}) => {
+	let late = () => {};
+	await page.route('**/look/names', async (route) => {
+		await new Promise<void>((go) => (late = go));
+		await route.continue();
+	});
+	const first = page.getByRole('option').first();
+	const chosen = page.locator('[role=option][data-selected]');
+	for (const moves of [false, true]) {
+		await openSheet(page);
+		await page.getByRole('button', { name: 'Find anything' }).click();
+		await expect(
+			page.getByRole('combobox').and(page.getByPlaceholder(/^Find a field/))
+		).toBeFocused();
+		await page.keyboard.type('release 2');
+		await expect(first).toBeVisible();
+		await expect(first).not.toContainText('Release 2');
+		if (moves) await page.keyboard.press('ArrowDown');
+		const before = await chosen.textContent();
+		late();
+		await expect(first).toContainText('Release 2');
+		await expect(moves ? chosen : first).toHaveText(moves ? before! : /^Release 2/);
+		await expect(moves ? chosen : first).toHaveAttribute('data-selected', '');
+		await page.keyboard.press(moves ? 'Escape' : 'Enter');
+		if (!moves) await expect(page).toHaveURL(/\/paper\/2$/);
+	}
 });
 
 test('a rule says whether its place below another matters, by a record', async ({ page }) => {

@@ -237,6 +237,15 @@
 		else if (f.href) void goto(f.href);
 	}
 	const shown = $derived([...found, ...records]);
+
+	/** What Enter goes to. */
+	let at = $state('');
+	/** Somebody went to another one than the first: what is found later leaves them there. */
+	let moved = false;
+	// what comes late may come first: Enter goes to what is seen to stand there
+	$effect(() => {
+		if (!moved || !shown.some((f) => f.id === at)) at = shown[0]?.id ?? '';
+	});
 </script>
 
 <Dialog.Root
@@ -251,7 +260,14 @@
 			class="fixed top-16 left-1/2 z-50 w-[600px] max-w-[calc(100vw-32px)] -translate-x-1/2 border border-ink bg-sheet"
 		>
 			<Dialog.Title class="sr-only">Find anything</Dialog.Title>
-			<Command.Root shouldFilter={false} loop label="Find anything">
+			<Command.Root
+				shouldFilter={false}
+				loop
+				label="Find anything"
+				bind:value={at}
+				onkeydown={(e) =>
+					(moved = e.key.startsWith('Arrow') || e.key === 'Home' || e.key === 'End')}
+			>
 				<Command.Input
 					class="text-md w-full border-0 border-b border-line bg-transparent px-4 py-3 outline-none"
 					placeholder="Find a field, rule, option, record, page …"
@@ -268,6 +284,7 @@
 								value={f.id}
 								class="flex min-h-8 cursor-pointer items-baseline gap-3 px-4 py-1 data-selected:bg-band-1"
 								onSelect={() => go(f)}
+								onpointermove={() => (moved = true)}
 							>
 								<span class="min-w-0 grow truncate">{f.label}</span>
 								<span class="max-w-64 truncate text-xs whitespace-nowrap text-quiet">{f.kind}</span>
