@@ -179,7 +179,7 @@ export {
 } from './settle/settle';
 
 // ── Explain ──────────────────────────────────────────────────────────────────────────────────────
-export { cameToNothing } from './explain/nothing';
+export { cameToNothing, toldOf } from './explain/nothing';
 export { plainFormat, reason, type Format } from './explain/reason';
 
 // ── Try: changes with what they are to give ──────────────────────────────────────────────────────

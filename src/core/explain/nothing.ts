@@ -31,6 +31,25 @@ export function cameToNothing(plan: Plan, rec: SettledRecord): ClaimReport[] {
 	return [...out.values()];
 }
 
+/** Outcomes of a condition that kept a rule out. */
+const CONDITION: ReadonlySet<Outcome> = new Set<Outcome>([
+	'guard false',
+	'guard unknown',
+	'did not come to hold'
+]);
+
+/**
+ * The rules whose reasons are told when a change is kept: those that gave a value or sent something,
+ * those that came to nothing, and those that their condition kept out.
+ */
+export function toldOf(plan: Plan, rec: SettledRecord): ClaimReport[] {
+	const wrote = new Set(rec.changes.map((c) => c.claim));
+	const nothing = new Set(cameToNothing(plan, rec));
+	return rec.reports.filter(
+		(r) => wrote.has(r.claim) || r.outcome === 'sends' || CONDITION.has(r.outcome) || nothing.has(r)
+	);
+}
+
 /** Outcomes by which another rule of the field has the say. */
 const GAVE: ReadonlySet<Outcome> = new Set<Outcome>([
 	'wrote',

@@ -182,13 +182,29 @@ function index(
 				position: new Int32Array(t.fields.length).fill(-1),
 				reach: [],
 				locked: [],
-				validators: checks.filter((v) => v.rule.type === t.id),
+				validators: [],
+				judges: t.fields.map(() => []),
+				always: [],
+				standing: [],
+				zeros: t.fields.map(() => 0),
+				nobody: t.fields.map(() => null),
+				reported: [],
 				messages: []
 			}
 		])
 	);
+	for (const v of checks) {
+		const t = types.get(v.rule.type)!;
+		const k = t.validators.push(v) - 1;
+		for (const f of new Set([...v.triggers, ...v.triggersSent])) t.judges[f].push(k);
+		if (v.always) t.always.push(k);
+		if (v.kind !== 'check') t.standing.push(k);
+	}
 	const claims = new Map<string, Claim>();
 	const validators = new Map<string, Validator>(checks.map((v) => [v.id, v]));
+	const watch = (t: TypePlan, i: number, fields: Iterable<number>) => {
+		for (const f of fields) if (t.watchers[f].at(-1) !== i) t.watchers[f].push(i);
+	};
 	nodes.forEach((node, i) => {
 		const t = types.get(node.type)!;
 		t.nodes.push(i);
@@ -196,18 +212,28 @@ function index(
 		if (node.hasLocked) t.locked.push(i);
 		for (const c of [...node.claims, ...node.adders]) claims.set(c.id, c);
 		for (const v of node.limits) validators.set(v.id, v);
-		if (node.currency >= 0) t.watchers[node.currency].push(i);
-		for (const c of [...node.claims, ...node.adders, ...node.limits])
-			for (const f of [...c.triggers, ...c.triggersSent])
-				if (!t.watchers[f].includes(i)) t.watchers[f].push(i);
+		if (node.currency >= 0) watch(t, i, [node.currency]);
+		for (const c of [...node.claims, ...node.adders, ...node.limits]) {
+			watch(t, i, c.triggers);
+			watch(t, i, c.triggersSent);
+		}
 	});
 	messages.forEach((m, k) => {
 		const t = types.get(m.rule.type)!;
 		const i = nodes.length + k;
 		t.messages.push(i);
-		for (const f of [...m.triggers, ...m.triggersSent])
-			if (!t.watchers[f].includes(i)) t.watchers[f].push(i);
+		watch(t, i, m.triggers);
+		watch(t, i, m.triggersSent);
 	});
+	for (const t of types.values()) {
+		const of = t.nodes.map((n) => nodes[n]);
+		t.reported = [
+			...of.flatMap((n) => [...n.claims, ...n.adders]),
+			...of.flatMap((n) => n.limits),
+			...t.validators,
+			...t.messages.map((n) => messages[n - nodes.length])
+		];
+	}
 	const matched = matchedBy([...claims.values()].map((c) => c.rule));
 	const reach = reachOf(nodes, messages);
 	for (const [id, t] of types)

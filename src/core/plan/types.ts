@@ -164,6 +164,16 @@ export interface TypePlan {
 	locked: number[];
 	/** Checks, required and hidden fields: looked at on settled values. */
 	validators: Validator[];
+	/** By index of the field that changed: positions in {@link validators} of those it concerns. */
+	judges: number[][];
+	/** Positions of those that every change concerns, and of those that say what a field is: required, hidden. */
+	always: number[];
+	standing: number[];
+	/** One entry for each field: copied where a record is opened. */
+	zeros: readonly number[];
+	nobody: readonly (string | null)[];
+	/** Everything that is reported on a record, in the order of reports. */
+	reported: readonly (Claim | Validator | MessageRule)[];
 	/** Messages, as positions behind the nodes. */
 	messages: number[];
 }

@@ -13,23 +13,22 @@ import { failValidator } from './working';
 export function validate(pass: Pass, rec: Working) {
 	const { validators } = rec.plan;
 	if (!validators.length) return;
+	const due = concerning(pass, rec);
+	if (!due.length) return;
 	pass.env.rec = rec;
 	const hidden = new Set<string>();
 	const required = new Set<string>();
-	for (const v of validators) {
+	for (const k of due) {
+		const v = validators[k];
 		if (v.kind !== 'hidden') continue;
-		const fit = inEffect(pass, rec, v);
+		const fit = concerns(rec, v) ? inEffect(pass, rec, v) : wouldBe(pass, rec, v);
 		if (fit === true) hidden.add(v.field.id);
 		report(pass, rec, v, fit === true ? 'in effect' : fit, told(rec, v, fit));
 	}
-	for (const v of validators) {
+	for (const k of due) {
+		const v = validators[k];
 		if (v.kind === 'hidden') continue;
-		const concerned = v.always || concerns(rec, v);
-		// an open form shows what is required; a change asks only for what it concerns
-		if (!concerned && (v.kind === 'check' || !pass.options.states)) {
-			report(pass, rec, v, 'not triggered');
-			continue;
-		}
+		const concerned = concerns(rec, v);
 		const fit = concerned ? inEffect(pass, rec, v) : wouldBe(pass, rec, v);
 		if (fit !== true) {
 			report(pass, rec, v, fit, told(rec, v, fit));
@@ -47,6 +46,30 @@ export function validate(pass: Pass, rec: Working) {
 	}
 	rec.out.hidden = hidden;
 	rec.out.required = required;
+}
+
+const ascending = (a: number, b: number) => a - b;
+
+/**
+ * Which of the type's checks and states to look at, as positions: those that the change concerns. An open
+ * form shows besides what is required and hidden; and a field that must not be blank may be one that is hidden.
+ */
+function concerning(pass: Pass, rec: Working): number[] {
+	const { validators, judges, always, standing } = rec.plan;
+	if (rec.submitted.created) return validators.map((_, k) => k);
+	const due = new Set(always);
+	for (let i = 0; i < rec.changed.length; i++)
+		if (judges[i].length && (rec.changed[i] || !same(rec.sent[i], rec.was[i])))
+			for (const k of judges[i]) if (concerns(rec, validators[k])) due.add(k);
+	if (pass.options.states) for (const k of standing) due.add(k);
+	else {
+		const asked = new Set<string>();
+		for (const k of due) if (validators[k].kind === 'required') asked.add(validators[k].field.id);
+		if (asked.size)
+			for (const k of standing)
+				if (validators[k].kind === 'hidden' && asked.has(validators[k].field.id)) due.add(k);
+	}
+	return [...due].sort(ascending);
 }
 
 /** Runs one check and says what it found. */
@@ -78,7 +101,7 @@ function say(pass: Pass, rec: Working, v: Validator) {
 
 /** Whether a change touches what a check reads. */
 function concerns(rec: Working, v: Validator): boolean {
-	if (rec.submitted.created) return true;
+	if (v.always || rec.submitted.created) return true;
 	for (const i of v.triggers) if (rec.changed[i]) return true;
 	for (const i of v.triggersSent) if (!same(rec.sent[i], rec.was[i])) return true;
 	return false;

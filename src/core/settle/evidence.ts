@@ -8,36 +8,103 @@ import type { Pass } from './pass';
 import type { ClaimReport, Counted, Outcome, SeenPart, SeenValue } from './types';
 import type { Working } from './working';
 
+type Reported = Claim | Validator | MessageRule;
+
+/** What decided, as far as a rule saw it. */
+type Evidence = Pick<ClaimReport, 'table' | 'guard' | 'holds' | 'branches' | 'reads' | 'counted'>;
+
+/** Nothing more to say. */
+const NO_MORE: Partial<ClaimReport> = {};
+
+/** What one rule did. The values that decided are looked up when they are read, and kept from then on. */
+class Report implements ClaimReport {
+	readonly claim: string;
+	readonly rule: string;
+	readonly field: string;
+	readonly by: ClaimReport['by'];
+	readonly value: ClaimReport['value'];
+	readonly row: ClaimReport['row'];
+	readonly left: ClaimReport['left'];
+	readonly asked: ClaimReport['asked'];
+	readonly found: ClaimReport['found'];
+	readonly sending: ClaimReport['sending'];
+	readonly message: ClaimReport['message'];
+	#pass: Pass | null;
+	#rec: Working;
+	#of: Reported;
+	#seen: Evidence = NO_MORE;
+
+	constructor(
+		pass: Pass,
+		rec: Working,
+		of: Reported,
+		readonly outcome: Outcome,
+		more: Partial<ClaimReport>
+	) {
+		this.claim = of.id;
+		this.rule = of.rule.id;
+		this.field = of.field.id;
+		this.by = more.by;
+		this.value = more.value;
+		this.row = more.row;
+		this.left = more.left;
+		this.asked = more.asked;
+		this.found = more.found;
+		this.sending = more.sending;
+		this.message = more.message;
+		this.#pass = pass;
+		this.#rec = rec;
+		this.#of = of;
+	}
+
+	#evidence(): Evidence {
+		const pass = this.#pass;
+		if (!pass) return this.#seen;
+		this.#pass = null;
+		const none = this.outcome === 'outranked' || pass.options.explain === 'outcomes';
+		if (!none) this.#seen = pass.env.aside(() => seen(pass, this.#rec, this.#of));
+		return this.#seen;
+	}
+
+	get table() {
+		return this.#evidence().table;
+	}
+	get guard() {
+		return this.#evidence().guard;
+	}
+	get holds() {
+		return this.#evidence().holds;
+	}
+	get branches() {
+		return this.#evidence().branches;
+	}
+	get reads() {
+		return this.#evidence().reads;
+	}
+	get counted() {
+		return this.#evidence().counted;
+	}
+}
+
 /** Notes what a claim did, where somebody asked. */
 export function report(
 	pass: Pass,
 	rec: Working,
-	c: Claim | Validator | MessageRule,
+	c: Reported,
 	outcome: Outcome,
-	more?: Partial<ClaimReport>
+	more: Partial<ClaimReport> = NO_MORE
 ) {
-	rec.outcomes?.set(c.id, {
-		claim: c.id,
-		rule: c.rule.id,
-		field: c.field.id,
-		outcome,
-		...more,
-		...(outcome === 'outranked' ? {} : evidence(pass, rec, c))
-	});
+	rec.outcomes?.set(c.id, new Report(pass, rec, c, outcome, more));
 }
 
-/** The guard's parts and the values read, where somebody asked. */
-function evidence(
-	pass: Pass,
-	rec: Working,
-	c: Claim | Validator | MessageRule
-): Partial<ClaimReport> {
-	if (!rec.outcomes || pass.options.explain === 'outcomes') return {};
-	return pass.env.aside(() => seen(pass, rec, c));
-}
+/** One report for everything that is reported on a record. */
+export const reports = (pass: Pass, rec: Working): ClaimReport[] =>
+	rec.plan.reported.map(
+		(c) => rec.outcomes!.get(c.id) ?? new Report(pass, rec, c, 'not triggered', NO_MORE)
+	);
 
-/** What the rule saw, worked out aside. */
-function seen(pass: Pass, rec: Working, c: Claim | Validator | MessageRule): Partial<ClaimReport> {
+/** What a rule saw. */
+function seen(pass: Pass, rec: Working, c: Reported): Evidence {
 	const at = pass.nearby(() => setOffAt(pass, rec, c));
 	const own = (seen: readonly Seen[]): SeenValue[] =>
 		seen.flatMap((r) => {

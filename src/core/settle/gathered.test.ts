@@ -102,6 +102,27 @@ describe('gathering', () => {
 		);
 	});
 
+	it('loads also what only a reason shows, when that is read', async () => {
+		const two = planOf(rule('e', 'if A > 5 then 1 else Boss.B'));
+		const records = [thing('1', { b: '7' }), thing('2', { a: '2', boss: '1' })];
+		const asked: Need[][] = [];
+		const one = (loader: Parameters<typeof settle>[2], missing?: (need: Need) => void) =>
+			settle(two, change('2', { a: '2', boss: '1' }, [['a', '9']]), loader, {
+				explain: true,
+				missing,
+				zones
+			});
+		const seen = (s: ReturnType<typeof one>) =>
+			s.records[0].reports[0].reads!.map((r) => `${r.field} ${String(r.value)}`);
+		const quiet = await new Gathered(() => schema).settle(slow(records, asked), one);
+		expect(asked).toEqual([]);
+		// read later, nothing is fetched any more: what is not at hand is not made up
+		expect(seen(quiet)).toContain('b null');
+		const told = await new Gathered(() => schema).settle(slow(records, asked), one, (s) => seen(s));
+		expect(asked.flat()).toEqual([{ type: 'thing', id: '1' }]);
+		expect(seen(told)).toEqual(['a 9', 'boss 1', 'b 7']);
+	});
+
 	it('keeps nothing when what was asked for does not come', async () => {
 		const none = () => Promise.resolve({ records: [], related: [], found: [] });
 		await expect(

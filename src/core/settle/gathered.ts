@@ -132,15 +132,27 @@ export class Gathered {
 		}
 	}
 
-	/** Settles until nothing is missing; what it has to explain is worked out once all is there. */
+	/**
+	 * Settles until nothing is missing, and so until nothing is missing of the reasons that are read.
+	 * @param run settles; what a reason lacks is told to `missing`
+	 * @param read reads the reasons that will be told: those read later are not looked up any more
+	 */
 	async settle(
 		fetch: (needs: readonly Need[]) => Promise<Fetched>,
-		run: (loader: Loader, explain: boolean) => Settled
+		run: (loader: Loader, missing: (need: Need) => void) => Settled,
+		read: (settled: Settled) => void = () => undefined
 	): Promise<Settled> {
-		let settled!: Settled;
-		for (const explain of [false, true])
-			await this.fill(fetch, (loader) => (settled = run(loader, explain)).needs);
-		return settled;
+		for (;;) {
+			const late: Need[] = [];
+			let settled!: Settled;
+			await this.fill(
+				fetch,
+				(loader) => (settled = run(loader, (need) => void late.push(need))).needs
+			);
+			read(settled);
+			if (!late.length) return settled;
+			await this.fill(fetch, () => late.filter((n) => !this.has(n)));
+		}
 	}
 
 	/** Takes over what a change made of a record, so that the next change reads that. */

@@ -13,7 +13,8 @@ import { PassEnv } from './env';
 import type { Change, Deferred, Loader, Need, SettleOptions } from './types';
 import { searchKey } from './types';
 import type { Working } from './working';
-import { onOurClock, open, zeros } from './working';
+import { Due } from './due';
+import { onOurClock, open } from './working';
 
 /** Most records that one change runs on to in one transaction. */
 export const MOST_REACHED = 2_000;
@@ -32,9 +33,10 @@ export class Pass implements AtHand {
 	private readonly found = new Map<string, { type: string; id: string }>();
 	/** The collections that rules read last, by type: whoever reads one of their records reads on. */
 	private readonly collections = new Map<string, readonly string[]>();
-	/** For each record, 1 at the nodes to settle; and the same for any record. */
-	readonly dirty: number[][];
-	readonly any: number[];
+	/** What is still to settle. */
+	readonly due = new Due();
+	/** The pass is over; what is asked for now is asked to explain it. */
+	over = false;
 	readonly env: PassEnv;
 	readonly moment: MomentName;
 
@@ -47,10 +49,6 @@ export class Pass implements AtHand {
 		this.schema = plan.schema;
 		this.moment = change.onRequest ? 'request' : 'changed';
 		for (const r of change.records) this.take(open(plan, r, !!r.touched, options));
-		const size = plan.nodes.length + plan.messages.length;
-		this.any = zeros(size);
-		const alone = change.records.length === 1;
-		this.dirty = change.records.map(() => (alone ? this.any : zeros(size)));
 		this.env = new PassEnv(this.schema.model.zone, options.zones, change, this);
 	}
 
@@ -126,12 +124,6 @@ export class Pass implements AtHand {
 
 	// ---- running on along links -------------------------------------------------------------
 
-	/** A node of a record is to be settled. */
-	mark(dirty: number[], n: number) {
-		dirty[n] = 1;
-		this.any[n] = 1;
-	}
-
 	/** Marks what depends on a field of a record at other records, which join the change. */
 	reach(rec: Working, field: number) {
 		if (!rec.changed[field] || this.options.alone) return;
@@ -141,7 +133,7 @@ export class Pass implements AtHand {
 			for (const id of this.whoReads(rec, via)) {
 				const i = this.join(type, id, key);
 				if (i < 0 || this.records[i].submitted.removed) continue;
-				this.mark(this.dirty[i], node);
+				this.due.add(node, i);
 				(this.records[i].touched ??= new Set()).add(key);
 			}
 	}
@@ -204,7 +196,6 @@ export class Pass implements AtHand {
 			this.needs = (this.needs ?? new Map<string, Need>()).set(key, { type, id });
 		if (!was) return -1;
 		this.views?.delete(key);
-		if (this.records.length === 1) this.dirty[0] = this.any.slice();
 		this.env.touchesRecord();
 		this.take(
 			open(
@@ -214,7 +205,6 @@ export class Pass implements AtHand {
 				this.options
 			)
 		);
-		this.dirty.push(zeros(this.any.length));
 		return this.records.length - 1;
 	}
 
@@ -224,15 +214,16 @@ export class Pass implements AtHand {
 		if (beside?.includes(id))
 			for (const x of beside) {
 				const key = refKey(type, x);
-				if (this.loader.record(type, x) === undefined && !this.byKey.has(key))
-					(this.needs ??= new Map<string, Need>()).set(key, { type, id: x });
+				if (this.loader.record(type, x) !== undefined || this.byKey.has(key)) continue;
+				if (this.over) this.options.missing?.({ type, id: x });
+				else (this.needs ??= new Map<string, Need>()).set(key, { type, id: x });
 			}
 		this.pending(refKey(type, id), { type, id });
 	}
 
 	private pending(key: string, need: Need): never {
-		this.needs ??= new Map();
-		this.needs.set(key, need);
+		if (this.over) this.options.missing?.(need);
+		else (this.needs ??= new Map<string, Need>()).set(key, need);
 		throw PENDING;
 	}
 

@@ -3,10 +3,11 @@
  * field written at most once. The same code runs for a keystroke in a form, a row of an import,
  * a call of the API and a trial.
  */
-import type { Claim, MessageRule, Plan, Validator } from '../plan/plan';
+import type { Plan } from '../plan/plan';
 import type { Value } from '../value/value';
 import { same } from '../value/value';
 import { validate } from './checks';
+import { reports } from './evidence';
 import { node } from './fields';
 import { states } from './limits';
 import { send } from './messages';
@@ -29,52 +30,54 @@ export function settle(
 }
 
 function run(pass: Pass): Settled {
-	const { nodes } = pass.plan;
-	pass.records.forEach((rec, i) => markFirst(pass, rec, pass.dirty[i]));
-	for (let n = pass.any.indexOf(1); n >= 0; n = pass.any.indexOf(1, n + 1))
-		for (let i = 0; i < pass.records.length; i++)
-			if (pass.dirty[i][n] && n < nodes.length) {
-				node(pass, pass.records[i], nodes[n]);
-				markWatchers(pass, pass.records[i], nodes[n].index, pass.dirty[i]);
-				if (pass.plan.reach.size) pass.reach(pass.records[i], nodes[n].index);
-			} else if (pass.dirty[i][n])
-				send(pass, pass.records[i], pass.plan.messages[n - nodes.length]);
-	for (const rec of pass.records) if (!rec.submitted.removed) close(pass, rec);
-	return {
-		records: pass.records.map((r) => r.out),
-		...pass.outcome(),
-		steps: pass.env.taken()
-	};
+	const { nodes, messages, reach } = pass.plan;
+	const { due, records } = pass;
+	records.forEach((rec, i) => markFirst(pass, rec, i));
+	while (due.next()) {
+		const { node: n, record: i } = due;
+		const rec = records[i];
+		if (n >= nodes.length) {
+			send(pass, rec, messages[n - nodes.length]);
+			continue;
+		}
+		node(pass, rec, nodes[n]);
+		markWatchers(pass, rec, nodes[n].index, i);
+		if (reach.size) pass.reach(rec, nodes[n].index);
+	}
+	for (const rec of records) if (!rec.submitted.removed) close(pass, rec);
+	const outcome = pass.outcome();
+	pass.over = true;
+	return { records: records.map((r) => r.out), ...outcome, steps: pass.env.taken() };
 }
 
 /** Which fields of a record to look at before any rule has run. */
-function markFirst(pass: Pass, rec: Working, dirty: number[]) {
+function markFirst(pass: Pass, rec: Working, at: number) {
+	const { due } = pass;
 	const p = rec.plan;
 	if (rec.submitted.removed) {
 		for (let i = 0; i < rec.changed.length; i++) pass.reach(rec, i);
 		return;
 	}
 	if (rec.submitted.created || pass.change.onRequest) {
-		for (const n of p.nodes) pass.mark(dirty, n);
-		if (!pass.change.onRequest) for (const n of p.messages) pass.mark(dirty, n);
+		for (const n of p.nodes) due.add(n, at);
+		if (!pass.change.onRequest) for (const n of p.messages) due.add(n, at);
 	} else {
 		for (const key of rec.submitted.touched ?? [])
 			for (const r of pass.plan.reach.get(key.split(' ', 1)[0]) ?? [])
-				if (r.key === key && r.type === rec.type) pass.mark(dirty, r.node);
-		if (!rec.submitted.inLine) for (const n of p.locked) pass.mark(dirty, n);
-		for (let i = 0; i < rec.given.length; i++)
-			if (rec.given[i]) {
-				if (p.position[i] >= 0) pass.mark(dirty, p.position[i]);
-				markWatchers(pass, rec, i, dirty);
-			}
+				if (r.key === key && r.type === rec.type) due.add(r.node, at);
+		if (!rec.submitted.inLine) for (const n of p.locked) due.add(n, at);
+		for (const i of rec.sentAt) {
+			if (p.position[i] >= 0) due.add(p.position[i], at);
+			markWatchers(pass, rec, i, at);
+		}
 	}
 	// a field that rules write runs on when it is settled
 	if (pass.plan.reach.size && !pass.change.onRequest)
-		for (let i = 0; i < rec.given.length; i++) if (p.position[i] < 0) pass.reach(rec, i);
+		for (const i of rec.sentAt) if (p.position[i] < 0) pass.reach(rec, i);
 }
 
-function markWatchers(pass: Pass, rec: Working, field: number, dirty: number[]) {
-	if (rec.changed[field]) for (const n of rec.plan.watchers[field]) pass.mark(dirty, n);
+function markWatchers(pass: Pass, rec: Working, field: number, at: number) {
+	if (rec.changed[field]) for (const n of rec.plan.watchers[field]) pass.due.add(n, at);
 }
 
 /** What somebody gave of which a claim made its value: cleaned, split, put into another form. */
@@ -99,23 +102,5 @@ function close(pass: Pass, rec: Working) {
 			});
 	validate(pass, rec);
 	if (pass.options.states) pass.env.aside(() => states(pass, rec));
-	if (!rec.outcomes) return;
-	const limits = rec.plan.nodes.flatMap((n) => pass.plan.nodes[n].limits);
-	for (const c of [
-		...rec.plan.nodes.flatMap((n): (Claim | Validator | MessageRule)[] => [
-			...pass.plan.nodes[n].claims,
-			...pass.plan.nodes[n].adders
-		]),
-		...limits,
-		...rec.plan.validators,
-		...rec.plan.messages.map((n) => pass.plan.messages[n - pass.plan.nodes.length])
-	])
-		rec.out.reports.push(
-			rec.outcomes.get(c.id) ?? {
-				claim: c.id,
-				rule: c.rule.id,
-				field: c.field.id,
-				outcome: 'not triggered'
-			}
-		);
+	if (rec.outcomes) rec.out.reports = reports(pass, rec);
 }

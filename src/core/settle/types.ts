@@ -249,8 +249,13 @@ export interface Deferred {
 }
 
 export interface SettleOptions {
-	/** Reports for each rule; `outcomes` without the values that decided. */
+	/**
+	 * Reports for each rule; `outcomes` without the values that decided. What decided is worked out
+	 * when it is read, from the records at hand then.
+	 */
 	explain?: boolean | 'outcomes';
+	/** Told of what is not at hand of what a report shows, when that is read. */
+	missing?: (need: Need) => void;
 	states?: boolean;
 	/** Settles the submitted records only: the change does not run on to others. */
 	alone?: boolean;

@@ -20,8 +20,9 @@ export interface Working extends RecordView {
 	readonly stamps: number[];
 	/** 1 for each field whose settled value differs from the stored one. */
 	readonly changed: number[];
-	/** Fields that somebody sent. */
+	/** 1 for each field that somebody sent, and the list of them. */
 	readonly given: number[];
+	readonly sentAt: number[];
 	/** The claim that wrote each field last in this change. */
 	readonly wrote: (string | null)[];
 	/** Fields (`type.field`) of other records whose change reached this one. */
@@ -30,8 +31,6 @@ export interface Working extends RecordView {
 	outcomes: Map<string, ClaimReport> | null;
 }
 
-// plain arrays: for so few entries they are made several times faster than typed ones
-export const zeros = (n: number): number[] => new Array<number>(n).fill(0);
 /** A list of options, or one option as a list of one. */
 export const listOf = (v: Value): readonly string[] =>
 	isList(v) ? (v as readonly string[]) : typeof v === 'string' ? [v] : [];
@@ -74,15 +73,19 @@ export function open(
 	const { zone } = plan.schema.model;
 	const was = onOurClock(plan.schema, zones, r.was);
 	const sent: Value[] = r.removed ? was.map(() => null) : was.slice();
-	const stamps = zeros(sent.length);
-	const changed = zeros(sent.length);
-	const given = zeros(sent.length);
+	const of = plan.types.get(r.type)!;
+	// copies of one array: made several times faster than filled, and than typed ones
+	const stamps = of.zeros.slice();
+	const changed = of.zeros.slice();
+	const given = of.zeros.slice();
+	const sentAt: number[] = [];
 	let touch = 0;
 	for (const [id, v] of r.sent) {
 		const i = at.get(id);
 		if (i === undefined) continue;
 		const held = hold(type.fields[i], v);
 		sent[i] = held instanceof Moment ? held.in(zone, zones) : held;
+		if (!given[i]) sentAt.push(i);
 		given[i] = 1;
 		stamps[i] = r.keep === 'touched' ? ++touch : r.keep.has(id) ? Infinity : 0;
 		if (!same(sent[i], was[i])) changed[i] = 1;
@@ -92,7 +95,7 @@ export function open(
 	return {
 		type: r.type,
 		id: r.id,
-		plan: plan.types.get(r.type)!,
+		plan: of,
 		was,
 		sent,
 		settled,
@@ -100,7 +103,8 @@ export function open(
 		stamps,
 		changed,
 		given,
-		wrote: new Array<string | null>(sent.length).fill(null),
+		sentAt,
+		wrote: of.nobody.slice(),
 		touched: r.touched ? new Set(r.touched) : null,
 		outcomes: explain ? new Map() : null,
 		out: {

@@ -2,7 +2,7 @@
  * What a person does in a record's form: what they touched, what the release in force makes of it at
  * every stroke, and what came of saving. It shows nothing; the form does.
  */
-import type { Format, JsonValue } from '$core';
+import type { Format, JsonValue, Need } from '$core';
 import {
 	Schema,
 	cameToNothing,
@@ -118,9 +118,11 @@ export class Entry {
 				person: this.w.account.person
 			};
 			void this.w.near.version;
-			const options = { explain: true, states: true, alone: true, zones };
+			const want = (needs: readonly Need[]) => queueMicrotask(() => this.w.near.want(needs));
+			const missing = (need: Need) => want([need]);
+			const options = { explain: true, states: true, alone: true, missing, zones };
 			const settled = settle(this.plan, change, this.w.near.loader, options);
-			if (settled.needs.length) queueMicrotask(() => this.w.near.want(settled.needs));
+			if (settled.needs.length) want(settled.needs);
 			return settled.records[0];
 		} catch {
 			// the record holds a value that the model no longer knows

@@ -12,6 +12,7 @@ import type {
 	Loader,
 	Model,
 	ModelFault,
+	Need,
 	Output,
 	Overruled,
 	Plan,
@@ -677,14 +678,16 @@ export class Workbench {
 				person: this.account.person
 			};
 			void this.near.version;
+			const want = (needs: readonly Need[]) => queueMicrotask(() => this.near.want(needs));
 			const settled = settle(this.shown.plan, change, this.#loader, {
 				explain: true,
+				missing: (need) => want([need]),
 				states: true,
 				alone,
 				most: 200,
 				zones
 			});
-			if (settled.needs.length) queueMicrotask(() => this.near.want(settled.needs));
+			if (settled.needs.length) want(settled.needs);
 			return settled;
 		} catch {
 			// the sample holds a value the model no longer knows

@@ -1,7 +1,6 @@
 /** Carries on changes that ran on to more records than one transaction takes. */
 import type { SubmittedRecord } from '../../core';
-import { refKey, settle } from '../../core';
-import { zones } from '../../runtime/zones';
+import { refKey } from '../../core';
 import { donePending, takePending } from '../db/carried';
 import type { Before } from './near';
 import { AtHand } from './near';
@@ -57,9 +56,7 @@ export async function carryOnPiece(
 			const atHand = new AtHand(client, sender.workspace, schema, before);
 			atHand.put(stored.values());
 			const change = changeOf(sender, records);
-			const settled = await atHand.settle((loader, explain) =>
-				settle(plan, change, loader, { explain, zones, most: sender.most })
-			);
+			const settled = await atHand.settle(plan, change, sender.most);
 			needLocks(toLock(settled, atHand.children), stored, locks);
 			await keepChanges(client, sender, force, [{ records, settled, before }], stored);
 		}

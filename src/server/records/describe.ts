@@ -3,6 +3,7 @@ import type { Format, JsonValue, Outcome, Plan, SetAside, SettledRecord, Value }
 import {
 	MESSAGES,
 	cameToNothing,
+	toldOf,
 	isList,
 	plainFormat,
 	reason,
@@ -64,13 +65,6 @@ export interface Told {
 /** Most titles that are read with one statement. */
 const PIECE = 5_000;
 
-/** Outcomes of a condition that kept a rule out. */
-const CONDITION: ReadonlySet<Outcome> = new Set<Outcome>([
-	'guard false',
-	'guard unknown',
-	'did not come to hold'
-]);
-
 /** Outcomes of rules that did not run at all, or that lines of history tell of already. */
 const NOT_QUIET: ReadonlySet<Outcome> = new Set<Outcome>([
 	'not triggered',
@@ -106,8 +100,7 @@ export async function titledFormat(
 				wanted.set(f.target!, (wanted.get(f.target!) ?? new Set()).add(id));
 	};
 	for (const rec of records)
-		for (const r of rec.reports) {
-			if (NOT_QUIET.has(r.outcome) && r.outcome !== 'wrote' && r.outcome !== 'cleared') continue;
+		for (const r of toldOf(plan, rec)) {
 			for (const x of r.reads ?? []) want(x.type, x.field, x.value);
 			for (const p of [...(r.guard ?? []), ...(r.branches ?? [])])
 				for (const x of p.values) want(x.type, x.field, x.value);
@@ -222,13 +215,14 @@ export function describe(
 	if (rec.reached)
 		for (const m of rec.messages) line(m.field, null, null, m.claim, m.text, 'failed');
 	const nothing = new Set(cameToNothing(plan, rec));
+	const worded = new Set(toldOf(plan, rec));
 	const quiet = rec.reports
 		.filter((r) => !NOT_QUIET.has(r.outcome))
 		.map((r): QuietLine => {
 			const line = [rec.type, rec.id, r.claim, r.outcome] as const;
 			if (nothing.has(r)) return [...line, why(r.claim), r.field, ruleName(r.claim)];
 			// a condition that kept a rule out is told with its values
-			return CONDITION.has(r.outcome) ? [...line, why(r.claim)] : [...line];
+			return worded.has(r) ? [...line, why(r.claim)] : [...line];
 		});
 	const outcome: SaveOutcome = {
 		type: rec.type,

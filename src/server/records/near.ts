@@ -1,15 +1,18 @@
 /** Records that rules read, loaded from the database when they ask for them. */
 import type {
+	Change,
 	Fetched,
 	Loader,
 	MatchKey,
 	Need,
+	Plan,
 	Schema,
 	Settled,
 	SettledRecord,
 	Value
 } from '../../core';
-import { Gathered, fromText, matchHows, refKey, searchKey } from '../../core';
+import { Gathered, fromText, matchHows, refKey, searchKey, settle, toldOf } from '../../core';
+import { zones } from '../../runtime/zones';
 import type { Db } from '../db/pool';
 import { matchingIds, readRecords, relatedIds } from '../db/records';
 
@@ -135,9 +138,13 @@ export class AtHand {
 		return this.gathered.fill(this.fetch, needs);
 	}
 
-	/** Settles until nothing is missing; what it has to explain is worked out once all is there. */
-	settle(run: (loader: Loader, explain: boolean) => Settled): Promise<Settled> {
-		return this.gathered.settle(this.fetch, run);
+	/** Settles a change until nothing is missing, neither of its values nor of the reasons that are told. */
+	settle(plan: Plan, change: Change, most?: number): Promise<Settled> {
+		return this.gathered.settle(
+			this.fetch,
+			(loader, missing) => settle(plan, change, loader, { explain: true, missing, zones, most }),
+			({ records }) => records.forEach((rec) => toldOf(plan, rec).forEach((r) => void r.reads))
+		);
 	}
 
 	/** Takes over what a change made of a record, so that the next change reads that. */

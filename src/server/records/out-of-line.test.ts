@@ -1,8 +1,7 @@
 /** Switching the release in force leaves no Locked value stale, in PostgreSQL. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { RuleSet } from '../../core';
-import { Schema, compilePlan, same, settle } from '../../core';
-import { zones } from '../../runtime/zones';
+import { Schema, compilePlan, same } from '../../core';
 import { carriedChanges, pendingOf } from '../db/carried';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
@@ -33,29 +32,22 @@ async function stale(): Promise<Record<string, number>> {
 		await eachPiece(db(), schema, t.workspace, type, async (piece) => {
 			for (const r of piece) {
 				const near = new AtHand(db(), t.workspace, schema);
-				const settled = await near.settle((loader) =>
-					settle(
-						plan,
+				const settled = await near.settle(plan, {
+					records: [
 						{
-							records: [
-								{
-									type,
-									id: r.id,
-									created: false,
-									was: r.values,
-									sent: new Map(),
-									keep: new Set(),
-									inLine: false
-								}
-							],
-							entryPoint: 'bulk',
-							instant: NOW,
-							person: null
-						},
-						loader,
-						{ zones, alone: true }
-					)
-				);
+							type,
+							id: r.id,
+							created: false,
+							was: r.values,
+							sent: new Map(),
+							keep: new Set(),
+							inLine: false
+						}
+					],
+					entryPoint: 'bulk',
+					instant: NOW,
+					person: null
+				});
 				for (const n of locked)
 					if (!same(settled.records[0].values[n.index], r.values[n.index]))
 						out[`${type}.${n.field.id}`] = (out[`${type}.${n.field.id}`] ?? 0) + 1;

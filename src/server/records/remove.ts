@@ -1,8 +1,7 @@
 /** Deletes records. */
 import type pg from 'pg';
 import type { Schema, SubmittedRecord } from '../../core';
-import { refKey, settle, toJson } from '../../core';
-import { zones } from '../../runtime/zones';
+import { refKey, toJson } from '../../core';
 import { note } from '../audit/audit';
 import { relatedIds } from '../db/records';
 import { AtHand } from './near';
@@ -69,9 +68,7 @@ async function removeIn(
 			})
 		];
 		const change = changeOf(sender, records);
-		const settled = await atHand.settle((loader, explain) =>
-			settle(plan, change, loader, { explain, zones, most: sender.most })
-		);
+		const settled = await atHand.settle(plan, change, sender.most);
 		needLocks(toLock(settled, atHand.children), stored, locks);
 		refuseBlocked(force, settled.records);
 		await keepChanges(client, sender, force, [{ records, settled }], stored);

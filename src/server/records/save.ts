@@ -267,9 +267,7 @@ export class Series {
 		const { plan } = this.force;
 		const records = this.read(submissions, ids);
 		const change = changeOf(this.sender, records);
-		const settled = await this.atHand.settle((loader, explain) =>
-			settle(plan, change, loader, { explain, zones, most: this.sender.most })
-		);
+		const settled = await this.atHand.settle(plan, change, this.sender.most);
 		if (this.locks) needLocks(toLock(settled, this.atHand.children), this.now, this.locks);
 		refuseBlocked(this.force, settled.records);
 		await refuseDoubled(this.atHand, this.force.schema, settled);
