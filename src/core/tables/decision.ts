@@ -17,6 +17,8 @@ import * as n from '../value/num';
 import { Num } from '../value/num';
 import type { Value } from '../value/value';
 import { order, same } from '../value/value';
+import type { IndexedCell } from './row-index';
+import { RowIndex } from './row-index';
 
 /** Most rows and inputs of a decision table. */
 export const MAX_DECISION_ROWS = 5_000;
@@ -55,9 +57,12 @@ export interface CompiledDecision {
 }
 
 interface Row {
-	tests: Run[];
+	cells: IndexedCell[];
 	then: (Run | null)[];
 }
+
+/** From so many rows on, a table is asked by its index. */
+const INDEXED_ROWS = 16;
 
 /** Hit policies that give a list, and those that add the results up. */
 const LISTS: readonly HitPolicy[] = ['R', 'O', 'C'];
@@ -159,12 +164,12 @@ class DecisionCompiler {
 				this.fault({ what: 'table' }, `This hit policy gives a number; ${f.label} holds none.`);
 		}
 		const rows = body.rows.map((r, row): Row => ({
-			tests: body.inputs.map((_, column) => {
+			cells: body.inputs.map((_, column) => {
 				const ty = inputs[column]?.ty ?? ANY;
 				const c = readCell(r.when[column] ?? { text: '-' }, ty, this.scope);
 				for (const f of c.faults) this.fault({ what: 'cell', row, column }, f);
 				if (c.compiled) this.note(c.compiled);
-				return c.compiled?.run ?? (() => null);
+				return { tests: c.compiled?.tests ?? null, run: c.compiled?.run ?? (() => null) };
 			}),
 			then: this.fields.map((field, column) => {
 				const f = r.then[column];
@@ -176,12 +181,13 @@ class DecisionCompiler {
 		const runs = inputs.map((c): Run => c?.run ?? (() => null));
 		const ranks =
 			body.hit === 'P' || body.hit === 'O' ? this.fields.map((f, i) => this.rank(f, i)) : [];
+		const rowsAt = new Matching(body.hit, runs, rows, this.fields.length > 1);
 		return {
 			faults: this.faults,
 			reads: this.reads,
 			events: this.events,
 			outside: this.outside,
-			run: (output, env) => hit(body.hit, runs, rows, ranks, output, env),
+			run: (output, env) => hit(body.hit, rowsAt, rows, ranks, output, env),
 			trace: (env) => trace(runs, rows, env)
 		};
 	}
@@ -227,34 +233,69 @@ class DecisionCompiler {
 	}
 }
 
-function matching(policy: HitPolicy, inputs: readonly Run[], rows: readonly Row[], env: Env) {
-	const values = inputs.map((r) => r(env));
-	const kept = env.input;
-	const out: number[] = [];
-	for (let i = 0; i < rows.length; i++) {
-		const { tests } = rows[i];
-		let k = 0;
-		for (; k < tests.length; k++) {
-			env.input = values[k];
-			if (tests[k](env) !== true) break;
-		}
-		if (k < tests.length) continue;
-		out.push(i);
-		if (policy === 'F') break;
+interface Matched {
+	/** Of the inputs. */
+	values: readonly Value[];
+	rows: readonly number[];
+}
+
+/** Which rows match: asked once for all outputs, where it hangs on the inputs alone. */
+class Matching {
+	private index: RowIndex | null = null;
+	private last: Matched | null = null;
+
+	/** @param again the same is asked for several outputs */
+	constructor(
+		private readonly policy: HitPolicy,
+		private readonly inputs: readonly Run[],
+		private readonly rows: readonly Row[],
+		private readonly again: boolean
+	) {}
+
+	at(env: Env): Matched {
+		const values = this.inputs.map((r) => r(env));
+		const { last, rows } = this;
+		if (last && values.every((v, k) => v === last.values[k])) return last;
+		if (rows.length >= INDEXED_ROWS)
+			this.index ??= new RowIndex(
+				rows.map((r) => r.cells),
+				this.inputs.length,
+				env
+			);
+		const out: Matched = { values, rows: this.matching(values, env) };
+		if (this.again && this.index?.plain) this.last = out;
+		return out;
 	}
-	env.input = kept;
-	return { values, rows: out };
+
+	private matching(values: readonly Value[], env: Env): number[] {
+		const { rows, policy, index } = this;
+		const kept = env.input;
+		const out: number[] = [];
+		const ask = (i: number): boolean => {
+			const { cells } = rows[i];
+			for (let k = 0; k < cells.length; k++) {
+				env.input = values[k];
+				if (cells[k].run(env) !== true) return false;
+			}
+			out.push(i);
+			return policy === 'F';
+		};
+		if (index) index.visit(values, ask);
+		else for (let i = 0; i < rows.length; i++) if (ask(i)) break;
+		env.input = kept;
+		return out;
+	}
 }
 
 function hit(
 	policy: HitPolicy,
-	inputs: readonly Run[],
+	matching: Matching,
 	rows: readonly Row[],
 	ranks: readonly ((v: Value) => number)[],
 	output: number,
 	env: Env
 ): Hit {
-	const m = matching(policy, inputs, rows, env);
+	const m = matching.at(env);
 	const give = (i: number, o = output): Value => rows[i].then[o]?.(env) ?? null;
 	const single = (value: Value, from: readonly number[]): Hit =>
 		value === null ? { got: false, why: 'null', rows: from } : { got: true, value, rows: from };
@@ -325,10 +366,10 @@ function aggregate(policy: HitPolicy, values: Value[]): Value {
 function trace(inputs: readonly Run[], rows: readonly Row[], env: Env) {
 	const values = inputs.map((r) => r(env));
 	const kept = env.input;
-	const out: RowTrace[] = rows.map(({ tests }, row) => {
-		for (let k = 0; k < tests.length; k++) {
+	const out: RowTrace[] = rows.map(({ cells }, row) => {
+		for (let k = 0; k < cells.length; k++) {
 			env.input = values[k];
-			const v = tests[k](env);
+			const v = cells[k].run(env);
 			if (v !== true) return { row, cell: k, ...(v === false ? {} : { unknown: true }) };
 		}
 		return { row, cell: null };
