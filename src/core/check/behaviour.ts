@@ -142,7 +142,7 @@ function looksOf(probe: Probe, c: Claim, node: PlanNode): Look[] {
 				};
 			}
 		});
-	if (c.branches.length && !c.eventful)
+	if (c.branches().length && !c.eventful)
 		looks.push({
 			is: 'blank into else',
 			look: (w, rec, outcome) => {
@@ -289,7 +289,7 @@ function sayValue(probe: Probe, c: Claim, v: Value): string {
 /** The condition of a formula that a blank leaves open for a record, where none before it is so; with that blank. */
 function undecided(probe: Probe, c: Claim, w: Witness): { text: string; label: string } | null {
 	const env = probe.env(c.rule.type, w);
-	for (const b of c.branches) {
+	for (const b of c.branches()) {
 		let result: Value = null;
 		try {
 			result = b.run(env);

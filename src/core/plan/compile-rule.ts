@@ -19,6 +19,7 @@ import type {
 	Claim,
 	GuardPart,
 	MessageRule,
+	Parts,
 	Problem,
 	ReachedField,
 	Seen,
@@ -241,8 +242,8 @@ export class RuleCompiler {
 					target: t.at.get(field.id)!,
 					guard: guard?.run ?? null,
 					guardBefore: before?.run ?? null,
-					guardParts: guard ? this.parts(guard.expr) : [],
-					askedParts: asked ? this.parts(asked) : [],
+					guardParts: this.parts(guard?.expr),
+					askedParts: this.parts(asked ?? undefined),
 					triggers,
 					triggersSent,
 					reads: dedupe(reads),
@@ -306,10 +307,10 @@ export class RuleCompiler {
 					field,
 					guard: guard?.run ?? null,
 					guardBefore: (before ?? earlier?.guard)?.run ?? null,
-					guardParts: guard ? this.parts(guard.expr, this.setOffAt) : [],
+					guardParts: this.parts(guard?.expr, this.setOffAt),
 					run: body.run,
 					runBefore: earlier?.body?.run ?? null,
-					branches: (body.chooses ?? []).map((e) => this.part(e)),
+					branches: once(() => (body.chooses ?? []).map((e) => this.part(e))),
 					trace: body.trace ?? null,
 					triggers,
 					triggersSent,
@@ -349,7 +350,7 @@ export class RuleCompiler {
 			field: { id: MESSAGES, label: 'Messages', group: '', type: 'text' },
 			guard: guard?.run ?? null,
 			guardBefore: head.before?.run ?? null,
-			guardParts: guard ? this.parts(guard.expr) : [],
+			guardParts: this.parts(guard?.expr),
 			triggers,
 			triggersSent,
 			reached,
@@ -433,12 +434,23 @@ export class RuleCompiler {
 		return { text, expr: e, run: c.run, reads: dedupe([...before, ...c.reads]) };
 	}
 
-	/** The rows of a condition, as its list shows them. */
-	private parts(expr: Expr, type = this.rule.type): GuardPart[] {
-		return conditionLeaves(conditionList(expr, this.schema)).map((leaf) =>
-			this.part(leaf.k === 'row' ? rowTree(leaf) : leaf.of, type)
+	/** The rows of a condition, as its list shows them; compiled when they are first asked for. */
+	private parts(expr: Expr | undefined, type = this.rule.type): Parts {
+		if (!expr) return NO_PARTS;
+		return once(() =>
+			conditionLeaves(conditionList(expr, this.schema)).map((leaf) =>
+				this.part(leaf.k === 'row' ? rowTree(leaf) : leaf.of, type)
+			)
 		);
 	}
+}
+
+const NO_PARTS: Parts = () => [];
+
+/** What is made when it is first asked for, and kept. */
+function once<T>(make: () => T): () => T {
+	let made: T | undefined;
+	return () => (made ??= make());
 }
 
 const unique = (xs: number[]) => [...new Set(xs)];

@@ -18,6 +18,8 @@ const shape = (plan: Plan): unknown => {
 	return JSON.parse(
 		JSON.stringify({ ...plan, schema: null }, (key, v: unknown) => {
 			if (key === 'rule' && v) return (v as Rule).id;
+			// parts for showing are made when they are asked for
+			if (['guardParts', 'askedParts', 'branches'].includes(key)) return (v as () => unknown)();
 			if (v instanceof Map) return [...v];
 			if (v instanceof Set) return [...v];
 			if (ArrayBuffer.isView(v)) return [...(v as Int32Array)];

@@ -57,7 +57,7 @@ export interface MessageRule extends Sending {
 	field: Field;
 	guard: Run | null;
 	guardBefore: Run | null;
-	guardParts: GuardPart[];
+	guardParts: Parts;
 	/** Own fields (indices) whose change sets it off: settled against was, and sent against was. */
 	triggers: number[];
 	triggersSent: number[];
@@ -75,6 +75,9 @@ export interface GuardPart {
 	reads: Seen[];
 }
 
+/** Parts of a rule for showing: worked out when somebody asks, since most are never shown. */
+export type Parts = () => readonly GuardPart[];
+
 export interface Claim {
 	id: string;
 	rule: Rule;
@@ -85,12 +88,12 @@ export interface Claim {
 	guard: Run | null;
 	/** The guard on values before the change, for *entering*. */
 	guardBefore: Run | null;
-	guardParts: GuardPart[];
+	guardParts: Parts;
 	run: (env: Parameters<Run>[0]) => BodyResult;
 	/** The body on values before the change, where the claim adds to a set. */
 	runBefore: ((env: Parameters<Run>[0]) => BodyResult) | null;
 	/** The conditions by which a formula chooses what it gives, in order, for explanations. */
-	branches: GuardPart[];
+	branches: Parts;
 	/** How the rows of a decision table fare, for explanations. */
 	trace: ((env: Parameters<Run>[0]) => TableTrace) | null;
 	/** Own fields (indices) whose change triggers it, guards above in the claim order included. */
@@ -124,9 +127,9 @@ export interface Validator extends Omit<Judgement, 'reads' | 'events' | 'asked'>
 	target: number;
 	guard: Run | null;
 	guardBefore: Run | null;
-	guardParts: GuardPart[];
+	guardParts: Parts;
 	/** The rows of what must hold. */
-	askedParts: GuardPart[];
+	askedParts: Parts;
 	triggers: number[];
 	triggersSent: number[];
 	reads: Seen[];

@@ -111,14 +111,14 @@ function seen(pass: Pass, rec: Working, c: Reported): Evidence {
 			const value = valueOf(pass, rec, r);
 			return value === undefined ? [] : [{ ...r, value }];
 		});
+	const asked = 'askedParts' in c ? c.askedParts() : [];
+	const branches = 'branches' in c ? c.branches() : [];
 	const counted = countedBy(pass, rec, c.used);
 	return {
 		...('trace' in c && c.trace ? { table: traced(pass, c.trace) } : {}),
-		guard: c.guardParts.map((p) => partAt(pass, rec, at, p)),
-		...('askedParts' in c && c.askedParts.length
-			? { holds: c.askedParts.map((p) => partAt(pass, rec, rec, p)) }
-			: {}),
-		...('branches' in c && c.branches.length ? { branches: taken(pass, rec, c.branches) } : {}),
+		guard: c.guardParts().map((p) => partAt(pass, rec, at, p)),
+		...(asked.length ? { holds: asked.map((p) => partAt(pass, rec, rec, p)) } : {}),
+		...(branches.length ? { branches: taken(pass, rec, branches) } : {}),
 		reads: own(c.used),
 		...(counted.length ? { counted } : {})
 	};
