@@ -21,7 +21,7 @@ export default defineConfig({
 				test: {
 					name: 'core',
 					include: [
-						'{src/core,src/door,src/cli,demo}/**/*.test.ts',
+						'{src/core,src/door,src/cli,src/workers,demo}/**/*.test.ts',
 						'src/server/http/routes.test.ts'
 					],
 					testTimeout: 120_000

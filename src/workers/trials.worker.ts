@@ -1,17 +1,19 @@
 /** Runs all trials off the main thread, again at every edit. */
-import type { Model, RuleSet, Trial, TrialResult } from '../core';
+import type { Trial, TrialResult } from '../core';
 import { runTrial } from '../core';
 import { zones } from '../runtime/zones';
-import { compileSent } from './kept';
+import type { Sent } from './sent';
+import { Received } from './sent';
 
 export interface TrialJob {
 	job: number;
-	model: Model;
-	set: RuleSet;
-	trials: Trial[];
+	draft: Sent;
+	/** Left out where they are as before. */
+	trials?: Trial[];
 }
 export interface TrialAnswer {
 	job: number;
+	/** Those that came out otherwise than the last time. */
 	results: TrialOutcome[];
 	ms: number;
 }
@@ -20,15 +22,28 @@ export type TrialOutcome = Omit<TrialResult, 'lines'> & {
 	lines: Omit<TrialResult['lines'][number], 'reports'>[];
 };
 
+const received = new Received();
+let trials: readonly Trial[] = [];
+/** What was answered of each last, as text. */
+const said = new Map<string, string>();
+
 self.onmessage = ({ data }: MessageEvent<TrialJob>) => {
 	const start = performance.now();
-	const { plan } = compileSent(data.model, data.set);
-	const results = data.trials.map((t): TrialOutcome => {
+	if (data.trials) {
+		trials = data.trials;
+		said.clear();
+	}
+	const { plan } = received.take(data.draft);
+	const results = trials.flatMap((t): TrialOutcome[] => {
 		const { lines, ...r } = runTrial(plan, t, zones);
-		return {
+		const outcome = {
 			...r,
 			lines: lines.map(({ field, value, not, got, held }) => ({ field, value, not, got, held }))
 		};
+		const text = JSON.stringify(outcome);
+		if (said.get(t.id) === text) return [];
+		said.set(t.id, text);
+		return [outcome];
 	});
 	self.postMessage({ job: data.job, results, ms: performance.now() - start } satisfies TrialAnswer);
 };

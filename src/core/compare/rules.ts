@@ -26,6 +26,14 @@ export function changedRules(before: RuleSet, after: RuleSet): RuleChange[] {
 	return out;
 }
 
+/** Each document as text, worked out once: it is compared again at every edit of another. */
+const spellings = new WeakMap<object, string>();
+function spelled(doc: object): string {
+	const had = spellings.get(doc) ?? canonicalJson(doc);
+	spellings.set(doc, had);
+	return had;
+}
+
 function differing<T extends { id: string }>(
 	part: RuleChange['part'],
 	before: readonly T[],
@@ -38,7 +46,7 @@ function differing<T extends { id: string }>(
 		const o = old.get(x.id);
 		old.delete(x.id);
 		if (!o) out.push({ id: x.id, part, what: 'new', name: name(x) });
-		else if (o !== x && canonicalJson(o) !== canonicalJson(x))
+		else if (o !== x && spelled(o) !== spelled(x))
 			out.push({ id: x.id, part, what: 'changed', name: name(x) });
 	}
 	for (const x of old.values()) out.push({ id: x.id, part, what: 'removed', name: name(x) });

@@ -77,19 +77,59 @@ export function rowType(hit: HitPolicy, field: Field): Ty {
 	return ty;
 }
 
+interface CellScope {
+	schema: Schema;
+	type: string;
+	before?: boolean;
+}
+
+interface ReadCell {
+	text: string;
+	compiled: (Compiled & { tests: Tests }) | null;
+	faults: Fault[];
+}
+
+/** What parts of tables were read as, by the part: an edit of one cell reads that cell and no other. */
+const known = new WeakMap<object, { scope: CellScope; as: string; read: unknown }>();
+
+/** A type as text; null where two could be spelled alike. */
+function spelledType(ty: Ty | undefined): string | null {
+	for (let t = ty; t; t = 'of' in t ? t.of : undefined) if (t.t === 'context') return null;
+	return JSON.stringify(ty ?? null);
+}
+
+/** What a part is read as, worked out once where it lies in the same scope. @param as the type that is wanted of it */
+function readOnce<T>(part: object, scope: CellScope, as: Ty | undefined, read: () => T): T {
+	const key = spelledType(as);
+	// what a context holds is not spelled
+	if (key === null) return read();
+	const had = known.get(part);
+	const { schema, type, before } = scope;
+	if (
+		had?.as === key &&
+		had.scope.schema === schema &&
+		had.scope.type === type &&
+		!had.scope.before === !before
+	)
+		return had.read as T;
+	const made = read();
+	known.set(part, { scope: { schema, type, before }, as: key, read: made });
+	return made;
+}
+
 /** The tests of a cell with their text and faults, for the editor and the compiler alike. */
-export function readCell(
-	cell: Cell,
-	input: Ty,
-	scope: { schema: Schema; type: string; before?: boolean }
-): { text: string; compiled: (Compiled & { tests: Tests }) | null; faults: Fault[] } {
+export const readCell = (cell: Cell, input: Ty, scope: CellScope): ReadCell =>
+	readOnce(cell, scope, input, () => readAnew(cell, input, scope));
+
+function readAnew(cell: Cell, input: Ty, scope: CellScope): ReadCell {
 	if ('tests' in cell) {
 		const stored = cell.tests;
+		let printed: string | undefined;
 		const compiled = compileTests(stored, { ...scope, input });
 		if (!compiled.faults.length)
 			return {
 				get text() {
-					return printTests(stored, scope.schema).text;
+					return (printed ??= printTests(stored, scope.schema).text);
 				},
 				compiled,
 				faults: []
@@ -115,7 +155,7 @@ export function readCell(
 export function compileDecision(
 	body: DecisionBody,
 	fields: readonly Field[],
-	scope: { schema: Schema; type: string; before?: boolean }
+	scope: CellScope
 ): CompiledDecision {
 	return new DecisionCompiler(body, fields, scope).result();
 }
@@ -129,7 +169,7 @@ class DecisionCompiler {
 	constructor(
 		private readonly body: DecisionBody,
 		private readonly fields: readonly Field[],
-		private readonly scope: { schema: Schema; type: string; before?: boolean }
+		private readonly scope: CellScope
 	) {}
 
 	private fault(at: DecisionFault['at'], f: Fault | string) {
@@ -193,20 +233,22 @@ class DecisionCompiler {
 	}
 
 	private formula(f: Formula, at: DecisionFault['at'], expected?: Ty): Compiled | null {
-		try {
-			const expr =
-				'expr' in f
-					? printExpression(f.expr, this.scope.schema).expr
-					: parseExpression(f.text, this.scope);
-			const c = compileExpression(expr, { ...this.scope, expected });
-			for (const x of c.faults) this.fault(at, x);
-			this.note(c);
-			return c;
-		} catch (e) {
-			if (!(e instanceof FormulaError)) throw e;
-			this.fault(at, e.fault);
-			return null;
-		}
+		const { compiled: c, faults } = readOnce(f, this.scope, expected, () => {
+			try {
+				const expr =
+					'expr' in f
+						? printExpression(f.expr, this.scope.schema).expr
+						: parseExpression(f.text, this.scope);
+				const compiled = compileExpression(expr, { ...this.scope, expected });
+				return { compiled, faults: compiled.faults };
+			} catch (e) {
+				if (!(e instanceof FormulaError)) throw e;
+				return { compiled: null, faults: [e.fault] };
+			}
+		});
+		for (const x of faults) this.fault(at, x);
+		if (c) this.note(c);
+		return c;
 	}
 
 	/** How far down the list of important values a value stands. */

@@ -1,9 +1,15 @@
 /** The analysis of the draft in its worker: what it says, and of which edit. */
-import type { Checked, Finding } from '$core';
+import type { Checked, Finding, Model, Overruled, RuleSet, Trial } from '$core';
 import type { FindingsAnswer, FindingsJob } from '../../workers/findings.worker';
+import { Sending } from '../../workers/sent';
 
 /** What is analysed. */
-export type Analysed = Omit<FindingsJob, 'job'>;
+export interface Analysed {
+	model: Model;
+	set: RuleSet;
+	overruled: Record<string, Overruled>;
+	trials: readonly Trial[];
+}
 
 export class Analysis {
 	/** What it says; while it looks at the last edit, what it said before. */
@@ -15,6 +21,9 @@ export class Analysis {
 	failed = $state(false);
 	found: Finding[] = $derived(this.checked.findings);
 	#worker: Worker | null = null;
+	readonly #sending = new Sending();
+	/** What else was sent last. */
+	#sent: Partial<Analysed> = {};
 	#job = 0;
 	/** Whether the worker is at it. */
 	#looking = false;
@@ -30,7 +39,14 @@ export class Analysis {
 		this.#job++;
 		if (this.#looking) return;
 		this.#looking = true;
-		this.#worker.postMessage({ job: this.#job, ...this.what() } satisfies FindingsJob);
+		const { model, set, overruled, trials } = this.what();
+		this.#worker.postMessage({
+			job: this.#job,
+			draft: this.#sending.next(model, set),
+			...(overruled === this.#sent.overruled ? {} : { overruled }),
+			...(trials === this.#sent.trials ? {} : { trials })
+		} satisfies FindingsJob);
+		this.#sent = { overruled, trials };
 	}
 
 	#start(): Worker {
@@ -42,9 +58,9 @@ export class Analysis {
 			// edits made meanwhile are looked at together
 			if (data.job !== this.#job) return this.look();
 			this.checking = false;
-			this.failed = data.checked === null;
-			if (!data.checked) return;
-			this.checked = data.checked;
+			if (data.checked !== undefined) this.failed = data.checked === null;
+			if (this.failed) return;
+			if (data.checked) this.checked = data.checked;
 			this.analysed = true;
 		};
 		return worker;

@@ -1,6 +1,7 @@
 /** The trials of the draft, run in their worker, and kept at the server. */
-import type { Trial } from '$core';
+import type { Model, RuleSet, Trial } from '$core';
 import type { TrialAnswer, TrialJob, TrialOutcome } from '../../workers/trials.worker';
+import { Sending } from '../../workers/sent';
 import { Refused, ask } from './http';
 import type { Step } from './saving.svelte';
 
@@ -10,25 +11,40 @@ export class Trials {
 	running = $state(false);
 	held = $derived(this.all.filter((t) => this.outcomes.get(t.id)?.held).length);
 	#worker: Worker | null = null;
+	readonly #sending = new Sending();
+	#sent: readonly Trial[] | null = null;
 	#job = 0;
 	#wanted = false;
+	/** Whether the worker is at it. */
+	#busy = false;
 
 	/**
 	 * @param draft what they are run on
 	 * @param changed told when one was kept or taken away
 	 */
 	constructor(
-		private readonly draft: () => Pick<TrialJob, 'model' | 'set'>,
+		private readonly draft: () => { model: Model; set: RuleSet },
 		private readonly changed: (step: Step) => void = () => undefined
 	) {}
 
-	/** Runs all of them; called again, the newest run counts. In the browser only. */
+	/** Runs all of them; called again while they run, they are run once more on the newest draft. In the browser only. */
 	run() {
 		this.#wanted = true;
-		this.#worker ??= this.#start();
 		this.running = true;
-		const job: TrialJob = { job: ++this.#job, ...this.draft(), trials: this.all };
-		this.#worker.postMessage(job);
+		this.#job++;
+		if (!this.#busy) this.#post();
+	}
+
+	#post() {
+		this.#worker ??= this.#start();
+		this.#busy = true;
+		const { model, set } = this.draft();
+		this.#worker.postMessage({
+			job: this.#job,
+			draft: this.#sending.next(model, set),
+			...(this.all === this.#sent ? {} : { trials: this.all })
+		} satisfies TrialJob);
+		this.#sent = this.all;
 	}
 
 	/** The draft was edited: where they were run, they are run again. */
@@ -41,9 +57,15 @@ export class Trials {
 			type: 'module'
 		});
 		worker.onmessage = ({ data }: MessageEvent<TrialAnswer>) => {
-			if (data.job !== this.#job) return;
-			this.outcomes = new Map(data.results.map((r) => [r.trial, r]));
-			this.running = false;
+			if (data.results.length) {
+				const there = new Set(this.all.map((t) => t.id));
+				const kept = [...this.outcomes].filter(([id]) => there.has(id));
+				this.outcomes = new Map([...kept, ...data.results.map((r) => [r.trial, r] as const)]);
+			}
+			this.#busy = false;
+			// edits made meanwhile are tried together
+			if (data.job !== this.#job) this.#post();
+			else this.running = false;
 		};
 		return worker;
 	}

@@ -6,6 +6,8 @@ import { demoTrials } from '../../../demo/trials';
 import type { Rule } from '../../core';
 import { Schema, analyse, compilePlan, toJson } from '../../core';
 import { zones } from '../../runtime/zones';
+import type { Sent } from '../../workers/sent';
+import { Received } from '../../workers/sent';
 import { Workbench, type Sample } from './workbench.svelte';
 
 type Data = ConstructorParameters<typeof Workbench>[0];
@@ -37,12 +39,12 @@ let w: Workbench;
 class IdleWorker {
 	static all: IdleWorker[] = [];
 	onmessage: ((e: { data: unknown }) => void) | null = null;
-	jobs: { job: number; set: unknown }[] = [];
+	jobs: { job: number; draft: Sent }[] = [];
 	ended = false;
 	constructor(readonly url: URL) {
 		IdleWorker.all.push(this);
 	}
-	postMessage(job: { job: number; set: unknown }) {
+	postMessage(job: { job: number; draft: Sent }) {
 		this.jobs.push(job);
 	}
 	terminate() {
@@ -594,7 +596,12 @@ describe('findings', () => {
 		});
 		expect([w.analysis.analysed, w.analysis.checking]).toEqual([false, true]);
 		expect(checker().jobs).toHaveLength(2);
-		expect(checker().jobs[1].set).toBe(w.draft);
+		const there = new Received();
+		expect(
+			checker()
+				.jobs.map(({ draft }) => there.take(draft).set)
+				.at(-1)
+		).toEqual(w.draft);
 		tell();
 		expect(w.analysis.checking).toBe(false);
 	});
@@ -640,11 +647,17 @@ describe('trials', () => {
 		w.trials.run();
 		const worker = IdleWorker.of('trials');
 		why('a');
-		expect(worker.jobs).toHaveLength(2);
+		why('b');
+		expect(worker.jobs).toHaveLength(1);
 		const results = (held: boolean) => demoTrials.map((t) => ({ trial: t.id, held, lines: [] }));
 		worker.onmessage!({ data: { job: worker.jobs[0].job, results: results(false) } });
-		expect(w.trials.running).toBe(true);
-		worker.onmessage!({ data: { job: worker.jobs[1].job, results: results(true) } });
+		expect([w.trials.running, w.trials.held, worker.jobs.length]).toEqual([true, 0, 2]);
+		// what came out as before is not told again
+		worker.onmessage!({ data: { job: worker.jobs[1].job, results: results(true).slice(1) } });
+		expect([w.trials.running, w.trials.held]).toEqual([false, demoTrials.length - 1]);
+		why('c');
+		expect(worker.jobs).toHaveLength(3);
+		worker.onmessage!({ data: { job: worker.jobs[2].job, results: results(true).slice(0, 1) } });
 		expect([w.trials.running, w.trials.held]).toEqual([false, demoTrials.length]);
 		w.stop();
 		expect(worker.ended).toBe(true);
