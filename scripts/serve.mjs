@@ -3,6 +3,7 @@
 import http from 'node:http';
 import path from 'node:path';
 import { pathToFileURL } from 'node:url';
+import compression from 'compression';
 import proxyaddr from 'proxy-addr';
 
 const port = Number(process.env.PORT);
@@ -27,6 +28,13 @@ const { handler } = await import(
 	pathToFileURL(path.join(process.env.RIGID_BUILD, 'handler.js')).href
 );
 
+/** Pages and answers are compressed as the browser takes them; a stream of events leaves as it comes. */
+const compress = compression({
+	filter: (req, res) =>
+		!String(res.getHeader('content-type')).startsWith('text/event-stream') &&
+		compression.filter(req, res)
+});
+
 /** What a proxy says of the request as it came to it; the first where several stand behind one another. */
 const forwarded = (req, name) => req.headers[`x-forwarded-${name}`]?.split(',')[0].trim();
 
@@ -47,10 +55,12 @@ const server = http.createServer((req, res) => {
 	req.headers['x-rigid-protocol'] = secure ? 'https' : 'http';
 	req.headers['x-rigid-host'] = host;
 	req.headers['x-rigid-address'] = proxyaddr(req, trusted) || '0.0.0.0';
-	handler(req, res, () => {
-		res.writeHead(404);
-		res.end();
-	});
+	compress(req, res, () =>
+		handler(req, res, () => {
+			res.writeHead(404);
+			res.end();
+		})
+	);
 });
 // a request that does not come in whole within this time is given up, milliseconds
 server.requestTimeout = Number(process.env.RIGID_REQUEST_LIMIT ?? 120_000);
