@@ -2,13 +2,14 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { db } from '../db/pool';
 import { inForce, save } from '.';
-import { MOST_REACHED } from '../../core';
+import { MOST_REACHED, toJson } from '../../core';
+import { readRecords, readValues } from '../db/records';
 import { fetchNeeds } from './near';
 import { freshDatabase } from '../../../tests/fresh';
 
 let t: Awaited<ReturnType<typeof freshDatabase>>;
 beforeAll(async () => {
-	t = await freshDatabase({ customers: 5, contacts: 0, leads: 0, deals: 0 });
+	t = await freshDatabase({ customers: 5, contacts: 5, leads: 5, deals: 5 });
 });
 afterAll(() => t.drop());
 
@@ -52,6 +53,41 @@ describe('roll-ups over all records behind a link', () => {
 			]);
 		}
 	);
+
+	it.each([
+		['deal', [['amount', '5000']]],
+		['deal', [['stage', 'won']]],
+		['customer', [['headcount', '300']]]
+	] as const)('are settled in one transaction: a %s that changes %j', async (type, sent) => {
+		const { customer, deals } = await customerWith(30);
+		const { schema } = await inForce(db(), t.workspace);
+		const id = type === 'deal' ? deals[3] : customer;
+		let begun = 0;
+		const count = () => begun++;
+		db().on('acquire', count);
+		await save(sender(), [{ type, id, sent: sent.map(([f, v]) => [f, v]), keep: [] }]);
+		db().off('acquire', count);
+		// a customer whose deals are reached is locked before them: who they are is known then only
+		expect(begun).toBe(type === 'deal' ? 1 : 2);
+		const [read] = await readRecords(db(), schema, t.workspace, type, [id]);
+		expect(toJson(read.values[schema.type(type).at.get(sent[0][0])!])).toBe(sent[0][1]);
+	});
+
+	it('are worked out of the values that a record has, whatever else stands in its row', async () => {
+		const { schema } = await inForce(db(), t.workspace);
+		for (const { id: type } of schema.model.types) {
+			const { rows } = await db().query<{ id: string }>(
+				`select id from r_${type} order by id limit 50`
+			);
+			const ids = rows.map((r) => String(r.id));
+			const whole = await readRecords(db(), schema, t.workspace, type, ids);
+			const values = await readValues(db(), schema, t.workspace, type, ids);
+			const by = new Map(values.map((r) => [r.id, r.values]));
+			expect(whole.map((r) => by.get(r.id)!.map(toJson))).toEqual(
+				whole.map((r) => r.values.map(toJson))
+			);
+		}
+	});
 
 	it('come in pieces to a form, which asks on for what a rule reads', async () => {
 		const { customer, deals } = await customerWith(4);

@@ -14,7 +14,7 @@ import type {
 import { Gathered, fromText, matchHows, refKey, searchKey, settle, toldOf } from '../../core';
 import { zones } from '../../runtime/zones';
 import type { Db } from '../db/pool';
-import { matchingIds, readRecords, relatedIds } from '../db/records';
+import { matchingIds, readValues, relatedIds } from '../db/records';
 
 /** A record as it was before a change that is carried on. */
 export interface Before {
@@ -88,7 +88,7 @@ export async function fetchNeeds(
 		const there = new Map<string, readonly Value[]>();
 		const numbers = schema.types.has(type) ? [...ids].filter((id) => /^\d{1,18}$/.test(id)) : [];
 		for (let k = 0; k < numbers.length; k += PIECE)
-			for (const r of await readRecords(db, schema, workspace, type, numbers.slice(k, k + PIECE)))
+			for (const r of await readValues(db, schema, workspace, type, numbers.slice(k, k + PIECE)))
 				there.set(r.id, r.values);
 		for (const id of ids) out.records.push({ type, id, values: there.get(id) ?? null });
 	}

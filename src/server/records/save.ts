@@ -16,6 +16,7 @@ import type { SaveOutcome } from './describe';
 import { AtHand } from './near';
 import type { InForce } from './force';
 import { inForce } from './force';
+import { foresee } from './foresee';
 import type { Kept } from './keep';
 import { keepChanges, tellChanges } from './keep';
 import type { Locks } from './locks';
@@ -49,6 +50,7 @@ export async function saveInOrder(
 		await sender.around?.before(client);
 		const force = await inForce(client, sender.workspace);
 		const all = changes.flat();
+		if (!locks.size) await foresee(client, sender.workspace, force.plan, all, locks);
 		const stored = await lockRecords(client, sender.workspace, force.schema, all, locks);
 		const series = new Series(client, sender, force, stored, locks);
 		const outcomes = await series.save(changes);
