@@ -1,5 +1,5 @@
 /** A rehearsal at once, cut into ranges as its job cuts it: for tests. */
-import { compilePlan, type Plan, type RuleSet, type Schema } from '../src/core';
+import { compilePlan, differing, type Plan, type RuleSet, type Schema } from '../src/core';
 import type { Db } from '../src/server/db/pool';
 import { cutByKey } from '../src/server/db/records';
 import {
@@ -18,7 +18,8 @@ export async function rehearse(
 	instant: number,
 	size = 500
 ): Promise<Rehearsal> {
-	const compared = { schema, force, plan: compilePlan(schema, draft), instant };
+	const plan = compilePlan(schema, draft);
+	const compared = { schema, force, plan, differing: differing(force, plan), instant };
 	const ranges: Rehearsal[] = [];
 	for (const type of rehearsedTypes(compared))
 		for (const keys of await cutByKey(db, workspace, type, size))

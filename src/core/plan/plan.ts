@@ -147,10 +147,19 @@ export function compilePlan(model: Schema, set: RuleSet): Plan {
 			hasLocked: claims.some((c) => c.output.hold === 'locked'),
 			restricts: claims.some((c) => c.output.hold === 'locked' || c.output.closed),
 			currency: amount?.currency ?? -1,
-			limits: limited
+			limits: limited,
+			sources: [...(sources.get(key) ?? [])]
 		});
 	}
 	return index(schema, nodes, validators, messages, problems);
+}
+
+/** The key of a node: `type.field`. */
+export const nodeKey = (n: PlanNode): string => refKey(n.type, n.field.id);
+
+/** A plan of some of its fields alone, without checks and messages. */
+export function planOf(plan: Plan, keep: (node: PlanNode) => boolean): Plan {
+	return index(plan.schema, plan.nodes.filter(keep), [], [], []);
 }
 
 /** Amounts whose currency another field tells, by `type.field`. */

@@ -152,6 +152,8 @@ export interface PlanNode {
 	currency: number;
 	/** Validate rules that make it read-only or limit its options: they come before any claim. */
 	limits: Validator[];
+	/** Fields (`type.field`) that must be settled before it. */
+	sources: readonly string[];
 }
 
 /** The nodes of one record type, worked out so that a change finds what it triggers without a search. All numbers are positions in {@link Plan.nodes}. */

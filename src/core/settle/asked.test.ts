@@ -3,10 +3,9 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { demoModel } from '../../../demo/model';
 import { demoReleases } from '../../../demo/rules';
+import { someValues } from '../../../tests/values';
 import { zones } from '../../runtime/zones';
 import { Schema } from '../document/model';
-import type { Field } from '../document/model';
-import type { JsonValue } from '../document/json';
 import { compilePlan } from '../plan/plan';
 import { NOTHING_ELSE, submissionOf } from '../trials/trials';
 import { settle, type SettleOptions } from './settle';
@@ -14,44 +13,15 @@ import { settle, type SettleOptions } from './settle';
 const schema = new Schema(demoModel);
 const plan = compilePlan(schema, demoReleases[2].set);
 
-/** Some value of a field, now and then blank. */
-function some(f: Field): fc.Arbitrary<JsonValue> {
-	const options = f.list ? schema.lists.get(f.list)!.options.map((o) => o.id) : [];
-	const value = (): fc.Arbitrary<JsonValue> => {
-		switch (f.type) {
-			case 'number':
-			case 'money':
-			case 'percent':
-				return fc.integer({ min: -5, max: 300 }).map(String);
-			case 'yesno':
-				return fc.boolean();
-			case 'choice':
-				return fc.constantFrom(...options);
-			case 'choices':
-				return fc.subarray(options, { minLength: 1 });
-			case 'date':
-				return fc.constantFrom('2026-01-31', '2026-12-01', '2027-05-05');
-			case 'text':
-				return fc.constantFrom('A', 'lost  twice', 'x@quillmere.example', '1012 AB');
-			default:
-				return fc.constant(null);
-		}
-	};
-	return fc.oneof({ weight: 1, arbitrary: fc.constant(null) }, { weight: 4, arbitrary: value() });
-}
-
 describe.each(demoModel.types.map((t) => t.id))('a change of a %s', (type) => {
-	const { fields } = schema.type(type).type;
-	const values = fc.record(Object.fromEntries(fields.map((f) => [f.id, some(f)])), {
-		requiredKeys: []
-	});
+	const values = someValues(schema, type);
 	it('gives the same with and without states and reasons', () => {
 		fc.assert(
 			fc.property(values, values, fc.boolean(), (was, sent, created) => {
 				const record = submissionOf(schema, {
 					type,
-					was: created ? null : (was as Record<string, JsonValue>),
-					sent: Object.entries(sent as Record<string, JsonValue>)
+					was: created ? null : was,
+					sent: Object.entries(sent)
 				});
 				const change = {
 					records: [record],

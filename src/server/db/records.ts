@@ -88,36 +88,89 @@ export async function readRecords(
 	return r.rows.map((row) => toStored(schema, type, row));
 }
 
+/** A record as rules look at it: its values, and who set them where that is asked for. */
+export interface Looked {
+	id: string;
+	values: Value[];
+	setBy: Record<string, SetBy> | null;
+}
+
 /**
- * Reads no more of records than their values, for rules that look at them from another record: by id,
- * missing ones left out. As rows without names, and without who set each field, which is most of a row.
+ * Reads no more of records than their values, and who set them only where that is asked for: it is most
+ * of a row. @param where what follows on `from` and the workspace
  */
-export async function readValues(
+async function lookAt(
 	db: Db,
 	schema: Schema,
-	workspace: string,
 	type: string,
-	ids: readonly string[]
-): Promise<{ id: string; values: Value[] }[]> {
+	where: string,
+	values: readonly unknown[],
+	setBy = false
+): Promise<Looked[]> {
 	const { fields } = schema.type(type).type;
 	const { zone } = schema.model;
 	// an instant as a number: the driver's own reading of its text takes longer than all the rest
 	const columns = fields.map((f) =>
 		f.type === 'moment' ? `(extract(epoch from ${columnOf(f.id)}) * 1000)::float8` : columnOf(f.id)
 	);
-	const r = await db.query<[string, ...unknown[]]>({
+	const r = await db.query<[string, Record<string, SetBy> | null, ...unknown[]]>({
 		rowMode: 'array',
-		text: `select ${['id', ...columns].join(', ')} from ${tableOf(type)} where workspace = $1 and id = any($2::bigint[])`,
-		values: [workspace, ids]
+		text: `select ${['id', setBy ? 'set_by' : 'null', ...columns].join(', ')} from ${tableOf(type)} where workspace = $1 ${where}`,
+		values: [...values]
 	});
-	return r.rows.map(([id, ...row]) => ({
+	return r.rows.map(([id, by, ...row]) => ({
 		id,
+		setBy: by,
 		values: fields.map((f, i) =>
 			f.type === 'moment' && row[i] !== null
 				? Moment.fromInstant(row[i] as number, zone, zones)
 				: fromColumn(f.type, row[i], zone)
 		)
 	}));
+}
+
+/** The values of records, for rules that look at them from another record: by id, missing ones left out. */
+export const readValues = (
+	db: Db,
+	schema: Schema,
+	workspace: string,
+	type: string,
+	ids: readonly string[]
+): Promise<Looked[]> => lookAt(db, schema, type, 'and id = any($2::bigint[])', [workspace, ids]);
+
+/** Visits the values of all records of a range of keys, some at a time, in their order. */
+export async function eachValues(
+	db: Db,
+	schema: Schema,
+	workspace: string,
+	type: string,
+	visit: (records: Looked[]) => Promise<void>,
+	{ low, high, setBy }: { low: string; high: string; setBy: boolean }
+): Promise<void> {
+	const piece = 1000;
+	let after = String(BigInt(low) - 1n);
+	for (;;) {
+		const where = `and id > $2 and id <= $3 order by id limit ${piece}`;
+		const some = await lookAt(db, schema, type, where, [workspace, after, high], setBy);
+		await visit(some);
+		if (some.length < piece) return;
+		after = some[some.length - 1].id;
+	}
+}
+
+/** How many records lie in a range of keys. */
+export async function countRange(
+	db: Db,
+	workspace: string,
+	type: string,
+	low: string,
+	high: string
+): Promise<number> {
+	const r = await db.query<{ n: number }>(
+		`select count(*)::int as n from ${tableOf(type)} where workspace = $1 and id between $2 and $3`,
+		[workspace, low, high]
+	);
+	return r.rows[0].n;
 }
 
 /** Where links of some records point now, one row for each record in no order; null where nowhere. */

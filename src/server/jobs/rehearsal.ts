@@ -2,7 +2,7 @@
  * A rehearsal of the draft as a job: the records are cut by their keys into ranges, which any number of workers
  * share; what each came to is kept, so that one that was broken off goes on with those that are left.
  */
-import { compilePlan, type RuleSet } from '../../core';
+import { compilePlan, differing, type RuleSet } from '../../core';
 import { BadInput } from '../../door';
 import { note } from '../audit/audit';
 import {
@@ -126,10 +126,11 @@ async function comparedBy(job: string, workspace: string) {
 			throw new BadInput(
 				'Another release came in force, or the model changed, while it ran. Rehearse again.'
 			);
+		const plan = compilePlan(schema, frozen.set);
 		compiled = {
 			job,
 			frozen,
-			plans: { schema, force: force.plan, plan: compilePlan(schema, frozen.set) }
+			plans: { schema, force: force.plan, plan, differing: differing(force.plan, plan) }
 		};
 	}
 	const { frozen, plans } = compiled;

@@ -1,12 +1,14 @@
 /** What a draft would change in the records that exist: each is settled on request by both rule sets. */
-import type { Change, JsonValue, Loader, Plan, Schema, Settled } from '../../core';
-import { same, settle, toJson } from '../../core';
+import type { Change, Differing, JsonValue, Loader, Need, Plan, Schema, Settled } from '../../core';
+import { refKey, same, settle, toJson } from '../../core';
 import { zones } from '../../runtime/zones';
 import type { Db } from '../db/pool';
 import { addedOf } from '../records';
 import { AtHand } from '../records/near';
-import type { StoredRecord } from '../db/records';
-import { eachPiece } from '../db/records';
+import type { Looked } from '../db/records';
+import { countRange, eachValues } from '../db/records';
+
+const NOTHING_ADDED: ReadonlyMap<string, readonly string[]> = new Map();
 
 /** How many records are kept to show for each field. */
 const SHOWN = 100;
@@ -36,6 +38,8 @@ export interface Compared {
 	force: Plan;
 	/** The draft. */
 	plan: Plan;
+	/** What of the two can differ at all. */
+	differing: Differing;
 	/** The moment at which both are asked, milliseconds since 1970. */
 	instant: number;
 }
@@ -45,7 +49,11 @@ const MOVES = 1000;
 const MOVES_SHOWN = 20;
 
 /** The record types on which either rule set decides anything. */
-export const rehearsedTypes = ({ schema, force, plan }: Omit<Compared, 'instant'>): string[] =>
+export const rehearsedTypes = ({
+	schema,
+	force,
+	plan
+}: Pick<Compared, 'schema' | 'force' | 'plan'>): string[] =>
 	schema.model.types
 		.filter((t) => plan.types.get(t.id)!.nodes.length || force.types.get(t.id)?.nodes.length)
 		.map((t) => t.id);
@@ -91,23 +99,32 @@ class Counted {
 export async function rehearseRange(
 	db: Db,
 	workspace: string,
-	{ schema, force, plan, instant }: Compared,
+	{ schema, instant, differing }: Compared,
 	range: { type: string; low: string; high: string }
 ): Promise<Rehearsal> {
 	const { type } = schema.type(range.type);
+	const { before: force, after: plan } = differing;
+	const asked = type.fields.flatMap((f, i) =>
+		differing.fields.has(refKey(range.type, f.id)) ? [i] : []
+	);
+	if (!asked.length) {
+		// whatever these records hold, both rule sets give the same
+		const looked = await countRange(db, workspace, range.type, range.low, range.high);
+		return { records: 0, looked, fields: [] };
+	}
+	// what rules added to sets stands beside the values
+	const adds = [force, plan].some((p) => p.nodes.some((n) => n.adders.length));
 	const title = schema.type(range.type).at.get(type.title)!;
 	const counted = new Counted();
 	let looked = 0;
 	let records = 0;
-	const visit = (r: StoredRecord, loader: Loader) => {
+	const visit = (r: Looked, both: readonly Settled[]) => {
 		looked++;
-		const [before, after] = [
-			standing(force, r, instant, loader),
-			standing(plan, r, instant, loader)
-		].map((s) => s.records[0].values);
+		const [before, after] = both.map((s) => s.records[0].values);
 		let differs = false;
-		type.fields.forEach((f, i) => {
-			if (same(before[i], after[i])) return;
+		for (const i of asked) {
+			if (same(before[i], after[i])) continue;
+			const f = type.fields[i];
 			differs = true;
 			const [from, to] = [toJson(before[i]), toJson(after[i])];
 			const name = String(toJson(r.values[title]) ?? `No. ${r.id}`);
@@ -116,22 +133,31 @@ export async function rehearseRange(
 				moves: [{ from, to, count: 1 }],
 				records: [{ id: r.id, title: name, stored: toJson(r.values[i]), from, to }]
 			});
-		});
+		}
 		if (differs) records++;
 	};
-	await eachPiece(
+	await eachValues(
 		db,
 		schema,
 		workspace,
 		range.type,
 		async (piece) => {
 			const near = new AtHand(db, workspace, schema);
-			await near.fill((loader) =>
-				piece.flatMap((r) => [force, plan].flatMap((p) => standing(p, r, instant, loader).needs))
-			);
-			for (const r of piece) visit(r, near.loader);
+			// each is settled again only while something of it is missing
+			const open = new Map<Looked, Settled[]>(piece.map((r) => [r, []]));
+			await near.fill((loader) => {
+				const needs: Need[] = [];
+				for (const [r, was] of open) {
+					if (was.length && !was.some((s) => s.needs.length)) continue;
+					const both = [force, plan].map((p) => standing(p, type.id, r, instant, loader));
+					open.set(r, both);
+					for (const s of both) needs.push(...s.needs);
+				}
+				return needs;
+			});
+			for (const [r, both] of open) visit(r, both);
 		},
-		range
+		{ ...range, setBy: adds }
 	);
 	return { records, looked, fields: counted.told(MOVES) };
 }
@@ -145,18 +171,18 @@ export function together(ranges: readonly Rehearsal[]): Rehearsal {
 }
 
 /** What a record would be if the standing claims ran on it now. */
-function standing(plan: Plan, r: StoredRecord, instant: number, loader: Loader): Settled {
+function standing(plan: Plan, type: string, r: Looked, instant: number, loader: Loader): Settled {
 	const change: Change = {
 		records: [
 			{
-				type: r.type,
+				type,
 				id: r.id,
 				created: false,
 				was: r.values,
 				sent: new Map(),
 				keep: new Set(),
 				inLine: false,
-				added: addedOf(r)
+				added: r.setBy ? addedOf(r.setBy) : NOTHING_ADDED
 			}
 		],
 		entryPoint: 'bulk',

@@ -47,7 +47,7 @@ export async function carryOnPiece(
 					keep: new Set(),
 					// one that nothing ran on to is here because another release settled it
 					inLine: touched.length > 0,
-					added: addedOf(r),
+					added: addedOf(r.setBy),
 					touched
 				}
 			];

@@ -7,8 +7,8 @@ import type { Submission, SubmissionFault } from './types';
 import { RefusedChange } from './types';
 
 /** What rules added to the sets of a stored record. */
-export function addedOf(stored: StoredRecord | null): ReadonlyMap<string, readonly string[]> {
-	return new Map(Object.values(stored?.setBy ?? {}).flatMap((s) => Object.entries(s.added ?? {})));
+export function addedOf(setBy: StoredRecord['setBy']): ReadonlyMap<string, readonly string[]> {
+	return new Map(Object.values(setBy).flatMap((s) => Object.entries(s.added ?? {})));
 }
 
 /** What must be at hand to read a submission: the records that its links point to. */
@@ -86,7 +86,7 @@ export function readSubmission(
 		sent,
 		keep,
 		inLine: stored?.settledBy === release,
-		added: addedOf(stored)
+		added: addedOf(stored?.setBy ?? {})
 	};
 }
 

@@ -111,7 +111,7 @@ describe('form and server', () => {
 											...(id ? { record: id } : {})
 										}),
 										inLine: stored?.settledBy === release,
-										added: addedOf(stored ?? null)
+										added: addedOf(stored?.setBy ?? {})
 									}
 								],
 								entryPoint,

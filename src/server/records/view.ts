@@ -34,6 +34,6 @@ export async function sampleOf(workspace: string, schema: Schema, r: StoredRecor
 		title: String(toJson(r.values[at.get(type.title)!]) ?? `No. ${r.id}`),
 		values: valuesToJson(schema, r.type, r.values),
 		links: await linkTitles(workspace, schema, [r]),
-		added: Object.fromEntries(addedOf(r)) as Record<string, string[]>
+		added: Object.fromEntries(addedOf(r.setBy)) as Record<string, string[]>
 	};
 }
