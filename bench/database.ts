@@ -13,9 +13,13 @@ import { listAccounts } from '../src/server/people/accounts';
 import { carryOn } from '../src/server/jobs/turn';
 import { migrate } from '../src/server/db/migrate';
 import { closeDb, db, transaction } from '../src/server/db/pool';
-import { save } from '../src/server/records';
+import { inForce, save } from '../src/server/records';
+import { compilePlan, differing, nodeKey, type Plan, type RuleSet } from '../src/core';
+import { readDraft } from '../src/server/db/rules';
+import { rehearseRange, rehearsedTypes } from '../src/server/look/rehearse';
 import { importCsv } from '../tests/csv';
 
+const DEALS = Number(process.env.RIGID_BENCH_DEALS ?? 50_000);
 const ROWS = Number(process.env.RIGID_BENCH_ROWS ?? 100_000);
 const seconds = async (name: string, work: () => Promise<unknown>): Promise<number> => {
 	const from = process.hrtime.bigint();
@@ -36,6 +40,9 @@ const sender = (entryPoint: 'api' | 'import') => ({
 	entryPoint,
 	instant: Date.UTC(2026, 10, 24, 9)
 });
+
+/** Every field that a plan gives a value. */
+const allFields = (plan: Plan) => new Set(plan.nodes.map(nodeKey));
 
 // ---- a change that reaches many -------------------------------------------------------------------
 
@@ -126,7 +133,76 @@ for (const n of [10, 1_000, 100_000]) {
 	ratio('through the rules / plain SQL', ours, plain);
 }
 
+// ---- roll-ups -------------------------------------------------------------------------------------
+
+console.log('A save of one deal of a customer whose deals are counted and added up');
+const saves: number[] = [];
+for (const n of [20, 200, 2_000]) {
+	const customer = await customerWith(n);
+	const { rows } = await db().query<{ id: string }>(
+		'select id from r_deal where f_customer = $1 order by id limit 1',
+		[customer]
+	);
+	const took = [];
+	for (let i = 0; i < 15; i++) {
+		const from = process.hrtime.bigint();
+		const sent: [string, unknown][] = [['amount', String(2_000 + i)]];
+		await save(sender('api'), [{ type: 'deal', id: String(rows[0].id), sent, keep: [] }]);
+		took.push(Number(process.hrtime.bigint() - from) / 1e9);
+	}
+	saves.push(took.sort((a, b) => a - b)[7]);
+	console.log(`  ${`${n} deals`.padEnd(66)} ${saves.at(-1)!.toFixed(3).padStart(9)} s`);
+}
+ratio('2 000 deals / 20 deals', saves[2], saves[0]);
+
 await db().query('vacuum analyze');
+
+// ---- a rehearsal ------------------------------------------------------------------------------------
+
+console.log(`A rehearsal, one rule edited, on ${DEALS} deals and what they belong to`);
+await db().query(
+	`insert into r_deal (workspace, f_name, f_customer, f_kind, f_stage, f_amount)
+	 select $1, 'Deal ' || g, (select min(id) from r_customer) + g % 20,
+	        (array['new_build', 'retrofit', 'service', 'spare_parts'])[1 + g % 4],
+	        (array['enquiry', 'quotation', 'won', 'lost'])[1 + g % 4], 1000 + g
+	 from generate_series(1, $2::int) g`,
+	[DEMO_WORKSPACE, DEALS]
+);
+await db().query('analyze r_deal');
+const force = await inForce(db(), DEMO_WORKSPACE);
+const { set } = (await readDraft(db(), DEMO_WORKSPACE))!;
+const one = (id: string): RuleSet => ({
+	...set,
+	rules: set.rules.map((r) => (r.id === id ? { ...r, guard: { text: '1 = 2' } } : r))
+});
+for (const id of ['probability', 'size_class']) {
+	const draft = compilePlan(force.schema, one(id));
+	// against the draft itself with one rule otherwise: nothing else differs
+	const plan = compilePlan(force.schema, set);
+	const compared = {
+		schema: force.schema,
+		force: plan,
+		plan: draft,
+		differing: differing(plan, draft),
+		instant: Date.now()
+	};
+	const whole = { ...compared, differing: { fields: allFields(plan), before: plan, after: draft } };
+	const rehearse = (c: typeof compared) => async () => {
+		for (const type of rehearsedTypes(c))
+			await rehearseRange(db(), DEMO_WORKSPACE, c, { type, low: '0', high: '9000000000000000' });
+	};
+	const read = await seconds('node-postgres reads the columns of all records', async () => {
+		for (const t of force.schema.model.types)
+			await db().query({
+				rowMode: 'array',
+				text: `select ${t.fields.map((f) => `f_${f.id}`).join(', ')} from r_${t.id}`
+			});
+	});
+	const quick = await seconds(`${id} edited: what can differ`, rehearse(compared));
+	const all = await seconds('the same, all rules on all records', rehearse(whole));
+	ratio('what can differ / reading', quick, read);
+	ratio('all rules / reading', all, read);
+}
 
 // ---- an import ------------------------------------------------------------------------------------
 

@@ -10,15 +10,11 @@ import jsonata from 'jsonata';
 import { unaryTest } from 'feelin';
 import { demoModel } from '../demo/model';
 import { demoReleases } from '../demo/rules';
-import type { Change, Num, Rule, Value } from '../src/core';
+import type { Change, Num, Value } from '../src/core';
 import {
 	LocalDate,
 	NOTHING_ELSE,
 	Schema,
-	Kept,
-	type Plan,
-	type RuleSet,
-	analyse,
 	compilePlan,
 	div,
 	indexTable,
@@ -28,11 +24,13 @@ import {
 	roundTo,
 	same,
 	settle,
-	sub
+	sub,
+	toldOf
 } from '../src/core';
 import { compileTests, parseTests } from '../src/core/feel/language';
 import { analyseBoxes } from '../src/core/spots/boxes';
 import { zones } from '../src/runtime/zones';
+import { beside, ratio as besideRatio } from './measure';
 
 /** Median nanoseconds of one call, over runs long enough to be measured. */
 function time(name: string, work: (i: number) => unknown, runs = 9): number {
@@ -162,13 +160,29 @@ for (const [i, sent] of deals.entries()) {
 			throw new Error(`deal ${i}, field ${k}: ${String(x)} against ${String(hand.v[k])}`);
 	});
 }
-const core = time('core, settled', (i) => settle(plan, changes[i % 64], NOTHING_ELSE, { zones }));
-const hand = time('by hand', (i) => byHand(deals[i % 64]));
-ratio('core / by hand', core, hand);
-const explained = time('core, with the full explanation', (i) =>
-	settle(plan, changes[i % 64], NOTHING_ELSE, { zones, explain: true })
+/** Reads the reason of each value that a rule gave, as whoever looks at a record does. */
+const told = (i: number) => {
+	const { records } = settle(plan, changes[i % 64], NOTHING_ELSE, { zones, explain: true });
+	for (const rec of records) for (const r of toldOf(plan, rec)) void r.reads;
+};
+const deal = beside({
+	'core, settled': (i) => settle(plan, changes[i % 64], NOTHING_ELSE, { zones }),
+	'by hand': (i) => byHand(deals[i % 64]),
+	'core, with a report of every rule': (i) =>
+		settle(plan, changes[i % 64], NOTHING_ELSE, { zones, explain: true }),
+	'core, with the reasons of what came of it read': told
+});
+besideRatio('core / by hand', deal['core, settled'], deal['by hand']);
+besideRatio(
+	'with reports / settled',
+	deal['core, with a report of every rule'],
+	deal['core, settled']
 );
-ratio('explained / settled', explained, core);
+besideRatio(
+	'with reasons read / settled',
+	deal['core, with the reasons of what came of it read'],
+	deal['core, settled']
+);
 
 // ---- bands: the part of the job that other libraries can do ----------------------------------------
 
@@ -238,76 +252,7 @@ for (const [name, lo, hi] of [
 const jre = await timeAsync('json-rules-engine', (i) => engine.run({ h: heads[i % 8] }), 1000);
 ratio('json-rules-engine / core', jre, us);
 
-// ---- cost with the number of rules ----------------------------------------------------------------------
-
-console.log('One keystroke on a type with many rules, of which one watches the field');
-function many(count: number) {
-	const fields = Array.from({ length: count + 1 }, (_, i) => ({
-		id: `f${i}`,
-		label: `F${i}`,
-		group: 'G',
-		type: 'number' as const
-	}));
-	const s = new Schema({
-		zone: 'UTC',
-		lists: [],
-		types: [{ id: 'x', label: 'X', plural: 'X', title: 'f0', short: [], columns: [], fields }]
-	});
-	const rules = Array.from({ length: count }, (_, i): Rule => ({
-		id: `r${i}`,
-		type: 'x',
-		kind: 'derive',
-		name: `R${i}`,
-		why: '',
-		moments: ['created', 'changed', 'request'],
-		entryPoints: null,
-		watch: null,
-		entering: false,
-		guard: null,
-		outputs: [{ id: 'o', field: `f${i + 1}`, hold: 'locked', none: 'clear' }],
-		body: {
-			kind: 'formula',
-			formulas: [
-				{
-					expr: {
-						k: 'bin',
-						op: '+',
-						a: { k: 'field', image: 'settled', type: 'x', field: i % 10 === 0 ? 'f0' : `f${i}` },
-						b: { k: 'num', v: '1' }
-					}
-				}
-			]
-		}
-	}));
-	// only the first chain hangs on the field that is typed
-	for (const [i, r] of rules.entries())
-		if (i >= 10 && i % 10 === 0)
-			(r.body as { formulas: unknown[] }).formulas = [{ expr: { k: 'num', v: String(i) } }];
-	const p = compilePlan(s, { rules, order: {} });
-	if (p.problems.length) throw new Error(p.problems[0].message);
-	const was = fields.map(() => num(1));
-	const c: Change = {
-		records: [
-			{
-				type: 'x',
-				id: '1',
-				created: false,
-				was,
-				sent: new Map([['f0', num(5)]]),
-				keep: 'touched',
-				inLine: true
-			}
-		],
-		entryPoint: 'full',
-		instant: 0,
-		person: null
-	};
-	return time(`${count} rules, 10 of them triggered`, () => settle(p, c, NOTHING_ELSE, { zones }));
-}
-const [ten, , , thousand] = [10, 50, 200, 1000].map(many);
-ratio('1000 rules / 10 rules', thousand, ten);
-
-// ---- reference tables and decision tables -----------------------------------------------------------------
+// ---- reference tables -----------------------------------------------------------------------------------
 
 console.log(
 	'One look-up in a reference table, by its number of rows: exact, longest prefix and range keys'
@@ -347,76 +292,6 @@ function looked(rows: number) {
 const lookUps = [100, 1_000, 10_000, 100_000].map(looked);
 ratio('100 000 rows / 100 rows', lookUps[3], lookUps[0]);
 
-console.log(
-	'One decision table of seven inputs, settled, by its number of rows (the last row matches)'
-);
-function decided(rows: number) {
-	const fields = Array.from({ length: 8 }, (_, i) => ({
-		id: `f${i}`,
-		label: `F${i}`,
-		group: 'G',
-		type: 'number' as const
-	}));
-	const s = new Schema({
-		zone: 'UTC',
-		lists: [],
-		types: [{ id: 'x', label: 'X', plural: 'X', title: 'f0', short: [], columns: [], fields }]
-	});
-	const p = compilePlan(s, {
-		order: {},
-		rules: [
-			{
-				id: 'r',
-				type: 'x',
-				kind: 'categorize',
-				name: 'R',
-				why: '',
-				moments: ['created', 'changed', 'request'],
-				entryPoints: null,
-				watch: null,
-				entering: false,
-				guard: null,
-				outputs: [{ id: 'o', field: 'f7', hold: 'locked', none: 'clear' }],
-				body: {
-					kind: 'table',
-					hit: 'U',
-					inputs: Array.from({ length: 7 }, (_, k) => ({ text: `F${k}` })),
-					rows: Array.from({ length: rows }, (_, i) => ({
-						id: `r${i}`,
-						when: Array.from({ length: 7 }, (_, k) => ({
-							text: k === i % 7 ? `[${i * 10}..${i * 10 + 9}]` : '-'
-						})),
-						then: [{ text: String(i) }]
-					}))
-				}
-			}
-		]
-	});
-	if (p.problems.length) throw new Error(p.problems[0].message);
-	const at = (rows - 1) * 10 + 3;
-	const c: Change = {
-		records: [
-			{
-				type: 'x',
-				id: '1',
-				created: false,
-				was: fields.map(() => null),
-				sent: new Map(
-					fields.slice(0, 7).map((f, k) => [f.id, num(k === (rows - 1) % 7 ? at : -5)])
-				),
-				keep: 'touched',
-				inLine: true
-			}
-		],
-		entryPoint: 'full',
-		instant: 0,
-		person: null
-	};
-	return time(`${rows} rows`, () => settle(p, c, NOTHING_ELSE, { zones }));
-}
-const tables = [10, 100, 1_500].map(decided);
-ratio('1500 rows / 10 rows', tables[2], tables[0]);
-
 // ---- analysis of decision tables ----------------------------------------------------------------------------
 
 console.log(
@@ -444,104 +319,3 @@ function analysis(rows: number) {
 }
 const analyses = [100, 1_500].map(analysis);
 ratio('1500 rows / 100 rows', analyses[1], analyses[0]);
-
-// ---- analysis of rule sets ------------------------------------------------------------------------
-
-console.log('Findings of a rule set: bands and maps under conditions, five rules to a field');
-function checked(rules: number) {
-	const per = 5;
-	const inputs = Array.from({ length: 20 }, (_, i) => i);
-	const lists = [
-		{
-			id: 'l',
-			label: 'L',
-			options: Array.from({ length: 8 }, (_, i) => ({ id: `o${i}`, label: `O${i}` }))
-		}
-	];
-	const field = (id: string, type: 'number' | 'choice') => ({
-		id,
-		label: id.toUpperCase(),
-		group: 'G',
-		type,
-		...(type === 'choice' ? { list: 'l' } : {})
-	});
-	const s = new Schema({
-		zone: 'UTC',
-		lists,
-		types: [
-			{
-				id: 'x',
-				label: 'X',
-				plural: 'X',
-				title: 'n0',
-				short: [],
-				columns: [],
-				fields: [
-					...inputs.flatMap((i) => [field(`n${i}`, 'number'), field(`c${i}`, 'choice')]),
-					...Array.from({ length: rules / per }, (_, i) => field(`t${i}`, 'choice'))
-				]
-			}
-		]
-	});
-	const all = Array.from({ length: rules }, (_, i): Rule => {
-		const k = i % 20;
-		return {
-			id: `r${i}`,
-			type: 'x',
-			kind: 'derive',
-			name: `R${i}`,
-			why: '',
-			moments: ['created', 'changed', 'request'],
-			entryPoints: null,
-			watch: null,
-			entering: false,
-			guard: { text: `C${(k + 3) % 20} = "O${i % 8}" and N${(k + 1) % 20} > ${i % 50}` },
-			outputs: [{ id: 'o', field: `t${Math.floor(i / per)}`, hold: 'follow', none: 'next' }],
-			body:
-				i % 2
-					? {
-							kind: 'bands',
-							input: { text: `N${k}` },
-							limits: [
-								{ at: '10', belongs: 'above' },
-								{ at: '50', belongs: 'above' }
-							],
-							results: [['o1'], ['o2'], ['o3']],
-							blank: { none: true }
-						}
-					: {
-							kind: 'options',
-							input: `c${k}`,
-							rows: Object.fromEntries(lists[0].options.map((o) => [o.id, ['o4']])),
-							blank: { none: true }
-						}
-		};
-	});
-	const set = { rules: all, order: {} };
-	const p = compilePlan(s, set);
-	if (p.problems.length) throw new Error(p.problems[0].message);
-	const kept = new Kept();
-	const timed = (at: RuleSet, plan: Plan) => {
-		const from = process.hrtime.bigint();
-		const { findings } = analyse(plan, at, zones, { kept });
-		return { ms: Number(process.hrtime.bigint() - from) / 1e6, found: findings.length };
-	};
-	const whole = timed(set, p);
-	// an edit of one rule, again and again: what it touches is looked at, the rest is as it was said
-	let edited = set;
-	const edits = Array.from({ length: 20 }, (_, i) => {
-		const at = (i * 7) % all.length;
-		const next = edited.rules.map((r, k) => (k === at ? { ...r, why: `edit ${i}` } : r));
-		edited = { ...edited, rules: next };
-		return timed(edited, compilePlan(s, edited)).ms;
-	}).sort((a, b) => a - b);
-	const edit = edits[edits.length >> 1];
-	console.log(
-		`  ${rules} rules, ${whole.found} findings: ${whole.ms.toFixed(0)} ms, after an edit ${edit.toFixed(1)} ms`
-	);
-	return { whole: whole.ms, edit };
-}
-checked(100);
-const sets = [100, 1_000].map(checked);
-ratio('1000 rules / 100 rules', sets[1].whole, sets[0].whole);
-ratio('all / an edit, 1000 rules', sets[1].whole, sets[1].edit);

@@ -1,5 +1,7 @@
 // npm run bench: speed, as ratios measured in one run.
-//   -- core       the core alone
+//   -- quick      the core alone, in under two minutes
+//   -- core       the core against the same by hand and against libraries
+//   -- edits      what an edit and a key cost, by how much there is
 //   -- database   what needs PostgreSQL; it makes a private one that is empty at the start
 //   -- service    a small change beside the jobs of the running server
 import { spawnSync } from 'node:child_process';
@@ -31,7 +33,12 @@ async function empty() {
 	return url.href;
 }
 try {
+	if (only.includes('quick')) {
+		show(bin('tsx'), ['bench/edits.ts'], { RIGID_BENCH_ROUNDS: '5' });
+		show(bin('tsx'), ['bench/settle.ts'], { RIGID_BENCH_ROUNDS: '5' });
+	}
 	if (wants('core')) show(bin('tsx'), ['bench/settle.ts']);
+	if (wants('edits')) show(bin('tsx'), ['bench/edits.ts']);
 	if (wants('database')) show(bin('tsx'), ['bench/database.ts'], { DATABASE_URL: await empty() });
 	if (wants('service')) {
 		const build = path.join(ROOT, '.data', 'bench-build');

@@ -122,7 +122,7 @@ export function run(
 	const json = Object.fromEntries(
 		plan.schema.type('thing').type.fields.map((f, i) => [f.id, toJson(rec.values[i])])
 	);
-	return { ...rec, json };
+	return { ...rec, reports: rec.reports, json };
 }
 
 /** Outcome of the only rule on a field. */

@@ -102,5 +102,5 @@ function close(pass: Pass, rec: Working) {
 			});
 	validate(pass, rec);
 	if (pass.options.states) pass.env.aside(() => states(pass, rec));
-	if (rec.outcomes) rec.out.reports = reports(pass, rec);
+	if (rec.outcomes) rec.out.tell = () => reports(pass, rec);
 }

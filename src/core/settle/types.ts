@@ -220,8 +220,11 @@ export interface SettledRecord {
 	hidden: ReadonlySet<string>;
 	/** Options that are left in a field that is limited now; asked for with `states`. */
 	limited: ReadonlyMap<string, readonly string[]>;
-	/** One report for each claim and each Validate rule's output of the type; asked for with `explain`. */
-	reports: ClaimReport[];
+	/**
+	 * One report for each claim and each Validate rule's output of the type; asked for with `explain`. Made
+	 * when it is read: a copy of the record that is made of its parts has none.
+	 */
+	readonly reports: ClaimReport[];
 }
 
 export interface Settled {

@@ -27,8 +27,38 @@ export interface Working extends RecordView {
 	readonly wrote: (string | null)[];
 	/** Fields (`type.field`) of other records whose change reached this one. */
 	touched: Set<string> | null;
-	out: SettledRecord;
+	out: Result;
 	outcomes: Map<string, ClaimReport> | null;
+}
+
+/** What one record becomes. A class, so that its reports are made only where somebody reads them. */
+class Result implements SettledRecord {
+	readonly changes: SettledRecord['changes'] = [];
+	readonly setAside: SettledRecord['setAside'] = [];
+	readonly failures: SettledRecord['failures'] = [];
+	readonly messages: SettledRecord['messages'] = [];
+	added = NOTHING_LIMITED;
+	readOnly = NOTHING_RESTRICTED;
+	sends = NOTHING_SENT;
+	required = NONE;
+	hidden = NONE;
+	limited = NOTHING_LIMITED;
+	#made: ClaimReport[] | null = null;
+	/** Makes the reports, where they were asked for. */
+	tell: (() => ClaimReport[]) | null = null;
+
+	constructor(
+		readonly type: string,
+		readonly id: string,
+		readonly created: boolean,
+		readonly reached: boolean,
+		readonly was: readonly Value[],
+		readonly values: readonly Value[]
+	) {}
+
+	get reports(): ClaimReport[] {
+		return (this.#made ??= this.tell?.() ?? []);
+	}
 }
 
 /** A list of options, or one option as a list of one. */
@@ -107,25 +137,7 @@ export function open(
 		wrote: of.nobody.slice(),
 		touched: r.touched ? new Set(r.touched) : null,
 		outcomes: explain ? new Map() : null,
-		out: {
-			type: r.type,
-			id: r.id,
-			created: r.created,
-			reached,
-			was,
-			values: settled,
-			changes: [],
-			setAside: [],
-			failures: [],
-			added: NOTHING_LIMITED,
-			readOnly: NOTHING_RESTRICTED,
-			messages: [],
-			sends: NOTHING_SENT,
-			required: NONE,
-			hidden: NONE,
-			limited: NOTHING_LIMITED,
-			reports: []
-		}
+		out: new Result(r.type, r.id, r.created, reached, was, settled)
 	};
 }
 
