@@ -272,7 +272,6 @@ export type { SuggestedHow } from './suggest/study';
 
 // ── Compare ──────────────────────────────────────────────────────────────────────────────────────
 export { changedRules } from './compare/rules';
-export { nodeKey } from './plan/plan';
 export { differing, type Differing } from './compare/differing';
 export { decisionOf } from './compare/decision';
 export { typeName, type DecisionForm, type DecisionTableForm } from './kinds/decision';

@@ -19,6 +19,9 @@ import { onOurClock, open } from './working';
 /** Most records that one change runs on to in one transaction. */
 export const MOST_REACHED = 2_000;
 
+/** So many records of a change are searched for one by one. */
+const FEW = 8;
+
 /** The records of a change and those it runs on to, what is at hand of others, and what is still to settle. */
 export class Pass implements AtHand {
 	readonly schema: Schema;
@@ -91,10 +94,12 @@ export class Pass implements AtHand {
 		if (!stored) this.pending(`${type}.${field}.${id}`, { type, field, of: id });
 		const i = this.schema.type(type).at.get(field)!;
 		let ids = stored;
+		// each record of the change stands among them or not: with many of both, that is not searched each time
+		const among = this.records.length > FEW ? new Set(stored) : null;
 		for (const r of this.records) {
 			if (r.type !== type) continue;
 			const points = r[image][i] === id && !(image === 'was' && r.submitted.created);
-			if (points === ids.includes(r.id)) continue;
+			if (points === (among ? among.has(r.id) : stored.includes(r.id))) continue;
 			ids = points ? [...ids, r.id] : ids.filter((x) => x !== r.id);
 		}
 		if (ids.length > 1) this.collections.set(type, ids);
