@@ -21,10 +21,12 @@ export class Analysis {
 	failed = $state(false);
 	found: Finding[] = $derived(this.checked.findings);
 	#worker: Worker | null = null;
-	readonly #sending = new Sending();
+	#sending = new Sending();
 	/** What else was sent last. */
 	#sent: Partial<Analysed> = {};
 	#job = 0;
+	/** What the worker told last, shown or not: it does not tell the same twice. */
+	#told: Checked | null = null;
 	/** Whether the worker is at it. */
 	#looking = false;
 
@@ -50,17 +52,22 @@ export class Analysis {
 	}
 
 	#start(): Worker {
+		// a new one knows nothing yet
+		this.#sending = new Sending();
+		this.#sent = {};
+		this.#looking = false;
 		const worker = new Worker(new URL('../../workers/findings.worker.ts', import.meta.url), {
 			type: 'module'
 		});
 		worker.onmessage = ({ data }: MessageEvent<FindingsAnswer>) => {
 			this.#looking = false;
+			if (data.checked !== undefined) this.#told = data.checked;
 			// edits made meanwhile are looked at together
 			if (data.job !== this.#job) return this.look();
 			this.checking = false;
-			if (data.checked !== undefined) this.failed = data.checked === null;
-			if (this.failed) return;
-			if (data.checked) this.checked = data.checked;
+			this.failed = this.#told === null;
+			if (!this.#told) return;
+			this.checked = this.#told;
 			this.analysed = true;
 		};
 		return worker;

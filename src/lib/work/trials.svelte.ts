@@ -11,7 +11,7 @@ export class Trials {
 	running = $state(false);
 	held = $derived(this.all.filter((t) => this.outcomes.get(t.id)?.held).length);
 	#worker: Worker | null = null;
-	readonly #sending = new Sending();
+	#sending = new Sending();
 	#sent: readonly Trial[] | null = null;
 	#job = 0;
 	#wanted = false;
@@ -32,7 +32,7 @@ export class Trials {
 		this.#wanted = true;
 		this.running = true;
 		this.#job++;
-		if (!this.#busy) this.#post();
+		if (!this.#busy || !this.#worker) this.#post();
 	}
 
 	#post() {
@@ -53,6 +53,10 @@ export class Trials {
 	}
 
 	#start(): Worker {
+		// a new one knows nothing yet
+		this.#sending = new Sending();
+		this.#sent = null;
+		this.#busy = false;
 		const worker = new Worker(new URL('../../workers/trials.worker.ts', import.meta.url), {
 			type: 'module'
 		});

@@ -605,6 +605,22 @@ describe('findings', () => {
 		tell();
 		expect(w.analysis.checking).toBe(false);
 	});
+	it('that were told of an edit before are shown, where the worker has nothing else to tell', () => {
+		const open = [{ rule: 'urgency', text: 'too many' }];
+		why('a');
+		why('b');
+		checker().onmessage!({
+			data: { job: checker().jobs[0].job, checked: { findings: [], open } }
+		});
+		// the newest edit comes to the same: the worker does not say it again
+		checker().onmessage!({ data: { job: checker().jobs[1].job } });
+		expect(w.analysis.checked.open).toEqual(open);
+		expect([w.analysis.analysed, w.analysis.checking, w.analysis.failed]).toEqual([
+			true,
+			false,
+			false
+		]);
+	});
 	it('have an address, show their record, and go by their repair', () => {
 		tell();
 		const gap = w.found.find((f) => f.rule === 'visits')!;
