@@ -26,16 +26,12 @@ export function differing(before: Plan, after: Plan): Differing {
 			return !a || !b || said.of(a, 0) !== said.of(b, 1);
 		})
 	);
-	// what depends on one that differs may differ as well
-	spread(fields, keys, (k) => nodes.flatMap((m) => m.get(k)?.sources ?? []));
-	const needed = new Set(fields);
 	const sourcesOf = (k: string) => nodes.flatMap((m) => m.get(k)?.sources ?? []);
+	// what depends on one that differs may differ as well
+	spread(fields, keys, sourcesOf);
+	// what these are made of; a search among records reads what they are found by
+	const needed = new Set([...fields, ...before.matched.keys(), ...after.matched.keys()]);
 	for (const k of needed) for (const s of sourcesOf(k)) needed.add(s);
-	// a search among records reads what they are found by
-	if ([before, after].some((p) => p.matched.size)) {
-		for (const p of [before, after]) for (const k of p.matched.keys()) needed.add(k);
-		for (const k of needed) for (const s of sourcesOf(k)) needed.add(s);
-	}
 	const keep = (n: PlanNode) => needed.has(nodeKey(n));
 	return { fields, before: planOf(before, keep), after: planOf(after, keep) };
 }
