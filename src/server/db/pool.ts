@@ -1,7 +1,8 @@
 /** The one pool of connections, and transactions on it. */
 import { AsyncLocalStorage } from 'node:async_hooks';
+import { setTimeout } from 'node:timers/promises';
 import pg from 'pg';
-import { OutcomeUnknown, dbTrouble } from './trouble';
+import { OutcomeUnknown, dbTrouble, isNoRoomToConnect } from './trouble';
 
 // Values come as text: decimals, dates and instants are read by the core, not by the driver.
 const asText = (v: string) => v;
@@ -26,23 +27,37 @@ class NotingPool extends pg.Pool {
 	override connect(): Promise<pg.PoolClient>;
 	override connect(taken: Parameters<pg.Pool['connect']>[0]): void;
 	override connect(taken?: Parameters<pg.Pool['connect']>[0]): Promise<pg.PoolClient> | void {
+		const client = this.#connected();
+		if (!taken) return client;
+		client.then(
+			(c) => taken(undefined, c, c.release),
+			(e: Error) => taken(e, undefined, () => undefined)
+		);
+	}
+
+	/** A connection; one that there is already, where PostgreSQL has no room on its disk to make another. */
+	async #connected(): Promise<pg.PoolClient> {
+		const until = performance.now() + (this.options.connectionTimeoutMillis ?? 0);
+		for (;;)
+			try {
+				return this.#noted(await super.connect());
+			} catch (e) {
+				if (!isNoRoomToConnect(e) || !this.totalCount || performance.now() > until) throw e;
+				await setTimeout(50);
+			}
+	}
+
+	#noted(client: Taken): Taken {
 		const backends = working.getStore();
-		const noted = (client: Taken | undefined) => {
-			const pid = client?.processID;
-			if (!client || !backends || pid === undefined) return client;
-			backends.add(pid);
-			const release = client.release.bind(client);
-			client.release = (e) => {
-				backends.delete(pid);
-				release(e);
-			};
-			return client;
+		const pid = client.processID;
+		if (!backends || pid === undefined) return client;
+		backends.add(pid);
+		const release = client.release.bind(client);
+		client.release = (e) => {
+			backends.delete(pid);
+			release(e);
 		};
-		if (!taken) return super.connect().then((client) => noted(client)!);
-		super.connect((e, client, done) => {
-			noted(client);
-			taken(e, client, client ? client.release : done);
-		});
+		return client;
 	}
 }
 
@@ -72,6 +87,8 @@ export function db(): pg.Pool {
 		pool = new NotingPool({
 			connectionString,
 			max: setting('RIGID_DB_CONNECTIONS', 10),
+			// kept however long they are idle: while the disk is full there may be no others
+			min: 2,
 			connectionTimeoutMillis: setting('RIGID_DB_WAIT', 5_000),
 			statement_timeout: setting('RIGID_DB_STATEMENT_LIMIT', 60_000),
 			lock_timeout: setting('RIGID_DB_LOCK_LIMIT', 10_000),

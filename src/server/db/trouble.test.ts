@@ -22,6 +22,9 @@ describe('trouble of the database', () => {
 		expect(dbTrouble(error(undefined, 'Connection terminated unexpectedly'))).not.toBeNull();
 		expect(dbTrouble(error(undefined, 'timeout exceeded when trying to connect'))).not.toBeNull();
 	});
+	it('is a full disk where a connection could not write what the next would read', () => {
+		expect(dbTrouble(error('XX000', 'could not write init file'))!.message).toMatch(/disk .* full/);
+	});
 	it('is found among the errors of several addresses', () => {
 		const all = new AggregateError([error('ECONNREFUSED'), error('ECONNREFUSED')]);
 		expect(dbTrouble(all)!.message).toMatch(/cannot be reached/);

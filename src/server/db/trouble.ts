@@ -49,8 +49,19 @@ const BY_CODE: Readonly<Record<string, [message: string, again: number]>> = {
 	ENOSPC: [FULL, 60]
 };
 
-/** What the driver says without a code. */
+/**
+ * A new connection writes down what it found out about the catalogue for those after it, when something in
+ * the catalogue changed; PostgreSQL 15 ends it without a code when there is no room for that.
+ */
+const NO_ROOM_TO_CONNECT = /could not write init file/;
+
+/** Whether no new connection could be made because the disk is full. Those there are go on. */
+export const isNoRoomToConnect = (e: unknown): boolean =>
+	e instanceof Error && NO_ROOM_TO_CONNECT.test(e.message);
+
+/** What is said without a code that tells it. */
 const BY_WORDS: readonly [RegExp, [message: string, again: number]][] = [
+	[NO_ROOM_TO_CONNECT, [FULL, 60]],
 	[/timeout exceeded when trying to connect/i, [BUSY, 2]],
 	[/connection terminated|client has encountered a connection error|not queryable/i, [GONE, 2]]
 ];
