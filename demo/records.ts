@@ -12,7 +12,7 @@ import {
 } from '../src/core';
 import { formatValue } from '../src/runtime/format';
 import { zones } from '../src/runtime/zones';
-import type { SetBy } from '../src/server/db/records';
+import type { SetBy } from '../src/server/db/set-by';
 import type { DemoSizes } from './generate';
 import { generate, seeded } from './generate';
 import { demoModel } from './model';

@@ -3,6 +3,7 @@
 //   -- core       the core against the same by hand and against libraries
 //   -- edits      what an edit and a key cost, by how much there is
 //   -- database   what needs PostgreSQL; it makes a private one that is empty at the start
+//   -- history    how history is stored, and what is asked of it
 //   -- editor     the sheet in Chromium
 //   -- service    a small change beside the jobs of the running server
 import { spawnSync } from 'node:child_process';
@@ -41,6 +42,7 @@ try {
 	if (wants('core')) show(bin('tsx'), ['bench/settle.ts']);
 	if (wants('edits')) show(bin('tsx'), ['bench/edits.ts']);
 	if (wants('database')) show(bin('tsx'), ['bench/database.ts'], { DATABASE_URL: await empty() });
+	if (wants('history')) show(bin('tsx'), ['bench/history.ts'], { DATABASE_URL: await empty() });
 	if (wants('service') || wants('editor')) {
 		const build = path.join(ROOT, '.data', 'bench-build');
 		const built = { RIGID_BUILD_DIR: build, RIGID_KIT_DIR: '.data/bench-kit', RIGID_BUILD: build };

@@ -93,7 +93,7 @@ describe.skipIf(!disk)('a disk that is full', () => {
 		expect(
 			await count(
 				`r_customer c where f_trading_name like 'Filling %'
-				 and not exists (select from change_line l where l.type = 'customer' and l.record = c.id)`
+				 and not exists (select from history_line l where l.type = 'customer' and l.record = c.id)`
 			)
 		).toBe(0);
 		// a change of the catalogue, be it by autovacuum, takes away what new connections read and write anew

@@ -128,7 +128,7 @@ describe('two servers of one database', () => {
 			expect(
 				await one<number>(
 					`select count(*)::int from r_customer c where f_trading_name like $1 and not exists
-					   (select 1 from change_line l where l.type = 'customer' and l.record = c.id)`,
+					   (select 1 from history_line l where l.type = 'customer' and l.record = c.id)`,
 					[`Killed ${round} %`]
 				)
 			).toBe(0);

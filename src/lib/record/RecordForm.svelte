@@ -9,7 +9,7 @@
 	import { Dialog } from 'bits-ui';
 	import { untrack } from 'svelte';
 	import type { JsonValue } from '$core';
-	import type { SetBy } from '$server/db/records';
+	import type { SetBy } from '$server/db/set-by';
 	import { sameJson } from '../work/touch';
 	import ValueInput from '../inputs/ValueInput.svelte';
 	import { formatValue } from '../words/format';

@@ -13,7 +13,7 @@ import {
 	submissionOf,
 	toJson
 } from '$core';
-import type { SetBy } from '$server/db/records';
+import type { SetBy } from '$server/db/set-by';
 import { zones } from '../../runtime/zones';
 import { Refused, ask } from '../work/http';
 import type { Touched } from '../work/touch';

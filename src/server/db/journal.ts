@@ -1,5 +1,6 @@
 /** The journal: for a rule how often and where it wrote, did nothing and failed. */
 import type { EntryPoint, JsonValue, Overruled } from '../../core';
+import { TOLD_SQL, iso, marksOf, type Sent } from './history';
 import type { Db } from './pool';
 
 /** What a rule did in a stretch of time. */
@@ -19,32 +20,22 @@ export interface RuleTally {
 	last: string | null;
 }
 
-const iso = (c: string) => `to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"')`;
-
 /** What every rule did since an instant, those that did something first. @param since ISO 8601 */
 export async function tallies(db: Db, workspace: string, since: string): Promise<RuleTally[]> {
-	const lines = await db.query<{
+	const done = await db.query<{
 		rule: string;
-		name: string;
-		wrote: number;
-		sent: number;
-		aside: number;
-		failed: number;
+		/** Absent where nobody was told. */
+		name: string | null;
+		outcome: string;
+		n: number;
 		last: string;
 	}>(
-		`select split_part(l.claim, ':', 1) as rule, (array_agg(l.rule_name order by c.id desc))[1] as name,
-		        count(*) filter (where l.outcome = 'set')::int as wrote,
-		        coalesce(sum((l.now #>> '{}')::int) filter (where l.outcome = 'sent'), 0)::int as sent,
-		        count(*) filter (where l.outcome = 'set aside')::int as aside,
-		        count(*) filter (where l.outcome = 'failed')::int as failed,
+		`select split_part(l.claim, ':', 1) as rule, l.outcome,
+		        (array_agg(l.rule_name order by c.id desc) filter (where l.rule_name is not null))[1] as name,
+		        sum(case l.outcome when 'sent' then (l.now #>> '{}')::int else 1 end)::int as n,
 		        ${iso('max(c.at)')} as last
-		 from change c join change_line l on l.change = c.id
-		 where c.workspace = $1 and c.at >= $2 and l.claim is not null group by 1`,
-		[workspace, since]
-	);
-	const quiet = await db.query<{ rule: string; outcome: string; n: number }>(
-		`select split_part(q->>2, ':', 1) as rule, q->>3 as outcome, count(*)::int as n
-		 from change c, jsonb_array_elements(c.quiet) q where c.workspace = $1 and c.at >= $2 group by 1, 2`,
+		 from change c join history_line l on l.change = c.id
+		 where c.workspace = $1 and c.at >= $2 and l.claim is not null group by 1, 2`,
 		[workspace, since]
 	);
 	const refused = await db.query<{ rule: string; name: string; n: number; last: string }>(
@@ -53,32 +44,32 @@ export async function tallies(db: Db, workspace: string, since: string): Promise
 		 from refusal where workspace = $1 and at >= $2 group by 1`,
 		[workspace, since]
 	);
-	const out = new Map<string, RuleTally>(
-		lines.rows.map(({ aside, ...r }) => [r.rule, { ...r, setAside: aside, refused: 0, quiet: {} }])
-	);
-	const of = (rule: string, name = rule) => {
-		const had = out.get(rule);
-		if (had) return had;
-		const made: RuleTally = {
-			rule,
-			name,
-			wrote: 0,
-			sent: 0,
-			setAside: 0,
-			failed: 0,
-			refused: 0,
-			quiet: {},
-			last: null
-		};
-		out.set(rule, made);
-		return made;
+	const out = new Map<string, RuleTally>();
+	const of = (rule: string, name: string | null) => {
+		let t = out.get(rule);
+		if (!t) {
+			const nothing = { wrote: 0, sent: 0, setAside: 0, failed: 0, refused: 0, last: null };
+			t = { rule, name: rule, ...nothing, quiet: {} };
+			out.set(rule, t);
+		}
+		if (name) t.name = name;
+		return t;
 	};
+	const told = { set: 'wrote', sent: 'sent', 'set aside': 'setAside', failed: 'failed' } as const;
+	for (const { rule, name, outcome, n, last } of done.rows) {
+		const t = of(rule, name);
+		if (!(outcome in told)) {
+			t.quiet[outcome] = n;
+			continue;
+		}
+		t[told[outcome as keyof typeof told]] = n;
+		if (!t.last || last > t.last) t.last = last;
+	}
 	for (const { rule, name, n, last } of refused.rows) {
 		const t = of(rule, name);
 		t.refused = n;
 		if (!t.last || last > t.last) t.last = last;
 	}
-	for (const { rule, outcome, n } of quiet.rows) of(rule).quiet[outcome] = n;
 	return [...out.values()].sort(
 		(a, b) => b.wrote + b.sent - (a.wrote + a.sent) || (a.name < b.name ? -1 : 1)
 	);
@@ -111,23 +102,36 @@ export async function journalOf(
 ): Promise<JournalLine[]> {
 	const { page = 0, size = 50, quiet = true, change = null } = options;
 	const r = await db.query<JournalLine>(
-		`select y.* from (
-		 select x.change, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint", c.release,
-		        x.type, x.record, x.field, x.was, x.now, x.outcome, x.because
-		 from (
-			select l.change, l.type, l.record::text, l.field, l.was, l.now, l.outcome, l.because
-			from change_line l where l.claim like $2
+		`with found as materialized (
+			select change, type, record, lines from record_change
+			where marks && $2 and ($6::bigint is null or change = $6) order by change desc, type, record limit $7
+		 ), line as (
+			select change, type, record, q->>1 as field, q->2 as was, q->3 as now, q->>0 as outcome, q->>6 as because
+			from found, jsonb_array_elements(lines) q where q->>4 like $3
 			union all
-			select c.id, q->>0, q->>1, q->>5, null, null, q->>3, q->>4
-			from change c, jsonb_array_elements(c.quiet) q where $5 and c.workspace = $1 and q->>2 like $2
-		 ) x join change c on c.id = x.change left join account a on a.id = c.account
-		 where c.workspace = $1
+			select change, type, record, field, was, now, outcome, because from earlier_line where claim like $3
+		 )
+		 select y.* from (
+		 select l.change, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint", c.release,
+		        l.type, l.record::text, l.field, l.was, l.now, l.outcome, l.because
+		 from line l join change c on c.id = l.change left join account a on a.id = c.account
+		 where c.workspace = $1 and ($8 or l.outcome in (${TOLD_SQL}))
 		 union all
-		 select null, ${iso('f.at')}, a.name, f.entry_point, f.release, f.type, f.record::text, f.field, null, null,
+		 (select null, ${iso('f.at')}, a.name, f.entry_point, f.release, f.type, f.record::text, f.field, null, null,
 		        'refused', f.message
-		 from refusal f left join account a on a.id = f.account where f.workspace = $1 and f.claim like $2
-		 ) y where $6::bigint is null or y.change = $6::bigint order by y.at desc, y.change desc nulls last, y.type, y.record limit $3 offset $4`,
-		[workspace, `${rule.replace(/[\\%_]/g, '\\$&')}:%`, size, page * size, quiet, change]
+		 from refusal f left join account a on a.id = f.account where f.workspace = $1 and f.claim like $3
+		 order by f.id desc limit $7)
+		 ) y where $6::bigint is null or y.change = $6::bigint order by y.at desc, y.change desc nulls last, y.type, y.record limit $4 offset $5`,
+		[
+			workspace,
+			marksOf(rule, quiet),
+			`${rule.replace(/[\\%_]/g, '\\$&')}:%`,
+			size,
+			page * size,
+			change,
+			(page + 1) * size,
+			quiet
+		]
 	);
 	return r.rows.map((x) => ({ ...x, change: x.change === null ? null : String(x.change) }));
 }
@@ -139,8 +143,8 @@ export async function alongLinks(
 	except: { type: string; id: string }
 ): Promise<Record<string, { type: string; record: string; fields: number }[]>> {
 	const r = await db.query<{ change: string; type: string; record: string; fields: number }>(
-		`select change, type, record::text, count(*) filter (where outcome = 'set')::int as fields from change_line
-		 where change = any($1::bigint[]) and not (type = $2 and record = $3) group by 1, 2, 3
+		`select change, type, record::text, count(*) filter (where outcome = 'set')::int as fields from history_line
+		 where change = any($1::bigint[]) and not (type = $2 and record = $3) and outcome in (${TOLD_SQL}) group by 1, 2, 3
 		 order by change desc, type, record`,
 		[changes, except.type, except.id]
 	);
@@ -197,19 +201,19 @@ async function askOverruled(
 ): Promise<Record<string, Overruled>> {
 	const r = await db.query<{ claim: string; wrote: number; overruled: number }>(
 		`with line as (
-			select l.change, l.type, l.record, l.claim, c.entry_point as road,
-			       lag(l.claim) over (partition by l.type, l.record, l.field order by l.change) as before
-			from change c join change_line l on l.change = c.id
-			where c.workspace = $1 and c.at >= $2 and l.outcome = 'set'
+			select l.change, l.type, l.record, l.claim, l.outcome, c.entry_point in ('full', 'short') as by_hand,
+			       -- the claim that had set the value, as far as history knows it
+			       substring(l.had from '^r [1-9][0-9]* (.*)$') as before
+			from change c join history_line l on l.change = c.id
+			where c.workspace = $1 and c.at >= $2 and l.outcome in ('set', 'kept')
 		 ), overruled as (
 			select before as claim, change, type, record from line
-			where claim is null and before is not null and road in ('full', 'short')
+			where outcome = 'set' and claim is null and before is not null and by_hand
 			union
-			select q->>2, c.id, q->>0, (q->>1)::bigint from change c, jsonb_array_elements(c.quiet) q
-			where c.workspace = $1 and c.at >= $2 and c.entry_point in ('full', 'short') and q->>3 = 'kept'
+			select claim, change, type, record from line where outcome = 'kept' and by_hand
 		 )
 		 select o.claim, count(*)::int as overruled,
-		        (select count(*)::int from line where line.claim = o.claim) as wrote
+		        (select count(*)::int from line where line.outcome = 'set' and line.claim = o.claim) as wrote
 		 from overruled o group by o.claim`,
 		[workspace, since]
 	);
@@ -234,19 +238,26 @@ export interface Refusal {
 export async function noteRefusals(
 	db: Db,
 	workspace: string,
-	by: { at: string; account: string; entryPoint: EntryPoint; release: number },
+	by: {
+		at: string;
+		account: string;
+		entryPoint: EntryPoint;
+		release: number;
+		sent: Sent | null;
+	},
 	all: readonly Refusal[]
 ): Promise<void> {
 	if (!all.length) return;
 	await db.query(
-		`insert into refusal (workspace, at, account, entry_point, release, type, record, field, claim, rule_name, message)
-		 select $1, $2, $3, $4, $5, * from unnest($6::text[], $7::bigint[], $8::text[], $9::text[], $10::text[], $11::text[])`,
+		`insert into refusal (workspace, at, account, entry_point, release, submission, type, record, field, claim, rule_name, message)
+		 select $1, $2, $3, $4, $5, $6, * from unnest($7::text[], $8::bigint[], $9::text[], $10::text[], $11::text[], $12::text[])`,
 		[
 			workspace,
 			by.at,
 			by.account,
 			by.entryPoint,
 			by.release,
+			by.sent && JSON.stringify(by.sent),
 			all.map((x) => x.type),
 			all.map((x) => x.record),
 			all.map((x) => x.field),

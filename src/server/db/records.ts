@@ -1,30 +1,10 @@
-/** Records and their history in the database. Values cross this border as the core's own. */
-import type {
-	EntryPoint,
-	Field,
-	JsonValue,
-	MatchKey,
-	Schema,
-	SettledRecord,
-	Value
-} from '../../core';
+/** Records in the database. Values cross this border as the core's own. */
+import type { Field, MatchKey, Schema, SettledRecord, Value } from '../../core';
 import { LocalDate, Moment, matchKey, parseNum, toJson } from '../../core';
 import { zones } from '../../runtime/zones';
 import { columnOf, keyColumn, keyColumns, sqlType, tableOf } from './model';
 import type { Db } from './pool';
-
-/** Who or what set a field's present value. */
-export interface SetBy {
-	by: 'person' | 'import' | 'api' | 'rule';
-	name: string;
-	at: string;
-	release?: number;
-	rule?: string;
-	claim?: string;
-	because?: string;
-	/** Options that claims added to the set and that are still there, by claim. */
-	added?: Record<string, readonly string[]>;
-}
+import { keptSetBy, readSetBy, type KeptSetBy, type SetBy } from './set-by';
 
 export interface StoredRecord {
 	type: string;
@@ -64,7 +44,7 @@ function toStored(schema: Schema, type: string, row: Record<string, unknown>): S
 		id: String(row.id),
 		version: row.version as number,
 		settledBy: row.settled_by as number | null,
-		setBy: row.set_by as Record<string, SetBy>,
+		setBy: readSetBy(row.set_by as Record<string, KeptSetBy>),
 		values: fields.map((f) => fromColumn(f.type, row[columnOf(f.id)], schema.model.zone))
 	};
 }
@@ -113,14 +93,14 @@ async function lookAt(
 	const columns = fields.map((f) =>
 		f.type === 'moment' ? `(extract(epoch from ${columnOf(f.id)}) * 1000)::float8` : columnOf(f.id)
 	);
-	const r = await db.query<[string, Record<string, SetBy> | null, ...unknown[]]>({
+	const r = await db.query<[string, Record<string, KeptSetBy> | null, ...unknown[]]>({
 		rowMode: 'array',
 		text: `select ${['id', setBy ? 'set_by' : 'null', ...columns].join(', ')} from ${tableOf(type)} where workspace = $1 ${where}`,
 		values: [...values]
 	});
 	return r.rows.map(([id, by, ...row]) => ({
 		id,
-		setBy: by,
+		setBy: by && readSetBy(by),
 		values: fields.map((f, i) =>
 			f.type === 'moment' && row[i] !== null
 				? Moment.fromInstant(row[i] as number, zone, zones)
@@ -503,7 +483,7 @@ function columnsOf(schema: Schema, fields: readonly Field[], group: readonly Wri
 		   as v(id, set_by, times${cells.map((_, i) => `, c${i}`).join('')})`,
 		lists: [
 			group.map(({ rec }) => rec.id),
-			group.map(({ setBy }) => JSON.stringify(setBy)),
+			group.map(({ setBy }) => JSON.stringify(keptSetBy(setBy))),
 			group.map(({ times }) => times),
 			...cells.map((c, i) =>
 				rows.map((own) => {
@@ -547,129 +527,6 @@ export async function markSettled(
 			 where workspace = $1 and id = any($2::bigint[]) and settled_by is distinct from $3`,
 			[workspace, records.filter((r) => r.type === type).map((r) => r.id), release]
 		);
-}
-
-/** One line of history to write. */
-export interface HistoryLine {
-	type: string;
-	record: string;
-	field: string;
-	/** Of a deleted record all that it held. */
-	was: JsonValue | Record<string, JsonValue>;
-	now: JsonValue;
-	claim: string | null;
-	ruleName: string | null;
-	because: string | null;
-	outcome: 'set' | 'set aside' | 'failed' | 'sent' | 'deleted';
-}
-
-/** A rule that ran at a record and wrote nothing, with its outcome. */
-export type QuietLine = [
-	type: string,
-	record: string,
-	claim: string,
-	outcome: string,
-	/** Why; and where somebody may wait for the value, at which field and by the name of which rule. */
-	because?: string,
-	field?: string,
-	ruleName?: string
-];
-
-/** Stores what changes did, in their order; returns their numbers. */
-export async function writeHistory(
-	db: Db,
-	workspace: string,
-	by: { at: string; account: string | null; entryPoint: EntryPoint; release: number },
-	changes: readonly { lines: readonly HistoryLine[]; quiet: readonly QuietLine[] }[]
-): Promise<string[]> {
-	if (!changes.length) return [];
-	const made = await db.query<{ id: string }>(
-		`select nextval(pg_get_serial_sequence('change', 'id')) as id from generate_series(1, $1::int)`,
-		[changes.length]
-	);
-	const numbers = made.rows.map((r) => String(r.id));
-	await db.query(
-		`insert into change (id, workspace, at, account, entry_point, release, quiet) overriding system value
-		 select v.id, $1, $2, $3, $4, $5, v.quiet from unnest($6::bigint[], $7::jsonb[]) as v(id, quiet)`,
-		[
-			workspace,
-			by.at,
-			by.account,
-			by.entryPoint,
-			by.release,
-			numbers,
-			changes.map(({ quiet }) => (quiet.length ? JSON.stringify(quiet) : null))
-		]
-	);
-	const all = changes.flatMap(({ lines }, i) => lines.map((l) => ({ change: numbers[i], l })));
-	if (!all.length) return numbers;
-	const column = (get: (l: HistoryLine) => unknown) => all.map(({ l }) => get(l));
-	await db.query(
-		`insert into change_line (change, type, record, field, was, now, claim, rule_name, because, outcome)
-		 select * from unnest($1::bigint[], $2::text[], $3::bigint[], $4::text[], $5::jsonb[], $6::jsonb[], $7::text[], $8::text[], $9::text[], $10::text[])`,
-		[
-			all.map((x) => x.change),
-			column((l) => l.type),
-			column((l) => l.record),
-			column((l) => l.field),
-			column((l) => JSON.stringify(l.was)),
-			column((l) => JSON.stringify(l.now)),
-			column((l) => l.claim),
-			column((l) => l.ruleName),
-			column((l) => l.because),
-			column((l) => l.outcome)
-		]
-	);
-	return numbers;
-}
-
-export interface HistoryEntry {
-	change: string;
-	at: string;
-	who: string | null;
-	entryPoint: EntryPoint;
-	release: number | null;
-	lines: HistoryEntryLine[];
-}
-
-/** One field's line; `nothing` where a rule was set off and came to nothing. */
-export type HistoryEntryLine = Omit<HistoryLine, 'type' | 'record' | 'outcome'> & {
-	outcome: HistoryLine['outcome'] | 'nothing';
-};
-
-/** The history of a record, newest first. */
-export async function readHistory(
-	db: Db,
-	workspace: string,
-	type: string,
-	id: string,
-	limit = 100
-): Promise<HistoryEntry[]> {
-	const r = await db.query(
-		`select c.id as change, to_char(c.at at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') as at, a.name as who,
-		        c.entry_point as "entryPoint", c.release,
-		        json_agg(json_build_object('field', l.field, 'was', l.was, 'now', l.now, 'claim', l.claim,
-		          'ruleName', l.rule_name, 'because', l.because, 'outcome', l.outcome) order by l.claim nulls first, l.field) as lines
-		 from change_line l join change c on c.id = l.change left join account a on a.id = c.account
-		 where c.workspace = $1 and l.type = $2 and l.record = $3
-		 group by c.id, a.name order by c.id desc limit $4`,
-		[workspace, type, id, limit]
-	);
-	const quiet = await db.query<{ change: string; line: HistoryEntryLine }>(
-		`select c.id as change, json_build_object('field', q->>5, 'was', null, 'now', null, 'claim', q->>2,
-		          'ruleName', q->>6, 'because', q->>4, 'outcome', 'nothing') as line
-		 from change c, jsonb_array_elements(c.quiet) q
-		 where c.id = any($1::bigint[]) and q->>0 = $2 and q->>1 = $3 and q->>5 is not null`,
-		[r.rows.map((x) => x.change), type, id]
-	);
-	return r.rows.map((x) => ({
-		...x,
-		change: String(x.change),
-		lines: [
-			...x.lines,
-			...quiet.rows.filter((q) => String(q.change) === String(x.change)).map((q) => q.line)
-		]
-	}));
 }
 
 /** How the values of a number or date field are spread: numbers, or days since 1970, and how many records have none. */

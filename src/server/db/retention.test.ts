@@ -45,7 +45,7 @@ it('history goes with its lines and refusals; the records and what is newer stay
 	const gone = await forgetBeyond(db(), t.workspace, await readKeep(db(), t.workspace));
 	expect(gone.history).toBeGreaterThan(0);
 	const lines = async (id: string) =>
-		(await db().query("select 1 from change_line where type = 'customer' and record = $1", [id]))
+		(await db().query("select 1 from history_line where type = 'customer' and record = $1", [id]))
 			.rowCount;
 	expect([await lines(old.id), (await lines(recent.id))! > 0]).toEqual([0, true]);
 	expect(await count('r_customer')).toBe(customers);

@@ -35,6 +35,7 @@ const FORGET: Readonly<Record<keyof Keep, readonly string[]>> = {
 		     and not exists (select from outbox o where o.change = c.id)
 		     and not exists (select from carried_change k where k.change = c.id)
 		   order by at limit $3),
+		 rows as (delete from record_change where change in (select id from old)),
 		 lines as (delete from change_line where change in (select id from old))
 		 delete from change where id in (select id from old)`,
 		`delete from refusal where id in (

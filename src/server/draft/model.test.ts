@@ -21,7 +21,8 @@ import {
 import { BadInput, checkModelPieces } from '../../door';
 import { countHeld, countOptions, readModel, readPastFields } from '../db/model';
 import { db, transaction } from '../db/pool';
-import { matchingIds, readHistory, readRecords } from '../db/records';
+import { readHistory } from '../db/history';
+import { matchingIds, readRecords } from '../db/records';
 import { inForce, save } from '../records';
 import { lookAtRetype } from './convert';
 import { BadModel, ModelMoved, editModel } from './model';

@@ -25,7 +25,7 @@ import {
 	type Doubled
 } from '../db/model';
 import { limitLocks, momentOf } from '../db/pool';
-import { writeHistory } from '../db/records';
+import { nextChanges, writeHistory } from '../db/history';
 import { listTrials, lockDraft, readDraft, releaseInForce } from '../db/rules';
 import type { Account } from '../people/accounts';
 import { eachValue } from '../db/values';
@@ -275,12 +275,21 @@ async function noteLost(client: PoolClient, account: Account, lost: readonly Los
 	if (!lost.length) return;
 	const { workspace, id } = account;
 	const release = await releaseInForce(client, workspace);
+	const [number] = await nextChanges(client, 1);
 	const rest = { now: null, claim: null, ruleName: null, because: null, outcome: 'set' as const };
 	await writeHistory(
 		client,
 		workspace,
 		// the moment at which the fields became what they are, so that they are read as what they were
 		{ at: await momentOf(client), account: id, entryPoint: 'bulk', release },
-		[{ lines: lost.map((l) => ({ ...l, ...rest })), quiet: [] }]
+		[
+			{
+				number,
+				lines: lost.map((l) => ({ ...l, ...rest })),
+				quiet: [],
+				submission: null,
+				made: new Set()
+			}
+		]
 	);
 }

@@ -19,7 +19,7 @@ export interface Asked {
  * Reads it anew for each piece: the model may change while a job runs, and so may whom it acts for.
  * @throws {BadInput} saying what is no longer there
  */
-export async function askedOf({ workspace, input, account, by }: Job): Promise<Asked> {
+export async function askedOf({ id, workspace, input, account, by }: Job): Promise<Asked> {
 	const file = (await readImport(db(), input.import))!;
 	const settings = file.settings as Settings;
 	const force = await inForce(db(), workspace);
@@ -29,6 +29,7 @@ export async function askedOf({ workspace, input, account, by }: Job): Promise<A
 	if (!force.schema.types.has(file.type))
 		throw new BadInput(`The record type “${file.type}” is no longer there.`);
 	checkSettings(force.schema, file.type, file.head, settings);
-	const sender: Sender = { workspace, account: who, entryPoint: 'import', instant: Date.now() };
+	const instant = Date.now();
+	const sender: Sender = { workspace, account: who, entryPoint: 'import', instant, job: id };
 	return { file, settings, force, sender };
 }

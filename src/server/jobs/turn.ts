@@ -9,6 +9,7 @@ import { nextPiece, notePendingTrouble } from '../db/carried';
 import { givenUp, hurry, noteEnded, takeFromDead } from '../db/jobs';
 import { anyWorkspace, forgetOld } from '../db/people';
 import { forgetBeyond, readKeep } from '../db/retention';
+import { moveHistory } from '../db/earlier-history';
 import { db } from '../db/pool';
 import { dbTrouble } from '../db/trouble';
 import { log } from '../http/log';
@@ -52,6 +53,21 @@ export async function carryOn(most = Infinity): Promise<number> {
 	return done;
 }
 
+let moved = false;
+/** Milliseconds of each round in which history of an earlier version is moved. */
+const MOVING_MS = 500;
+
+/** Moves some of what an earlier version stored of history, as long as there is any. */
+async function moveOn() {
+	const until = Date.now() + MOVING_MS;
+	while (!moved && Date.now() < until) {
+		const { changes, more } = await moveHistory(db());
+		// somebody else is at it
+		if (!changes && more) return;
+		moved = !more;
+	}
+}
+
 let tidied = 0;
 
 /** What is older than the settings want it kept. */
@@ -68,6 +84,7 @@ export async function turn(): Promise<boolean> {
 	try {
 		await deliver();
 		await carryOn();
+		await moveOn();
 		await takeFromDead(db());
 		await hurry(db());
 		for (const { id, message } of await givenUp(db()))

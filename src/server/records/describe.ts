@@ -13,8 +13,9 @@ import {
 } from '../../core';
 import { formatValue } from '../../runtime/format';
 import type { Db } from '../db/pool';
-import type { HistoryLine, QuietLine, SetBy } from '../db/records';
+import type { HistoryLine, QuietLine } from '../db/history';
 import { titlesOf } from '../db/records';
+import { markOf, type SetBy } from '../db/set-by';
 
 /** What became of a submitted record. */
 export interface SaveOutcome {
@@ -57,9 +58,11 @@ export interface SaveOutcome {
 export interface Told {
 	/** Name of the person. */
 	name: string;
+	account: string;
 	by: 'person' | 'import' | 'api';
-	at: string;
 	release: number;
+	/** Number of the change. */
+	change: string;
 }
 
 /** Most titles that are read with one statement. */
@@ -159,7 +162,8 @@ export function describe(
 		now: JsonValue,
 		claim: string | null,
 		because: string | null,
-		outcome: HistoryLine['outcome']
+		outcome: HistoryLine['outcome'],
+		had: string | null = null
 	) =>
 		history.push({
 			type: rec.type,
@@ -170,22 +174,15 @@ export function describe(
 			claim,
 			ruleName: claim && ruleName(claim),
 			because,
-			outcome
+			outcome,
+			had
 		});
 	for (const c of rec.changes) {
 		const because = c.claim && credited(c, why(c.claim));
-		line(c.field, toJson(c.from), toJson(c.to), c.claim, because, 'set');
-		setBy[c.field] = c.claim
-			? {
-					by: 'rule',
-					name: told.name,
-					at: told.at,
-					release: told.release,
-					rule: ruleName(c.claim),
-					claim: c.claim,
-					because: because!
-				}
-			: { by: told.by, name: told.name, at: told.at };
+		const had = before[c.field] ? markOf(before[c.field]) : null;
+		line(c.field, toJson(c.from), toJson(c.to), c.claim, because, 'set', had);
+		const { change, account, by } = told;
+		setBy[c.field] = c.claim ? { by: 'rule', change, claim: c.claim } : { by, change, account };
 	}
 	for (const [claim, options] of rec.added) {
 		const { field } = plan.claims.get(claim)!;

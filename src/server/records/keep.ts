@@ -3,13 +3,17 @@ import type { JsonValue, Schema, Settled, SettledRecord, SubmittedRecord } from 
 import { refKey, valuesToJson } from '../../core';
 import { putOff } from '../db/carried';
 import type { Db } from '../db/pool';
-import type { HistoryLine, QuietLine, SetBy, StoredRecord, Writing } from '../db/records';
-import { deleteRecord, markSettled, writeHistory, writeRecords } from '../db/records';
+import type { ChangeToWrite, HistoryLine, QuietLine } from '../db/history';
+import { nextChanges, writeHistory } from '../db/history';
+import type { StoredRecord, Writing } from '../db/records';
+import { deleteRecord, markSettled, writeRecords } from '../db/records';
+import type { SetBy } from '../db/set-by';
 import type { SaveOutcome } from './describe';
 import { describe, titledFormat } from './describe';
 import type { Before } from './near';
 import { putOut } from '../db/outbox';
 import type { InForce } from './force';
+import { sentOf } from './submitted';
 import type { Sender } from './types';
 
 /** A change that is settled and to be kept. */
@@ -18,6 +22,8 @@ export interface Kept {
 	settled: Settled;
 	/** What records were before the change that is carried on. */
 	before?: readonly Before[];
+	/** The release whose results the sender saw, by submitted record. */
+	seen?: readonly (number | undefined)[];
 }
 
 /** What a record becomes through all changes, and what it is at the one that is looked at. */
@@ -33,26 +39,26 @@ interface Told {
 	/** Records that were settled and stay as they are. */
 	untouched: Map<string, SettledRecord>;
 	removed: { type: string; id: string }[];
-	history: { lines: HistoryLine[]; quiet: QuietLine[] }[];
-	at: string;
+	history: ChangeToWrite[];
 }
 
 /**
  * Says what changes mean, each after those before it. Nothing is written.
  * @param stored the records as they were before the first of the changes
+ * @param numbers those of the changes; none where they are only looked at
  */
 export async function tellChanges(
 	client: Db,
 	sender: Sender,
 	force: InForce,
 	changes: readonly Kept[],
-	stored: ReadonlyMap<string, StoredRecord>
+	stored: ReadonlyMap<string, StoredRecord>,
+	numbers: readonly string[] = []
 ): Promise<Told> {
 	const { schema, plan, release } = force;
 	const { workspace, account, entryPoint } = sender;
-	const at = new Date(sender.instant).toISOString();
 	const by = entryPoint === 'import' || entryPoint === 'api' ? entryPoint : 'person';
-	const told = { name: account.name, by, at, release } as const;
+	const told = { name: account.name, account: account.id, by, release } as const;
 	const everything = changes.flatMap((c) => c.settled.records);
 	const { format, learn } = await titledFormat(client, workspace, plan, everything);
 	const now = new Map<string, Progress>();
@@ -68,12 +74,14 @@ export async function tellChanges(
 	const writings = new Map<string, Writing>();
 	const untouched = new Map<string, SettledRecord>();
 	const removed: { type: string; id: string }[] = [];
-	const history: { lines: HistoryLine[]; quiet: QuietLine[] }[] = [];
-	const outcomes = changes.map(({ records, settled }) => {
+	const history: ChangeToWrite[] = [];
+	const outcomes = changes.map(({ records, settled, seen }, n) => {
 		const lines: HistoryLine[] = [];
 		const quiet: QuietLine[] = [];
 		const out: SaveOutcome[] = [];
-		history.push({ lines, quiet });
+		const number = numbers[n] ?? '';
+		const made = new Set<string>();
+		history.push({ number, lines, quiet, made, submission: sentOf(sender, records, seen) });
 		learn(settled.records);
 		settled.records.forEach((rec, i) => {
 			if (records[i]?.removed) {
@@ -84,7 +92,8 @@ export async function tellChanges(
 			const silent = !rec.changes.length && !rec.failures.length && !rec.messages.length;
 			if (rec.reached && silent && !rec.sends.length) return;
 			const state = progress(rec);
-			const d = describe(plan, told, rec, state.setBy, format);
+			const d = describe(plan, { ...told, change: number }, rec, state.setBy, format);
+			if (rec.created) made.add(refKey(rec.type, rec.id));
 			if (rec.created || rec.changes.length) {
 				state.version++;
 				Object.assign(state.setBy, d.setBy);
@@ -102,7 +111,7 @@ export async function tellChanges(
 		});
 		return out;
 	});
-	return { outcomes, writings, untouched, removed, history, at };
+	return { outcomes, writings, untouched, removed, history };
 }
 
 /**
@@ -118,9 +127,11 @@ export async function keepChanges(
 	stored: ReadonlyMap<string, StoredRecord>
 ): Promise<SaveOutcome[][]> {
 	const { schema, plan, release } = force;
-	const { workspace, account, entryPoint } = sender;
-	const told = await tellChanges(client, sender, force, changes, stored);
-	const { outcomes, writings, untouched, removed, history, at } = told;
+	const { workspace, account, entryPoint, job } = sender;
+	const at = new Date(sender.instant).toISOString();
+	const numbers = await nextChanges(client, changes.length);
+	const told = await tellChanges(client, sender, force, changes, stored, numbers);
+	const { outcomes, writings, untouched, removed, history } = told;
 	await writeRecords(client, schema, workspace, [...writings.values()], release, at);
 	await markSettled(client, workspace, [...untouched.values()], release);
 	for (const r of removed) await deleteRecord(client, workspace, r.type, r.id);
@@ -132,22 +143,22 @@ export async function keepChanges(
 			first: outcomes[i].at(0)
 		}))
 		.filter((x) => x.lines.length || x.settled.deferred.length);
-	const head = { at, account: account.id, entryPoint, release };
-	const numbers = await writeHistory(client, workspace, head, toldOf);
+	const head = { at, account: account.id, entryPoint, release, job };
+	await writeHistory(client, workspace, head, toldOf);
 	const sent = await putOut(
 		client,
 		workspace,
 		plan,
-		toldOf.map((x, i) => ({ change: numbers[i], records: x.settled.records })),
+		toldOf.map((x) => ({ change: x.number, records: x.settled.records })),
 		at
 	);
-	for (const [i, { settled, before, first }] of toldOf.entries()) {
+	for (const [i, { number, settled, before, first }] of toldOf.entries()) {
 		if (first) Object.assign(first, { sent: sent[i], pending: settled.deferred.length });
 		if (!settled.deferred.length) continue;
 		const was = settled.records
 			.filter((r) => r.changes.length || r.created)
 			.map((r) => ({ type: r.type, id: r.id, was: r.was }));
-		await putOff(client, sender, numbers[i], schema, [...before, ...was], settled.deferred);
+		await putOff(client, sender, number, schema, [...before, ...was], settled.deferred);
 	}
 	return outcomes;
 }

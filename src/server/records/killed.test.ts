@@ -79,7 +79,7 @@ async function halfDone(): Promise<string[]> {
 	// the last that history tells of each field is what is stored
 	const last = await rows(
 		`select distinct on (l.type, l.record, l.field) l.type, l.record::text as id, l.field, l.now
-		 from change_line l where l.outcome = 'set' order by l.type, l.record, l.field, l.change desc`
+		 from history_line l where l.outcome = 'set' order by l.type, l.record, l.field, l.change desc`
 	);
 	for (const type of new Set(last.map((l) => l.type as string))) {
 		const of = last.filter((l) => l.type === type);
@@ -98,7 +98,7 @@ async function halfDone(): Promise<string[]> {
 	// each write of a record counts its version up by one and leaves history
 	const now = await storedVersions();
 	const writes = await rows(
-		`select type || ' ' || record as k, count(distinct change)::int as n from change_line
+		`select type || ' ' || record as k, count(distinct change)::int as n from history_line
 		 where outcome = 'set' and type in ('deal', 'customer', 'contact') group by 1`
 	);
 	for (const { k, n } of writes) {
@@ -110,7 +110,7 @@ async function halfDone(): Promise<string[]> {
 		`select 'message of change ' || change || ' to ' || recipient as k from outbox
 		 group by change, claim, target, recipient having count(*) > 1
 		 union all select 'change ' || id || ' without a line' from change c
-		 where c.quiet is null and not exists (select 1 from change_line l where l.change = c.id)
+		 where not exists (select 1 from history_line l where l.change = c.id)
 		   and not exists (select 1 from carried_change x where x.change = c.id)
 		 union all select 'carried ' || c.id || ' with nothing left' from carried_change c
 		 where not exists (select 1 from pending_record p where p.carried = c.id)

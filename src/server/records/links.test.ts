@@ -5,7 +5,7 @@ import { seeded } from '../../../demo/generate';
 import type { SaveOutcome } from '.';
 import { inForce, save } from '.';
 import { db } from '../db/pool';
-import { readHistory } from '../db/records';
+import { readHistory } from '../db/history';
 import { rehearse } from '../../../tests/rehearse';
 import { readDraft } from '../db/rules';
 import { freshDatabase } from '../../../tests/fresh';

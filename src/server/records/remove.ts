@@ -9,7 +9,7 @@ import { inForce } from './force';
 import { keepChanges } from './keep';
 import { lockRecords, locking, needLocks, toLock } from './locks';
 import { changeOf, noteRefused, refuseBlocked } from './save';
-import { readSubmission, storedOf } from './submitted';
+import { readSubmission, sentOf, storedOf } from './submitted';
 import type { Sender, Submission } from './types';
 import { RefusedChange } from './types';
 
@@ -70,7 +70,7 @@ async function removeIn(
 		const change = changeOf(sender, records);
 		const settled = await atHand.settle(plan, change, sender.most);
 		needLocks(toLock(settled, atHand.children), stored, locks);
-		refuseBlocked(force, settled.records);
+		refuseBlocked(force, settled.records, () => sentOf(sender, records));
 		await keepChanges(client, sender, force, [{ records, settled }], stored);
 		const { type } = schema.type(target.type);
 		const title = toJson(gone.values[schema.type(target.type).at.get(type.title)!] ?? null);

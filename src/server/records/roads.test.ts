@@ -12,7 +12,8 @@ import { migrate } from '../db/migrate';
 import { changeModel } from '../../../tests/model';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
-import { readHistory, readRecords } from '../db/records';
+import { readHistory } from '../db/history';
+import { readRecords } from '../db/records';
 import {
 	createRelease,
 	putInForce,

@@ -5,6 +5,7 @@
 import type { Change, MatchKey, Settled, SettledRecord, SubmittedRecord } from '../../core';
 import { compilePlan, refKey, ruleOf, same, settle, toJson } from '../../core';
 import { zones } from '../../runtime/zones';
+import type { Sent } from '../db/history';
 import { noteRefusals } from '../db/journal';
 import type { Db } from '../db/pool';
 import { db } from '../db/pool';
@@ -21,7 +22,7 @@ import type { Kept } from './keep';
 import { keepChanges, tellChanges } from './keep';
 import type { Locks } from './locks';
 import { lockRecords, locking, needLocks, toLock } from './locks';
-import { linkNeeds, readSubmission, storedOf } from './submitted';
+import { linkNeeds, readSubmission, sentOf, storedOf } from './submitted';
 import type { Sender, Submission } from './types';
 import { RefusedChange } from './types';
 import { refuseDoubled } from './unique';
@@ -65,14 +66,14 @@ export async function saveInOrder(
 }
 
 /** Notes in the journal which rules refused a change. */
-export async function noteRefused(sender: Sender, { by }: RefusedChange): Promise<void> {
+export async function noteRefused(sender: Sender, { by, sent }: RefusedChange): Promise<void> {
 	const { workspace, account, entryPoint } = sender;
 	const at = new Date(sender.instant).toISOString();
 	if (by)
 		await noteRefusals(
 			db(),
 			workspace,
-			{ at, account: account.id, entryPoint, release: by.release },
+			{ at, account: account.id, entryPoint, release: by.release, sent: sent ?? null },
 			by.rules
 		);
 }
@@ -85,8 +86,16 @@ export const changeOf = (sender: Sender, records: readonly SubmittedRecord[]): C
 	person: sender.account.person
 });
 
-/** A blocking message refuses the whole change, at its field. */
-export function refuseBlocked({ plan, release }: InForce, records: readonly SettledRecord[]): void {
+/**
+ * A blocking message refuses the whole change, at its field.
+ * @param sent what was sent, for what is kept of the refusal
+ * @throws {RefusedChange}
+ */
+export function refuseBlocked(
+	{ plan, release }: InForce,
+	records: readonly SettledRecord[],
+	sent: () => Sent | null
+): void {
 	records.forEach((rec, i) => {
 		if (rec.reached) return;
 		const blocking = rec.messages.filter((m) => m.blocking);
@@ -100,7 +109,8 @@ export function refuseBlocked({ plan, release }: InForce, records: readonly Sett
 			ruleName: ruleOf(plan, m.claim)!.name,
 			message: m.text
 		}));
-		throw new RefusedChange(faults, i, 422, undefined, undefined, { release, rules });
+		const by = { release, rules };
+		throw new RefusedChange(faults, i, 422, undefined, undefined, by, sent());
 	});
 }
 
@@ -271,12 +281,13 @@ export class Series {
 		const change = changeOf(this.sender, records);
 		const settled = await this.atHand.settle(plan, change, this.sender.most);
 		if (this.locks) needLocks(toLock(settled, this.atHand.children), this.now, this.locks);
-		refuseBlocked(this.force, settled.records);
+		const seen = submissions.map((s) => s.release);
+		refuseBlocked(this.force, settled.records, () => sentOf(this.sender, records, seen, true));
 		await refuseDoubled(this.atHand, this.force.schema, settled);
 		for (const [i, s] of submissions.entries())
 			if (s.release !== undefined && s.release !== this.force.release)
 				await this.refuseOtherwise(s.release, change, settled, i);
-		return { records, settled };
+		return { records, settled, seen };
 	}
 
 	/** What the next change finds. */
@@ -289,7 +300,7 @@ export class Series {
 			// of who set what, the next change asks only what rules added to sets
 			for (const [claim, added] of rec.added) {
 				const { field } = this.force.plan.claims.get(claim)!;
-				const by = setBy[field.id] ?? { by: 'rule', name: '', at: '' };
+				const by = setBy[field.id] ?? { by: 'rule' };
 				setBy[field.id] = { ...by, added: { ...by.added, [claim]: added } };
 			}
 			this.now.set(key, {

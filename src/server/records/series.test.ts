@@ -71,8 +71,8 @@ async function everything(): Promise<unknown> {
 		).rows;
 	out.history = (
 		await db().query(
-			`select c.entry_point, c.release, c.quiet, array(
-				select to_jsonb(l) - 'change' from change_line l where l.change = c.id order by type, record, field, outcome, claim
+			`select c.entry_point, c.release, c.submission, array(
+				select to_jsonb(l) - 'change' from history_line l where l.change = c.id order by type, record, field, outcome, claim
 			 ) as lines from change c order by c.id`
 		)
 	).rows;
@@ -81,7 +81,15 @@ async function everything(): Promise<unknown> {
 			`select claim, record, target, recipient, subject, body, once_key from outbox order by change, id`
 		)
 	).rows;
-	return out;
+	// a change that is tried again takes another number: only their order counts
+	const { rows } = await db().query<{ id: string }>('select id::text from change order by id');
+	const nth = new Map(rows.map((r, i) => [r.id, i + 1]));
+	return JSON.parse(
+		JSON.stringify(out).replace(
+			/"([pira]) (\d+) /g,
+			(_, by: string, id: string) => `"${by} ${nth.get(id) ?? id} `
+		)
+	);
 }
 
 describe('changes saved together', () => {

@@ -1,14 +1,40 @@
 /** Submissions read against the model and what is stored, before any rule runs. */
 import type { Loader, Need, Schema, SubmittedRecord, Value } from '../../core';
 import { fromJson, misfit, refKey, same, toJson } from '../../core';
+import type { Sent } from '../db/history';
 import type { StoredRecord } from '../db/records';
 import { isByKey, keySearch, linkByKey } from './by-key';
-import type { Submission, SubmissionFault } from './types';
+import type { Sender, Submission, SubmissionFault } from './types';
 import { RefusedChange } from './types';
 
 /** What rules added to the sets of a stored record. */
 export function addedOf(setBy: StoredRecord['setBy']): ReadonlyMap<string, readonly string[]> {
 	return new Map(Object.values(setBy).flatMap((s) => Object.entries(s.added ?? {})));
+}
+
+/**
+ * What was sent, as history keeps it; null where nobody sent it and a change is only carried on.
+ * @param seen the release whose results the sender saw, by record
+ * @param refused a record that was not made has no number
+ */
+export function sentOf(
+	{ account: { person } }: Sender,
+	records: readonly SubmittedRecord[],
+	seen: readonly (number | undefined)[] = [],
+	refused = false
+): Sent | null {
+	if (records.every((r) => r.touched)) return null;
+	return {
+		person,
+		records: records.map((r, i): Sent['records'][number] => ({
+			type: r.type,
+			record: refused && r.created ? null : r.id,
+			...(r.removed ? { removed: true } : {}),
+			sent: [...r.sent].map(([field, v]) => [field, toJson(v)]),
+			keep: r.keep === 'touched' ? r.keep : [...r.keep],
+			...(seen[i] === undefined ? {} : { release: seen[i] })
+		}))
+	};
 }
 
 /** What must be at hand to read a submission: the records that its links point to. */

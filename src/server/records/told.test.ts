@@ -3,7 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { JsonValue } from '../../core';
 import { journalOf, tallies } from '../db/journal';
 import { db } from '../db/pool';
-import { readHistory } from '../db/records';
+import { readHistory } from '../db/history';
 import type { RefusedChange } from '.';
 import { save } from '.';
 import { importCsv } from '../../../tests/csv';
@@ -102,7 +102,7 @@ describe('who typed what', () => {
 describe('reasons in history', () => {
 	it('speak of labels, dates and amounts as people write them, never of numbers of records', async () => {
 		const all = await db().query<{ because: string }>(
-			`select distinct because from change_line where because is not null and outcome = 'set'`
+			`select distinct because from history_line where because is not null and outcome = 'set'`
 		);
 		const deal = await put('deal', null, {
 			name: 'D',

@@ -1,6 +1,7 @@
 /** What senders submit, and how a change is refused. */
 import type pg from 'pg';
 import type { EntryPoint, JsonValue } from '../../core';
+import type { Sent } from '../db/history';
 import type { Refusal } from '../db/journal';
 import type { SaveOutcome } from './describe';
 
@@ -42,7 +43,9 @@ export class RefusedChange extends Error {
 		/** Where the release in force decides otherwise than the one the sender saw. */
 		readonly otherwise?: Otherwise,
 		/** The rules that refused it, by which release. */
-		readonly by?: { release: number; rules: readonly Refusal[] }
+		readonly by?: { release: number; rules: readonly Refusal[] },
+		/** What was sent, where rules refused it: kept with what they said. */
+		readonly sent?: Sent | null
 	) {
 		super(faults.map((f) => f.message).join(' '));
 		this.name = 'RefusedChange';
@@ -67,6 +70,8 @@ export interface Sender {
 	instant: number;
 	/** What is done in the same transaction, before anything else and when all is decided. */
 	around?: Around;
+	/** The job that the change is a part of. */
+	job?: string;
 	/** Most records the change runs on to at once; the rest is put off. The usual number without it. */
 	most?: number;
 }

@@ -6,7 +6,8 @@ import { waitingAmong } from '$server/db/carried';
 import { alongLinks } from '$server/db/journal';
 import { db } from '$server/db/pool';
 import { readPastFields } from '$server/db/model';
-import { readHistory, readRecords, titlesOf } from '$server/db/records';
+import { readHistory, tellSetBy } from '$server/db/history';
+import { readRecords, titlesOf } from '$server/db/records';
 import { linkTitles } from '$server/records/view';
 import type { PageServerLoad } from './$types';
 
@@ -44,7 +45,7 @@ export const load: PageServerLoad = async (event) => {
 		inLine: r.settledBy === release,
 		values: Object.fromEntries(fields.map((f, i) => [f.id, toJson(r.values[i])])),
 		title: String(toJson(r.values[schema.type(type).at.get(title)!]) ?? `No. ${r.id}`),
-		setBy: r.setBy,
+		setBy: await tellSetBy(db(), r),
 		history,
 		past,
 		along,

@@ -4,6 +4,7 @@ import { answerOne, carryOut, ifMatch, readApiBody } from '$server/http/api';
 import { inForce } from '$server/records';
 import { waitingAmong } from '$server/db/carried';
 import { db } from '$server/db/pool';
+import { tellSetBy } from '$server/db/history';
 import { readRecords } from '$server/db/records';
 import { allow, answered, reaches } from '$server/http/guard';
 import type { RequestHandler } from './$types';
@@ -21,8 +22,9 @@ export const GET: RequestHandler = async (event) => {
 		schema.type(type).type.fields.map((f, i) => [f.id, toJson(r.values[i])])
 	);
 	const pending = (await waitingAmong(db(), account.workspace, type, [id])).has(id);
+	const setBy = await tellSetBy(db(), r);
 	return json(
-		{ type, id, version: r.version, values, setBy: r.setBy, pending },
+		{ type, id, version: r.version, values, setBy, pending },
 		{ headers: { etag: `"${r.version}"` } }
 	);
 };

@@ -1,0 +1,270 @@
+/** What changes did: for each change and record one row, with all that happened there as its lines. */
+import type { EntryPoint, JsonValue } from '../../core';
+import type { Db } from './pool';
+import type { SetBy } from './set-by';
+
+/** What a line tells of what was written, asked for or refused by a rule; anything else came to nothing. */
+const TOLD = ['set', 'set aside', 'failed', 'sent', 'deleted'] as const;
+/** The same for SQL. */
+export const TOLD_SQL = TOLD.map((t) => `'${t}'`).join(', ');
+
+/** One line of history to write. */
+export interface HistoryLine {
+	type: string;
+	record: string;
+	field: string;
+	/** Of a deleted record all that it held. */
+	was: JsonValue | Record<string, JsonValue>;
+	now: JsonValue;
+	claim: string | null;
+	ruleName: string | null;
+	because: string | null;
+	outcome: (typeof TOLD)[number];
+	/** The mark of who had set the value before, where somebody had. */
+	had?: string | null;
+}
+
+/** A rule that ran at a record and wrote nothing, with its outcome. */
+export type QuietLine = [
+	type: string,
+	record: string,
+	claim: string,
+	outcome: string,
+	/** Why; and where somebody may wait for the value, at which field and by the name of which rule. */
+	because?: string,
+	field?: string,
+	ruleName?: string
+];
+
+/** What was sent, as it was read, so that the change can be made again. */
+export interface Sent {
+	/** The record that stood for whoever sent it. */
+	person: string | null;
+	records: {
+		type: string;
+		/** Null for one that was not made. */
+		record: string | null;
+		removed?: true;
+		/** In the order touched. */
+		sent: [field: string, value: JsonValue][];
+		keep: 'touched' | string[];
+		/** The release whose results the sender saw. */
+		release?: number;
+	}[];
+}
+
+/** What a change did, and what was asked of it. */
+export interface ChangeToWrite {
+	/** Reserved with `nextChanges`. */
+	number: string;
+	lines: readonly HistoryLine[];
+	quiet: readonly QuietLine[];
+	/** Null for one that nobody sent. */
+	submission: Sent | null;
+	/** Records that it made, as `type.id`. */
+	made: ReadonlySet<string>;
+}
+
+/** Reserves the numbers of changes. */
+export async function nextChanges(db: Db, count: number): Promise<string[]> {
+	if (!count) return [];
+	const r = await db.query<{ id: string }>(
+		`select nextval(pg_get_serial_sequence('change', 'id')) as id from generate_series(1, $1::int)`,
+		[count]
+	);
+	return r.rows.map((x) => String(x.id));
+}
+
+/** A rule as a row is found by it: what did something by its identity, what came to nothing with ~ before it. */
+const markOfRule = (claim: string, told: boolean) =>
+	`${told ? '' : '~'}${claim.slice(0, claim.indexOf(':'))}`;
+
+/** The marks by which rows of a rule are found. @param quiet those too where it ran and wrote nothing */
+export const marksOf = (rule: string, quiet: boolean): string[] =>
+	quiet ? [rule, `~${rule}`] : [rule];
+
+/** Without what is null at its end. */
+function trimmed(line: unknown[]): unknown[] {
+	let n = line.length;
+	while (n && (line[n - 1] ?? null) === null) n--;
+	return line.slice(0, n);
+}
+
+/** The lines of one record in one change, as they are stored. */
+interface Row {
+	change: string;
+	type: string;
+	record: string;
+	made: boolean;
+	marks: Set<string>;
+	lines: unknown[][];
+}
+
+function rowsOf({ number, lines, quiet, made }: ChangeToWrite): Row[] {
+	const rows = new Map<string, Row>();
+	const at = (type: string, record: string): Row => {
+		const key = `${type}.${record}`;
+		let row = rows.get(key);
+		if (!row) {
+			row = { change: number, type, record, made: made.has(key), marks: new Set(), lines: [] };
+			rows.set(key, row);
+		}
+		return row;
+	};
+	for (const l of lines) {
+		const row = at(l.type, l.record);
+		if (l.claim) row.marks.add(markOfRule(l.claim, true));
+		row.lines.push(
+			trimmed([l.outcome, l.field, l.was, l.now, l.claim, l.ruleName, l.because, l.had])
+		);
+	}
+	for (const [type, record, claim, outcome, because, field, ruleName] of quiet) {
+		const row = at(type, record);
+		row.marks.add(markOfRule(claim, false));
+		row.lines.push(trimmed([outcome, field ?? null, null, null, claim, ruleName, because]));
+	}
+	return [...rows.values()];
+}
+
+/** A list as PostgreSQL reads it from a text: lists do not travel in lists. */
+const asArray = (texts: Iterable<string>) =>
+	`{${[...texts].map((t) => `"${t.replace(/["\\]/g, '\\$&')}"`).join(',')}}`;
+
+/** Stores what changes did, in their order. */
+export async function writeHistory(
+	db: Db,
+	workspace: string,
+	by: {
+		at: string;
+		account: string | null;
+		entryPoint: EntryPoint;
+		release: number;
+		job?: string | undefined;
+	},
+	changes: readonly ChangeToWrite[]
+): Promise<void> {
+	if (!changes.length) return;
+	await db.query(
+		`insert into change (id, workspace, at, account, entry_point, release, job, submission) overriding system value
+		 select v.id, $1, $2, $3, $4, $5, $6, v.sent from unnest($7::bigint[], $8::jsonb[]) as v(id, sent)`,
+		[
+			workspace,
+			by.at,
+			by.account,
+			by.entryPoint,
+			by.release,
+			by.job ?? null,
+			changes.map((c) => c.number),
+			changes.map((c) => c.submission && JSON.stringify(c.submission))
+		]
+	);
+	const rows = changes.flatMap(rowsOf);
+	if (!rows.length) return;
+	await db.query(
+		`insert into record_change (change, type, record, made, marks, lines)
+		 select v.change, v.type, v.record, v.made, v.marks::text[], v.lines
+		 from unnest($1::bigint[], $2::text[], $3::bigint[], $4::boolean[], $5::text[], $6::jsonb[])
+		   as v(change, type, record, made, marks, lines)`,
+		[
+			rows.map((r) => r.change),
+			rows.map((r) => r.type),
+			rows.map((r) => r.record),
+			rows.map((r) => r.made),
+			rows.map((r) => asArray(r.marks)),
+			rows.map((r) => JSON.stringify(r.lines))
+		]
+	);
+}
+
+export interface HistoryEntry {
+	change: string;
+	at: string;
+	who: string | null;
+	entryPoint: EntryPoint;
+	release: number | null;
+	lines: HistoryEntryLine[];
+}
+
+/** One field's line; `nothing` where a rule was set off and came to nothing. */
+export type HistoryEntryLine = Omit<HistoryLine, 'type' | 'record' | 'outcome' | 'had'> & {
+	outcome: HistoryLine['outcome'] | 'nothing';
+};
+
+/** An instant as ISO 8601 in UTC. */
+export const iso = (c: string) =>
+	`to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"')`;
+
+/** The history of a record, newest first. */
+export async function readHistory(
+	db: Db,
+	workspace: string,
+	type: string,
+	id: string,
+	limit = 100
+): Promise<HistoryEntry[]> {
+	const r = await db.query<HistoryEntry>(
+		`with of as materialized (
+			select change from (
+				(select change from record_change
+				 where type = $2 and record = $3 and lines->0->>0 in (${TOLD_SQL}) order by change desc limit $4)
+				union
+				(select change from change_line where type = $2 and record = $3 order by change desc limit $4)
+			) x order by change desc limit $4
+		 )
+		 select c.id as change, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint", c.release,
+		        json_agg(json_build_object('field', l.field, 'was', l.was, 'now', l.now, 'claim', l.claim,
+		          'ruleName', l.rule_name, 'because', l.because,
+		          'outcome', case when l.outcome in (${TOLD_SQL}) then l.outcome else 'nothing' end)
+		          order by l.outcome not in (${TOLD_SQL}), l.claim nulls first, l.field) as lines
+		 from of join change c on c.id = of.change
+		 join history_line l on l.change = of.change and l.type = $2 and l.record = $3
+		 left join account a on a.id = c.account
+		 where c.workspace = $1 and (l.outcome in (${TOLD_SQL}) or l.field is not null)
+		 group by c.id, a.name order by c.id desc`,
+		[workspace, type, id, limit]
+	);
+	return r.rows.map((x) => ({ ...x, change: String(x.change) }));
+}
+
+/** Who set the fields of a record, with the words that history has for it. */
+export async function tellSetBy(
+	db: Db,
+	{ type, id, setBy }: { type: string; id: string; setBy: Record<string, SetBy> }
+): Promise<Record<string, SetBy>> {
+	const marks = Object.values(setBy);
+	const changes = [...new Set(marks.flatMap((s) => s.change ?? []))];
+	if (!changes.length) return setBy;
+	const told = await db.query<{
+		change: string;
+		at: string;
+		name: string | null;
+		release: number | null;
+		lines: [outcome: string, ...rest: (string | null)[]][];
+	}>(
+		`select c.id::text as change, ${iso('c.at')} as at, a.name, c.release, h.lines
+		 from change c join record_change h on h.change = c.id and h.type = $2 and h.record = $3
+		 left join account a on a.id = c.account where c.id = any($1::bigint[])`,
+		[changes, type, id]
+	);
+	const names = await db.query<{ id: string; name: string }>(
+		'select id::text, name from account where id = any($1::bigint[])',
+		[[...new Set(marks.flatMap((s) => s.account ?? []))]]
+	);
+	const nameOf = new Map(names.rows.map((a) => [a.id, a.name]));
+	const byChange = new Map(told.rows.map((c) => [c.change, c]));
+	const out: Record<string, SetBy> = {};
+	for (const [field, s] of Object.entries(setBy)) {
+		const c = s.change === undefined ? undefined : byChange.get(s.change);
+		const line = c?.lines.find((l) => l[0] === 'set' && l[1] === field);
+		const name = c?.name ?? nameOf.get(s.account ?? '');
+		out[field] = {
+			...s,
+			...(name ? { name } : {}),
+			...(c ? { at: c.at } : {}),
+			...(s.by === 'rule' && c?.release != null ? { release: c.release } : {}),
+			...(line?.[5] ? { rule: line[5] } : {}),
+			...(line?.[6] ? { because: line[6] } : {})
+		};
+	}
+	return out;
+}
