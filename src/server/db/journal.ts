@@ -2,6 +2,7 @@
 import type { EntryPoint, JsonValue, Overruled } from '../../core';
 import { TOLD_SQL, iso, marksOf, type Sent } from './history';
 import type { Db } from './pool';
+import { tallied } from './tally';
 
 /** What a rule did in a stretch of time. */
 export interface RuleTally {
@@ -22,57 +23,34 @@ export interface RuleTally {
 
 /** What every rule did since an instant, those that did something first. @param since ISO 8601 */
 export async function tallies(db: Db, workspace: string, since: string): Promise<RuleTally[]> {
-	const done = await db.query<{
-		rule: string;
-		/** Absent where nobody was told. */
-		name: string | null;
-		outcome: string;
-		n: number;
-		last: string;
-	}>(
-		`select split_part(l.claim, ':', 1) as rule, l.outcome,
-		        (array_agg(l.rule_name order by c.id desc) filter (where l.rule_name is not null))[1] as name,
-		        sum(case l.outcome when 'sent' then (l.now #>> '{}')::int else 1 end)::int as n,
-		        ${iso('max(c.at)')} as last
-		 from change c join history_line l on l.change = c.id
-		 where c.workspace = $1 and c.at >= $2 and l.claim is not null group by 1, 2`,
-		[workspace, since]
-	);
-	const refused = await db.query<{ rule: string; name: string; n: number; last: string }>(
-		`select split_part(claim, ':', 1) as rule, (array_agg(rule_name order by id desc))[1] as name,
-		        count(*)::int as n, ${iso('max(at)')} as last
-		 from refusal where workspace = $1 and at >= $2 group by 1`,
-		[workspace, since]
-	);
-	const out = new Map<string, RuleTally>();
-	const of = (rule: string, name: string | null) => {
+	const out = new Map<string, RuleTally & { named: string }>();
+	const told = {
+		set: 'wrote',
+		sent: 'sent',
+		'set aside': 'setAside',
+		failed: 'failed',
+		refused: 'refused'
+	} as const;
+	for (const { claim, outcome, n, last, name } of await tallied(db, workspace, since)) {
+		// counted beside what the rule wrote or did not
+		if (outcome === 'overruled') continue;
+		const rule = claim.slice(0, claim.indexOf(':'));
 		let t = out.get(rule);
 		if (!t) {
-			const nothing = { wrote: 0, sent: 0, setAside: 0, failed: 0, refused: 0, last: null };
-			t = { rule, name: rule, ...nothing, quiet: {} };
+			const none = { wrote: 0, sent: 0, setAside: 0, failed: 0, refused: 0, last: null };
+			t = { rule, name: rule, named: '', ...none, quiet: {} };
 			out.set(rule, t);
 		}
-		if (name) t.name = name;
-		return t;
-	};
-	const told = { set: 'wrote', sent: 'sent', 'set aside': 'setAside', failed: 'failed' } as const;
-	for (const { rule, name, outcome, n, last } of done.rows) {
-		const t = of(rule, name);
+		if (name && last > t.named) Object.assign(t, { name, named: last });
 		if (!(outcome in told)) {
-			t.quiet[outcome] = n;
+			t.quiet[outcome] = (t.quiet[outcome] ?? 0) + n;
 			continue;
 		}
-		t[told[outcome as keyof typeof told]] = n;
+		t[told[outcome as keyof typeof told]] += n;
 		if (!t.last || last > t.last) t.last = last;
 	}
-	for (const { rule, name, n, last } of refused.rows) {
-		const t = of(rule, name);
-		t.refused = n;
-		if (!t.last || last > t.last) t.last = last;
-	}
-	return [...out.values()].sort(
-		(a, b) => b.wrote + b.sent - (a.wrote + a.sent) || (a.name < b.name ? -1 : 1)
-	);
+	const all = [...out.values()].map(({ named: _, ...t }): RuleTally => t);
+	return all.sort((a, b) => b.wrote + b.sent - (a.wrote + a.sent) || (a.name < b.name ? -1 : 1));
 }
 
 /** One thing that a rule did, or did not do, at one record. */
@@ -160,66 +138,22 @@ const HISTORY_DAYS = 90;
 export const knownOverruled = (db: Db, workspace: string) =>
 	overruledSince(db, workspace, new Date(Date.now() - HISTORY_DAYS * 86_400_000).toISOString());
 
-const remembered = new Map<string, { until: number; found: Record<string, Overruled> }>();
-/** How long an answer counts as new: it is asked with every page and changes slowly. */
-const KEPT_MS = 60_000;
-
 /**
  * How often people, in a form, set a field otherwise than a claim had set it, or kept their own value
- * against it; by claim. An answer that is no longer new is given all the same, and worked out again
- * for the next who asks. @param since ISO 8601
+ * against it; by claim. @param since ISO 8601
  */
 export async function overruledSince(
 	db: Db,
 	workspace: string,
 	since: string
 ): Promise<Record<string, Overruled>> {
-	const day = since.slice(0, 10);
-	const key = `${workspace} ${day}`;
-	const had = remembered.get(key);
-	if (!had) return remember(key, await askOverruled(db, workspace, since));
-	if (had.until > Date.now()) return had.found;
-	remember(key, had.found);
-	void askOverruled(db, workspace, since).then(
-		(found) => remember(key, found),
-		// the next to ask asks again
-		() => remembered.delete(key)
-	);
-	return had.found;
-}
-
-function remember(key: string, found: Record<string, Overruled>) {
-	if (remembered.size > 100) remembered.clear();
-	remembered.set(key, { until: Date.now() + KEPT_MS, found });
-	return found;
-}
-
-async function askOverruled(
-	db: Db,
-	workspace: string,
-	since: string
-): Promise<Record<string, Overruled>> {
-	const r = await db.query<{ claim: string; wrote: number; overruled: number }>(
-		`with line as (
-			select l.change, l.type, l.record, l.claim, l.outcome, c.entry_point in ('full', 'short') as by_hand,
-			       -- the claim that had set the value, as far as history knows it
-			       substring(l.had from '^r [1-9][0-9]* (.*)$') as before
-			from change c join history_line l on l.change = c.id
-			where c.workspace = $1 and c.at >= $2 and l.outcome in ('set', 'kept')
-		 ), overruled as (
-			select before as claim, change, type, record from line
-			where outcome = 'set' and claim is null and before is not null and by_hand
-			union
-			select claim, change, type, record from line where outcome = 'kept' and by_hand
-		 )
-		 select o.claim, count(*)::int as overruled,
-		        (select count(*)::int from line where line.outcome = 'set' and line.claim = o.claim) as wrote
-		 from overruled o group by o.claim`,
-		[workspace, since]
-	);
+	const all = await tallied(db, workspace, since);
+	const wrote = new Map(all.filter((t) => t.outcome === 'set').map((t) => [t.claim, t.n]));
 	const day = since.slice(0, 10);
 	return Object.fromEntries(
-		r.rows.map(({ claim, wrote, overruled }) => [claim, { wrote, overruled, since: day }])
+		all
+			.filter((t) => t.outcome === 'overruled')
+			.map((t) => [t.claim, { wrote: wrote.get(t.claim) ?? 0, overruled: t.n, since: day }])
 	);
 }
 

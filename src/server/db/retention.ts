@@ -38,6 +38,8 @@ const FORGET: Readonly<Record<keyof Keep, readonly string[]>> = {
 		 rows as (delete from record_change where change in (select id from old)),
 		 lines as (delete from change_line where change in (select id from old))
 		 delete from change where id in (select id from old)`,
+		`delete from rule_tally where ctid in (
+		   select ctid from rule_tally where workspace = $1 and last < now() - make_interval(days => $2) limit $3)`,
 		`delete from refusal where id in (
 		   select id from refusal where workspace = $1 and at < now() - make_interval(days => $2) order by id limit $3)`
 	],

@@ -9,6 +9,7 @@ import { nextPiece, notePendingTrouble } from '../db/carried';
 import { givenUp, hurry, noteEnded, takeFromDead } from '../db/jobs';
 import { anyWorkspace, forgetOld } from '../db/people';
 import { forgetBeyond, readKeep } from '../db/retention';
+import { countUp } from '../db/tally';
 import { moveHistory } from '../db/earlier-history';
 import { db } from '../db/pool';
 import { dbTrouble } from '../db/trouble';
@@ -68,6 +69,22 @@ async function moveOn() {
 	}
 }
 
+let counted = 0;
+/** How often what rules did is counted, milliseconds; sooner while there is more. */
+const COUNT_MS = 10_000;
+
+/** Counts what rules did since it was last counted. */
+async function count() {
+	// what is moved meanwhile does not know yet whose values it followed on
+	if (!moved || Date.now() - counted < COUNT_MS) return;
+	const at = await anyWorkspace(db());
+	if (!at) return;
+	const until = Date.now() + MOVING_MS;
+	let more = true;
+	while (more && Date.now() < until) more = await countUp(at.workspace);
+	if (!more) counted = Date.now();
+}
+
 let tidied = 0;
 
 /** What is older than the settings want it kept. */
@@ -85,6 +102,7 @@ export async function turn(): Promise<boolean> {
 		await deliver();
 		await carryOn();
 		await moveOn();
+		await count();
 		await takeFromDead(db());
 		await hurry(db());
 		for (const { id, message } of await givenUp(db()))
