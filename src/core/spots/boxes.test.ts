@@ -9,7 +9,8 @@ import { NUMBER } from '../feel/types';
 import { schema } from '../../../tests/world';
 import { num } from '../value/num';
 import type { Value } from '../value/value';
-import { analyseBoxes, type Domain } from './boxes';
+import { analyseBoxes } from './boxes';
+import type { Domain } from './taken';
 
 const SIZE: Ty = { t: 'choice', list: 'size' };
 const sizes = ['micro', 'small', 'medium', 'large'];
