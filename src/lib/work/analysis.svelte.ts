@@ -1,6 +1,6 @@
 /** The analysis of the draft in its worker: what it says, and of which edit. */
 import type { Checked, Finding, Model, Overruled, RuleSet, Trial } from '$core';
-import type { FindingsAnswer, FindingsJob } from '../../workers/findings.worker';
+import type { FindingsAnswer, FindingsJob } from '../../workers/findings';
 import { Sending } from '../../workers/sent';
 
 /** What is analysed. */
@@ -56,8 +56,9 @@ export class Analysis {
 		this.#sending = new Sending();
 		this.#sent = {};
 		this.#looking = false;
-		const worker = new Worker(new URL('../../workers/findings.worker.ts', import.meta.url), {
-			type: 'module'
+		const worker = new Worker(new URL('../../workers/draft.worker.ts', import.meta.url), {
+			type: 'module',
+			name: 'findings'
 		});
 		worker.onmessage = ({ data }: MessageEvent<FindingsAnswer>) => {
 			this.#looking = false;

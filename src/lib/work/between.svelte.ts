@@ -1,6 +1,6 @@
 /** Whether the order of the claims on the field of a sheet counts, told by a worker. */
 import type { Between } from '$core';
-import type { BetweenAnswer, BetweenJob } from '../../workers/between.worker';
+import type { BetweenAnswer, BetweenJob } from '../../workers/between';
 
 /** Milliseconds without an edit after which it is looked at. */
 const QUIET = 250;
@@ -32,8 +32,9 @@ export class BetweenClaims {
 	}
 
 	#start(): Worker {
-		const worker = new Worker(new URL('../../workers/between.worker.ts', import.meta.url), {
-			type: 'module'
+		const worker = new Worker(new URL('../../workers/draft.worker.ts', import.meta.url), {
+			type: 'module',
+			name: 'between'
 		});
 		worker.onmessage = ({ data }: MessageEvent<BetweenAnswer>) => {
 			if (data.job !== this.#job) return;

@@ -1,6 +1,6 @@
 /** The trials of the draft, run in their worker, and kept at the server. */
 import type { Model, RuleSet, Trial } from '$core';
-import type { TrialAnswer, TrialJob, TrialOutcome } from '../../workers/trials.worker';
+import type { TrialAnswer, TrialJob, TrialOutcome } from '../../workers/trials';
 import { Sending } from '../../workers/sent';
 import { Refused, ask } from './http';
 import type { Step } from './saving.svelte';
@@ -57,8 +57,9 @@ export class Trials {
 		this.#sending = new Sending();
 		this.#sent = null;
 		this.#busy = false;
-		const worker = new Worker(new URL('../../workers/trials.worker.ts', import.meta.url), {
-			type: 'module'
+		const worker = new Worker(new URL('../../workers/draft.worker.ts', import.meta.url), {
+			type: 'module',
+			name: 'trials'
 		});
 		worker.onmessage = ({ data }: MessageEvent<TrialAnswer>) => {
 			if (data.results.length) {

@@ -41,7 +41,10 @@ class IdleWorker {
 	onmessage: ((e: { data: unknown }) => void) | null = null;
 	jobs: { job: number; draft: Sent }[] = [];
 	ended = false;
-	constructor(readonly url: URL) {
+	constructor(
+		_: URL,
+		readonly options: { name: string }
+	) {
 		IdleWorker.all.push(this);
 	}
 	postMessage(job: { job: number; draft: Sent }) {
@@ -51,7 +54,7 @@ class IdleWorker {
 		this.ended = true;
 	}
 	static of(name: string) {
-		return IdleWorker.all.find((x) => String(x.url).includes(name))!;
+		return IdleWorker.all.find((x) => x.options.name === name)!;
 	}
 }
 

@@ -23,18 +23,19 @@ export type TrialOutcome = Omit<TrialResult, 'lines'> & {
 };
 
 const received = new Received();
-let trials: readonly Trial[] = [];
+let all: readonly Trial[] = [];
 /** What was answered of each last, as text. */
 const said = new Map<string, string>();
 
-self.onmessage = ({ data }: MessageEvent<TrialJob>) => {
+/** Runs all trials; tells those that came out otherwise than the last time. */
+export function trials(data: TrialJob): TrialAnswer {
 	const start = performance.now();
 	if (data.trials) {
-		trials = data.trials;
+		all = data.trials;
 		said.clear();
 	}
 	const { plan } = received.take(data.draft);
-	const results = trials.flatMap((t): TrialOutcome[] => {
+	const results = all.flatMap((t): TrialOutcome[] => {
 		const { lines, ...r } = runTrial(plan, t, zones);
 		const outcome = {
 			...r,
@@ -45,5 +46,5 @@ self.onmessage = ({ data }: MessageEvent<TrialJob>) => {
 		said.set(t.id, text);
 		return [outcome];
 	});
-	self.postMessage({ job: data.job, results, ms: performance.now() - start } satisfies TrialAnswer);
-};
+	return { job: data.job, results, ms: performance.now() - start };
+}

@@ -17,7 +17,8 @@ export interface BetweenAnswer {
 	pairs: Between[] | null;
 }
 
-self.onmessage = ({ data }: MessageEvent<BetweenJob>) => {
+/** Looks at each pair of claims on a field. */
+export function between(data: BetweenJob): BetweenAnswer {
 	let pairs: Between[] | null = null;
 	try {
 		const plan = compilePlan(new Schema(data.model), data.set);
@@ -25,5 +26,5 @@ self.onmessage = ({ data }: MessageEvent<BetweenJob>) => {
 	} catch (e) {
 		console.error(e);
 	}
-	self.postMessage({ job: data.job, pairs } satisfies BetweenAnswer);
-};
+	return { job: data.job, pairs };
+}

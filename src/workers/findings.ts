@@ -26,7 +26,8 @@ let trials: readonly Trial[] = [];
 /** What was answered last, as text. */
 let said = '';
 
-self.onmessage = ({ data }: MessageEvent<FindingsJob>) => {
+/** Analyses the draft; tells what is found where it is not what was found the last time. */
+export function findings(data: FindingsJob): FindingsAnswer {
 	let checked: Checked | null = null;
 	try {
 		if (data.overruled) overruled = data.overruled;
@@ -40,5 +41,5 @@ self.onmessage = ({ data }: MessageEvent<FindingsJob>) => {
 	const text = JSON.stringify(checked);
 	const same = text === said;
 	said = text;
-	self.postMessage({ job: data.job, ...(same ? {} : { checked }) } satisfies FindingsAnswer);
-};
+	return { job: data.job, ...(same ? {} : { checked }) };
+}
