@@ -212,12 +212,25 @@ export class Workbench {
 		if (revision <= this.revision || this.#hearing) return;
 		this.#hearing = setTimeout(() => {
 			this.#hearing = null;
-			if (revision > this.revision) void this.reload();
+			// while a step of this page is under way it is not known whose it is
+			if (this.saver.state === 'saving') this.#heard(revision);
+			else if (revision > this.revision) void this.reload();
 		}, 400);
 	}
 
+	/** How often in a row what was loaded was older than what is known here. */
+	#older = 0;
+	/** As often it is asked for anew; then the server, which may have been put back to earlier, is right. */
+	static readonly #OLDER_AT_MOST = 5;
+
 	/** Takes what the server holds. Edits not saved yet stay. */
 	load(data: WorkData) {
+		// read before a step that was stored meanwhile: taken now, it would take that step off the page
+		if (data.revision < this.revision && this.#older++ < Workbench.#OLDER_AT_MOST) {
+			void this.reload();
+			return;
+		}
+		this.#older = 0;
 		// a release ends what can be taken back: what is in force is not undone by a key
 		if (this.force.number !== data.inForce.number) this.history.clear();
 		if (data.revision !== this.revision) this.history.close();

@@ -34,6 +34,8 @@ interface Call {
 let calls: Call[];
 let answer: (c: Call) => { status?: number; body?: unknown };
 let w: Workbench;
+/** What answers wait for. */
+let slow: Promise<void>;
 
 /** Workers that are asked and answer only when told to. */
 class IdleWorker {
@@ -62,6 +64,7 @@ beforeEach(() => {
 	vi.useFakeTimers();
 	calls = [];
 	answer = () => ({});
+	slow = Promise.resolve();
 	IdleWorker.all = [];
 	vi.stubGlobal('window', globalThis);
 	vi.stubGlobal('Worker', IdleWorker);
@@ -73,11 +76,11 @@ beforeEach(() => {
 		};
 		calls.push(call);
 		const { status = 200, body = {} } = answer(call);
-		return Promise.resolve({
+		return slow.then(() => ({
 			ok: status < 400,
 			status,
 			json: () => Promise.resolve(body)
-		});
+		}));
 	});
 	w = new Workbench(data());
 });
@@ -342,6 +345,7 @@ describe('saving', () => {
 		const { set } = data().draft;
 		w.load(
 			data({
+				revision: w.revision + 1,
 				draft: {
 					set: { ...set, rules: set.rules.filter((r) => r.id !== 'size_class') },
 					authors: {}
@@ -373,6 +377,40 @@ describe('saving', () => {
 		await later();
 		expect(reload.mock.calls.length).toBe(2);
 	});
+	it('does not take what was read before its own step was stored: it asks for it anew', async () => {
+		const reload = vi.fn(() => Promise.resolve());
+		w.reload = reload;
+		answer = () => ({ body: { revision: 2, was: 1 } });
+		why('stored');
+		await later();
+		// read between two steps, and come after the answer to the second
+		w.load(data({ revision: 1 }));
+		expect([size().why, w.revision, reload.mock.calls.length]).toEqual(['stored', 2, 1]);
+		w.load(theirs((r) => ({ ...r, why: 'stored', name: 'Theirs' })));
+		expect(size()).toMatchObject({ why: 'stored', name: 'Theirs' });
+		// a server that was put back to an earlier backup is believed after a while
+		for (let i = 0; i < 10; i++) w.load(data({ revision: 1 }));
+		expect([size().why, w.revision]).toEqual([
+			demoDraft.rules.find((r) => r.id === 'size_class')!.why,
+			1
+		]);
+	});
+	it('does not load anew for a step of its own that is still under way', async () => {
+		const reload = vi.fn(() => Promise.resolve());
+		w.reload = reload;
+		let done: () => void = () => undefined;
+		const answered = new Promise<void>((r) => (done = r));
+		slow = answered;
+		answer = () => ({ body: { revision: 2, was: 1 } });
+		why('mine');
+		await vi.advanceTimersByTimeAsync(400);
+		w.others.hear({ kind: 'changed', revision: 2, account: '1', name: 'Ida' });
+		await vi.advanceTimersByTimeAsync(3_000);
+		expect(reload).not.toHaveBeenCalled();
+		done();
+		await later();
+		expect([w.revision, reload.mock.calls.length]).toEqual([2, 0]);
+	});
 	it('of an edit that is refused goes on with the next one', async () => {
 		answer = () => ({ status: 400, body: { message: 'name is too long' } });
 		why('x');
@@ -396,6 +434,8 @@ describe('saving', () => {
 /** The server's draft after somebody else changed the size class, or put in a rule of theirs. */
 const theirs = (change: (r: Rule) => Rule, more: Rule[] = []) =>
 	data({
+		// somebody else's step comes after all that this page knows
+		revision: w.revision + 1,
 		draftHash: 'h2',
 		draft: {
 			set: {
