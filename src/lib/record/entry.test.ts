@@ -48,7 +48,7 @@ beforeEach(() => {
 		draftHash: 'h',
 		overruled: {},
 		inForce: { number: 3, set: demoReleases[2].set },
-		trials: [],
+		trials: { count: 0, mark: '' },
 		rehearsal: null
 	});
 });

@@ -37,9 +37,9 @@
 		{
 			path: '/try',
 			name: 'Try',
-			figure: `${tried || w.trials.outcomes.size ? w.trials.held : '–'}/${w.trials.all.length}`,
+			figure: `${tried || w.trials.outcomes.size ? w.trials.held : '–'}/${w.trials.count}`,
 			says: 'hold',
-			tone: tried && w.trials.held < w.trials.all.length ? 'text-ochre' : '',
+			tone: tried && w.trials.held < w.trials.count ? 'text-ochre' : '',
 			old: w.trials.running && w.trials.outcomes.size > 0
 		},
 		{
@@ -63,7 +63,7 @@
 	const reached = $derived.by(() => {
 		if (!w.changes.length) return 5;
 		if (blocking) return 1;
-		if (!tried || w.trials.held < w.trials.all.length) return 2;
+		if (!tried || w.trials.held < w.trials.count) return 2;
 		if (!w.rehearsal || stale) return 3;
 		return 4;
 	});

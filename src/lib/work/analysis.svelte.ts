@@ -8,7 +8,8 @@ export interface Analysed {
 	model: Model;
 	set: RuleSet;
 	overruled: Record<string, Overruled>;
-	trials: readonly Trial[];
+	/** Null as long as they are not here: then nothing is looked at yet. */
+	trials: readonly Trial[] | null;
 }
 
 export class Analysis {
@@ -39,9 +40,9 @@ export class Analysis {
 		this.#worker ??= this.#start();
 		this.checking = true;
 		this.#job++;
-		if (this.#looking) return;
-		this.#looking = true;
 		const { model, set, overruled, trials } = this.what();
+		if (this.#looking || !trials) return;
+		this.#looking = true;
 		this.#worker.postMessage({
 			job: this.#job,
 			draft: this.#sending.next(model, set),

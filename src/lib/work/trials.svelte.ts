@@ -1,5 +1,6 @@
-/** The trials of the draft, run in their worker, and kept at the server. */
+/** The trials of the draft: fetched beside the page, run in their worker, and kept at the server. */
 import type { Model, RuleSet, Trial } from '$core';
+import { canonicalJson } from '$core';
 import type { TrialAnswer, TrialJob, TrialOutcome } from '../../workers/trials';
 import { Sending } from '../../workers/sent';
 import { Refused, ask } from './http';
@@ -9,6 +10,9 @@ export class Trials {
 	all = $state.raw<Trial[]>([]);
 	outcomes = $state.raw<Map<string, TrialOutcome>>(new Map());
 	running = $state(false);
+	/** Whether they are here: until then only how many there are is known. */
+	known = $state(false);
+	count = $state(0);
 	held = $derived(this.all.filter((t) => this.outcomes.get(t.id)?.held).length);
 	#worker: Worker | null = null;
 	#sending = new Sending();
@@ -20,16 +24,62 @@ export class Trials {
 
 	/**
 	 * @param draft what they are run on
-	 * @param changed told when one was kept or taken away
+	 * @param changed told when they are others than before, with the step where one was kept or taken away
 	 */
 	constructor(
 		private readonly draft: () => { model: Model; set: RuleSet },
-		private readonly changed: (step: Step) => void = () => undefined
+		private readonly changed: (step?: Step) => void = () => undefined
 	) {}
+
+	/** The mark of those that are here, and of those that the server has. */
+	#mark: string | null = null;
+	#newest = '';
+	#fetching = false;
+
+	/** Takes note of how many there are at the server; where they are others than those here, they are fetched. */
+	take({ count, mark }: { count: number; mark: string }) {
+		this.#newest = mark;
+		if (!this.known) this.count = count;
+		if (!count && !this.known) {
+			this.known = true;
+			this.#mark = mark;
+		}
+		if (this.#wanted) void this.#fetch();
+	}
+
+	async #fetch() {
+		if (this.#fetching || this.#mark === this.#newest) return;
+		this.#fetching = true;
+		const heard = this.#newest;
+		try {
+			const { mark, trials } = await ask<{ mark: string; trials: Trial[] }>('/trials');
+			this.#mark = mark;
+			// what is fetched may be newer than what the page had heard of, and it may have heard of more meanwhile
+			if (this.#newest === heard) this.#newest = mark;
+			const others = !this.known || canonicalJson(this.all) !== canonicalJson(trials);
+			this.#have(trials);
+			if (others) this.changed();
+			this.run();
+		} catch (e) {
+			// not known as long as the server cannot be reached; it is asked again with whatever loads next
+			if (!(e instanceof Refused)) throw e;
+			return;
+		} finally {
+			this.#fetching = false;
+		}
+		void this.#fetch();
+	}
+
+	#have(trials: Trial[]) {
+		this.all = trials;
+		this.count = trials.length;
+		this.known = true;
+	}
 
 	/** Runs all of them; called again while they run, they are run once more on the newest draft. In the browser only. */
 	run() {
 		this.#wanted = true;
+		if (!this.known) return void this.#fetch();
 		this.running = true;
 		this.#job++;
 		if (!this.#busy || !this.#worker) this.#post();
@@ -85,7 +135,8 @@ export class Trials {
 			throw e;
 		}
 		const had = this.all.some((t) => t.id === trial.id);
-		this.all = had ? this.all.map((t) => (t.id === trial.id ? trial : t)) : [...this.all, trial];
+		if (this.known)
+			this.#have(had ? this.all.map((t) => (t.id === trial.id ? trial : t)) : [...this.all, trial]);
 		this.run();
 		this.changed(step);
 		return null;
@@ -100,7 +151,7 @@ export class Trials {
 			if (e instanceof Refused) return e.message;
 			throw e;
 		}
-		this.all = this.all.filter((t) => t.id !== id);
+		if (this.known) this.#have(this.all.filter((t) => t.id !== id));
 		this.run();
 		this.changed(step);
 		return null;

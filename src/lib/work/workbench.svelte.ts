@@ -80,7 +80,8 @@ export interface WorkData {
 	revision: number;
 	overruled: Record<string, Overruled>;
 	inForce: { number: number; set: RuleSet };
-	trials: Trial[];
+	/** How many trials there are, and the mark of what they are; they come by themselves. */
+	trials: { count: number; mark: string };
 	rehearsal: { hash: string; at: string; result: Rehearsal } | null;
 }
 
@@ -133,12 +134,12 @@ export class Workbench {
 		model: this.model,
 		set: this.draft,
 		overruled: this.#overruled,
-		trials: this.trials.all
+		trials: this.trials.known ? this.trials.all : null
 	}));
 	readonly trials = new Trials(
 		() => ({ model: this.model, set: this.draft }),
 		(step) => {
-			this.#stepped(step);
+			if (step) this.#stepped(step);
 			this.analysis.look();
 		}
 	);
@@ -239,8 +240,7 @@ export class Workbench {
 		const same = canonicalJson(this.model) === canonicalJson(data.model);
 		if (!same && !this.#asking) this.model = data.model;
 		this.force = data.inForce;
-		const others = canonicalJson(this.trials.all) !== canonicalJson(data.trials);
-		this.trials.all = data.trials;
+		this.trials.take(data.trials);
 		this.rehearsal = data.rehearsal;
 		this.#overruled = data.overruled;
 		this.#authors = data.draft.authors;
@@ -250,7 +250,7 @@ export class Workbench {
 		this.draft = set;
 		if (lost.length) this.conflicts.keep(lost, before, this.#authors);
 		if (this.saver.state !== 'saved') return;
-		if (this.loadedHash !== data.draftHash || this.draft !== before || others) this.analysis.look();
+		if (this.loadedHash !== data.draftHash || this.draft !== before) this.analysis.look();
 		this.loadedHash = data.draftHash;
 	}
 

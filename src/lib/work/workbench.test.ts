@@ -21,7 +21,7 @@ const data = (more: object = {}) =>
 		draftHash: 'h1',
 		overruled: {},
 		inForce: { number: 3, set: demoReleases[2].set },
-		trials: demoTrials,
+		trials: { count: 0, mark: '' },
 		rehearsal: null,
 		...more
 	}) as unknown as Data;
@@ -702,8 +702,52 @@ describe('findings', () => {
 });
 
 describe('trials', () => {
-	it('run in a worker, the newest run counts, and are run again at every edit', () => {
+	const TRIALS = { count: demoTrials.length, mark: 'm' };
+	const fetched = () => calls.filter((c) => c.path === '/trials').length;
+	beforeEach(async () => {
+		answer = ({ path }) =>
+			path === '/trials' ? { body: { mark: 'm', trials: demoTrials } } : { body: {} };
+		IdleWorker.all = [];
+		w = new Workbench(data({ trials: TRIALS }));
 		w.trials.run();
+		await later();
+	});
+	it('are fetched beside the page; until they are here only their number is known, and nothing is analysed', async () => {
+		IdleWorker.all = [];
+		w = new Workbench(data({ trials: TRIALS }));
+		expect([w.trials.known, w.trials.count]).toEqual([false, demoTrials.length]);
+		expect(IdleWorker.of('findings').jobs).toHaveLength(0);
+		// one that is kept meanwhile is not all there are
+		await w.trials.keep({ ...demoTrials[0], id: 'early' });
+		expect(w.trials.known).toBe(false);
+		await later();
+		expect([w.trials.known, w.trials.all, w.analysis.checking]).toEqual([true, demoTrials, true]);
+		expect(IdleWorker.of('findings').jobs).toHaveLength(1);
+	});
+	it('are fetched again only where somebody else changed them', async () => {
+		const before = fetched();
+		w.load(data({ trials: TRIALS }));
+		await later();
+		expect(fetched()).toBe(before);
+		const others = demoTrials.slice(1);
+		answer = () => ({ body: { mark: 'n', trials: others } });
+		w.load(data({ trials: { count: others.length, mark: 'n' } }));
+		await later();
+		expect([fetched(), w.trials.all]).toEqual([before + 1, others]);
+	});
+	it('that cannot be fetched are asked for again with the next edit', async () => {
+		answer = () => ({ status: 503, body: { message: 'away', again: 2 } });
+		w = new Workbench(data({ trials: TRIALS }));
+		w.trials.run();
+		await later();
+		expect([w.trials.known, w.trials.count]).toEqual([false, demoTrials.length]);
+		answer = ({ path }) =>
+			path === '/trials' ? { body: { mark: 'm', trials: demoTrials } } : { body: {} };
+		why('a');
+		await later();
+		expect(w.trials.known).toBe(true);
+	});
+	it('run in a worker, the newest run counts, and are run again at every edit', () => {
 		const worker = IdleWorker.of('trials');
 		why('a');
 		why('b');

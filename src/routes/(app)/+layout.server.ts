@@ -3,12 +3,12 @@ import { readModel } from '$server/db/model';
 import { db } from '$server/db/pool';
 import {
 	hashOfDraft,
-	listTrials,
 	readDraft,
 	readRehearsal,
 	readRelease,
 	releaseInForce,
-	rulesOf
+	rulesOf,
+	trialsMark
 } from '$server/db/rules';
 import { readWorkspace } from '$server/db/workspace';
 import { knownOverruled } from '$server/db/journal';
@@ -16,7 +16,7 @@ import { revisionOf } from '$server/draft/revision';
 import type { Rehearsal } from '$server/look/rehearse';
 import type { LayoutServerLoad } from './$types';
 
-/** What every page works on: the model, the draft, what is in force and the trials. */
+/** What every page works on: the model, the draft, what is in force, and by which mark trials are fetched. */
 export const load: LayoutServerLoad = async (event) => {
 	event.depends('app:work');
 	const account = whoAsks(event);
@@ -27,7 +27,7 @@ export const load: LayoutServerLoad = async (event) => {
 		readModel(db(), w),
 		readDraft(db(), w),
 		releaseInForce(db(), w),
-		listTrials(db(), w),
+		trialsMark(db(), w),
 		readRehearsal(db(), w),
 		knownOverruled(db(), w)
 	]);

@@ -460,6 +460,19 @@ export async function listTrials(db: Db, workspace: string): Promise<Trial[]> {
 	return r.rows.map((x) => upgraded<Trial>('trial', x.doc, x.format));
 }
 
+/** How many trials there are, and a mark that is another when any of them is. */
+export async function trialsMark(
+	db: Db,
+	workspace: string
+): Promise<{ count: number; mark: string }> {
+	const r = await db.query<{ count: number; mark: string }>(
+		`select count(*)::int as count, md5(coalesce(string_agg(md5(format || doc::text), '' order by position, id), '')) as mark
+		 from trial where workspace = $1`,
+		[workspace]
+	);
+	return r.rows[0];
+}
+
 export async function saveTrial(db: Db, workspace: string, trial: Trial): Promise<void> {
 	await db.query(
 		`insert into trial (workspace, id, doc, format, position)

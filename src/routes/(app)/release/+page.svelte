@@ -22,7 +22,7 @@
 	const blocking = $derived(w.found.filter((f) => f.severity === 'blocking'));
 	/** What is not yet known is said to be: the analysis and the trials run beside the page. */
 	const analysed = $derived(w.analysis.analysed && !w.analysis.checking);
-	const tried = $derived(!w.trials.all.length || (w.trials.outcomes.size > 0 && !w.trials.running));
+	const tried = $derived(!w.trials.count || (w.trials.outcomes.size > 0 && !w.trials.running));
 	const failing = $derived(tried ? w.trials.all.length - w.trials.held : 0);
 	const stale = $derived(!w.rehearsal || w.rehearsal.hash !== w.loadedHash);
 	const WHAT = {
@@ -189,8 +189,7 @@
 							>{/if}
 					</li>
 					<li class="py-1">
-						{#if !tried}<span class="text-quiet">… {w.trials.all.length} trials are being run.</span
-							>
+						{#if !tried}<span class="text-quiet">… {w.trials.count} trials are being run.</span>
 						{:else if failing}<span class="text-ochre"
 								>▲ {failing} trial{failing > 1 ? 's do' : ' does'} not hold.</span
 							> <a class="textlink" href="/try">See {failing > 1 ? 'them' : 'it'}</a>{:else}<span

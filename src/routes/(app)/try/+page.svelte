@@ -98,7 +98,8 @@
 	<div class="flex items-baseline gap-4">
 		<h1 class="text-xl">Try</h1>
 		<p class="grow text-base text-quiet" role="status">
-			{#if !w.trials.all.length}There are no trials yet. Open a field, change the sample and keep
+			{#if !w.trials.known}… {w.trials.count} trials are being fetched.
+			{:else if !w.trials.count}There are no trials yet. Open a field, change the sample and keep
 				what you see as a trial.
 			{:else}{w.trials.held} of {w.trials.all.length} trials hold in the draft{w.trials.running
 					? ', running …'
