@@ -8,9 +8,10 @@
 import { fileURLToPath } from 'node:url';
 import { DEMO_WORKSPACE, seed } from '../demo/seed';
 import { readHistory } from '../src/server/db/history';
-import { alongLinks, journalOf, overruledSince, tallies } from '../src/server/db/journal';
+import { alongLinks, journalOf, knownOverruled, tallies } from '../src/server/db/journal';
 import { migrate } from '../src/server/db/migrate';
 import { closeDb, db, transaction } from '../src/server/db/pool';
+import { countUp } from '../src/server/db/tally';
 import { median } from './measure';
 
 const CHANGES = Number(process.env.RIGID_BENCH_HISTORY ?? 200_000);
@@ -106,8 +107,23 @@ await ask('the journal of a rule that never ran', 5, () => journalOf(db(), w, 'r
 await ask('what a change reached', 31, (i) =>
 	alongLinks(db(), [String(1 + ((i * 7919) % CHANGES))], { type: 'deal', id: '0' })
 );
-await ask('what all rules did in 30 days, counted', 3, () => tallies(db(), w, monthAgo));
-await ask('what people overruled in 30 days, counted', 1, () => overruledSince(db(), w, monthAgo));
+await ask('what all rules did in 30 days, before it is counted up', 1, () =>
+	tallies(db(), w, monthAgo)
+);
+const aged = () => db().query("update tally_state set seen_at = seen_at - interval '2 minutes'");
+const up = await seconds(async () => {
+	await countUp(w);
+	await aged();
+	await countUp(w);
+	await aged();
+	while (await countUp(w));
+});
+say('counting up, for each change', `${((up / CHANGES) * 1e6).toFixed(0)} µs`);
+await ask('what all rules did in 30 days', 5, () => tallies(db(), w, monthAgo));
+await ask('what all rules did in a year', 5, () =>
+	tallies(db(), w, new Date(Date.now() - 365 * 86_400_000).toISOString())
+);
+await ask('what people overruled in 90 days', 5, () => knownOverruled(db(), w));
 const FIELD = `select 1 from jsonb_array_elements(h.lines) q where q->>0 = 'set' and q->>1 = 'field_2'`;
 await ask('records of which a field changed in a week', 3, () =>
 	db().query(

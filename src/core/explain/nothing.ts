@@ -17,12 +17,10 @@ const TO_NOTHING: ReadonlySet<Outcome> = new Set<Outcome>([
  */
 export function cameToNothing(plan: Plan, rec: SettledRecord): ClaimReport[] {
 	const out = new Map<string, ClaimReport>();
-	const byRule = new Set(rec.changes.flatMap((c) => (c.claim ? [c.field] : [])));
 	for (const r of rec.reports) {
-		if (!plan.claims.has(r.claim) || byRule.has(r.field) || out.has(r.field)) continue;
-		if (!TO_NOTHING.has(r.outcome)) continue;
-		// what a person sent stands, and nobody waits for the rule's
-		if (rec.changes.some((c) => c.field === r.field && !isBlank(c.to))) continue;
+		if (!TO_NOTHING.has(r.outcome) || !plan.claims.has(r.claim) || out.has(r.field)) continue;
+		// what another rule gave, or a person sent, stands, and nobody waits for this one's
+		if (rec.changes.some((c) => c.field === r.field && (c.claim || !isBlank(c.to)))) continue;
 		if (rec.reports.some((x) => x.field === r.field && GAVE.has(x.outcome))) continue;
 		// what waits for an input that is blank yet is no surprise
 		if (r.reads?.some((x) => x.value === null)) continue;
@@ -41,12 +39,19 @@ const CONDITION: ReadonlySet<Outcome> = new Set<Outcome>([
 /**
  * The rules whose reasons are told when a change is kept: those that gave a value or sent something,
  * those that came to nothing, and those that their condition kept out.
+ * @param nothing those that came to nothing, where they are known
  */
-export function toldOf(plan: Plan, rec: SettledRecord): ClaimReport[] {
-	const wrote = new Set(rec.changes.map((c) => c.claim));
-	const nothing = new Set(cameToNothing(plan, rec));
+export function toldOf(
+	plan: Plan,
+	rec: SettledRecord,
+	nothing: readonly ClaimReport[] = cameToNothing(plan, rec)
+): ClaimReport[] {
 	return rec.reports.filter(
-		(r) => wrote.has(r.claim) || r.outcome === 'sends' || CONDITION.has(r.outcome) || nothing.has(r)
+		(r) =>
+			r.outcome === 'sends' ||
+			CONDITION.has(r.outcome) ||
+			nothing.includes(r) ||
+			rec.changes.some((c) => c.claim === r.claim)
 	);
 }
 

@@ -211,17 +211,18 @@ export function describe(
 	// in a record that the change ran on to, a check refuses nothing: what it says is kept for people to see
 	if (rec.reached)
 		for (const m of rec.messages) line(m.field, null, null, m.claim, m.text, 'failed');
-	const nothing = new Set(cameToNothing(plan, rec));
-	const worded = new Set(toldOf(plan, rec));
+	const nothing = cameToNothing(plan, rec);
+	const worded = toldOf(plan, rec, nothing);
 	const quiet = rec.reports
 		.filter((r) => !NOT_QUIET.has(r.outcome))
 		.map((r): QuietLine => {
 			const line = [rec.type, rec.id, r.claim, r.outcome] as const;
-			if (nothing.has(r)) return [...line, why(r.claim), r.field, ruleName(r.claim)];
+			if (nothing.includes(r)) return [...line, why(r.claim), r.field, ruleName(r.claim)];
 			// a condition that kept a rule out is told with its values
-			return worded.has(r) ? [...line, why(r.claim)] : [...line];
+			return worded.includes(r) ? [...line, why(r.claim)] : [...line];
 		});
-	const outcome: SaveOutcome = {
+	// told of what was sent alone: of most records that a change runs on to nobody asks
+	const outcome = (): SaveOutcome => ({
 		type: rec.type,
 		id: rec.id,
 		version: 1,
@@ -250,7 +251,7 @@ export function describe(
 			rule: ruleName(f.claim),
 			message: f.message
 		})),
-		nothing: [...nothing].map((r) => ({
+		nothing: nothing.map((r) => ({
 			field: r.field,
 			rule: ruleName(r.claim),
 			because: why(r.claim)
@@ -263,6 +264,6 @@ export function describe(
 		reached: [],
 		sent: 0,
 		pending: 0
-	};
+	});
 	return { outcome, history, setBy, quiet };
 }

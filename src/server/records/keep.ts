@@ -101,7 +101,7 @@ export async function tellChanges(
 			} else if (!rec.reached) untouched.set(refKey(rec.type, rec.id), rec);
 			lines.push(...d.history);
 			quiet.push(...d.quiet);
-			if (!rec.reached) out.push({ ...d.outcome, version: Math.max(state.version, 1) });
+			if (!rec.reached) out.push({ ...d.outcome(), version: Math.max(state.version, 1) });
 			else if (rec.changes.length)
 				out[0]?.reached.push({
 					type: rec.type,
