@@ -117,6 +117,9 @@ const up = await seconds(async () => {
 	await countUp(w);
 	await aged();
 	while (await countUp(w));
+	// hours of long ago are folded into days
+	await aged();
+	await countUp(w);
 });
 say('counting up, for each change', `${((up / CHANGES) * 1e6).toFixed(0)} µs`);
 await ask('what all rules did in 30 days', 5, () => tallies(db(), w, monthAgo));

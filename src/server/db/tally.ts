@@ -15,15 +15,19 @@ const BY_HOUR_DAYS = 3;
 
 /**
  * Counts changes and refusals of a workspace `$1` by hour, claim and outcome.
- * @param changes which, as a condition on `c` @param refusals which, as a condition on `f`
+ * @param changes which, as a condition on a column with their numbers
+ * @param refusals which, as a condition on `f`
+ * @param when those of which time, as a condition on `c`
  */
-const counted = (changes: string, refusals: string) => `
+const counted = (changes: (column: string) => string, refusals: string, when = 'true') => `
 	with line as materialized (
 		select c.id, c.at, l.type, l.record, l.claim, l.rule_name, l.outcome, l.now,
 		       c.entry_point in ('full', 'short') as by_hand,
 		       -- the claim that had set the value, as far as history knows it
 		       substring(l.had from '^r [1-9][0-9]* (.*)$') as before
-		from change c join history_line l on l.change = c.id where c.workspace = $1 and ${changes}
+		from change c join history_line l on l.change = c.id
+		-- said of both: PostgreSQL carries only what is compared with a value into the view
+		where c.workspace = $1 and ${changes('c.id')} and ${changes('l.change')} and ${when}
 	), done as (
 		select at, claim, outcome, case outcome when 'sent' then (now #>> '{}')::int else 1 end as n, rule_name
 		from line where claim is not null
@@ -76,8 +80,9 @@ export async function tallied(db: Db, workspace: string, since: string): Promise
 				else date_trunc('hour', $2::timestamptz, 'UTC') end
 			union all
 			select claim, outcome, n, last, rule_name from (${counted(
-				'c.id > $3 and c.at >= $2',
-				'f.id > $4 and f.at >= $2'
+				(n) => `${n} > $3::bigint`,
+				'f.id > $4::bigint and f.at >= $2',
+				'c.at >= $2'
 			)}) x
 		 ) x group by 1, 2`,
 		[workspace, since, changes, refusals]
@@ -127,7 +132,10 @@ export const countUp = (workspace: string, piece = PIECE): Promise<boolean> =>
 			changes: least(seen.changes, from.changes + BigInt(piece)),
 			refusals: least(seen.refusals, from.refusals + BigInt(piece))
 		};
-		const sums = counted('c.id > $2 and c.id <= $3', 'f.id > $4 and f.id <= $5');
+		const sums = counted(
+			(n) => `${n} > $2::bigint and ${n} <= $3::bigint`,
+			'f.id > $4::bigint and f.id <= $5::bigint'
+		);
 		await client.query(added(`(${sums})`), [
 			workspace,
 			from.changes,
