@@ -180,6 +180,12 @@ export class Entry {
 			return r ? `because ${reason(plan, r, this.#told)}` : null;
 		}
 		if (c) return null;
+		// what was entered may give the value that stands, for another reason than it was set by then
+		const again =
+			this.live && !this.isTouched(field)
+				? result?.reports.find((x) => x.field === field && x.outcome === 'same value')
+				: undefined;
+		if (again) return `because ${reason(plan, again, this.#told)}`;
 		const by = this.opened().setBy[field];
 		if (by?.by === 'rule' && !this.isTouched(field)) return `because ${by.because ?? by.rule}`;
 		const holder = result?.readOnly.get(field);

@@ -90,6 +90,20 @@ describe('while typing', () => {
 		expect(e.why('size_class')).toBe('because Headcount 48 is small');
 		expect(e.why('name')).toBeNull();
 	});
+	it('a value that stays as it is for another reason is told with that one', () => {
+		const e = entry({
+			values: { headcount: '60', size_class: 'medium' },
+			setBy: {
+				size_class: { by: 'rule', rule: 'Size class', because: 'Headcount 60 is medium' }
+			} as never
+		});
+		expect(e.why('size_class')).toBe('because Headcount 60 is medium');
+		e.touch('headcount', '70');
+		expect(e.shown('size_class')).toBe('medium');
+		expect(e.why('size_class')).toContain('Headcount 70');
+		e.letGo('headcount');
+		expect(e.why('size_class')).toBe('because Headcount 60 is medium');
+	});
 	it('of a new record nothing is stored, and all is live', () => {
 		const e = entry({ id: null, values: {} });
 		expect([e.live, e.stored('name')]).toEqual([true, null]);
