@@ -146,7 +146,8 @@ export async function writeHistory(
 	if (!changes.length) return;
 	await db.query(
 		`insert into change (id, workspace, at, account, entry_point, release, job, submission) overriding system value
-		 select v.id, $1, $2, $3, $4, $5, $6, v.sent from unnest($7::bigint[], $8::jsonb[]) as v(id, sent)`,
+		 select v.id, $1, $2, $3, $4, $5, $6, nullif(v.sent, 'null')
+		 from rows from (unnest($7::bigint[]), jsonb_array_elements($8::jsonb)) as v(id, sent)`,
 		[
 			workspace,
 			by.at,
@@ -155,7 +156,8 @@ export async function writeHistory(
 			by.release,
 			by.job ?? null,
 			changes.map((c) => c.number),
-			changes.map((c) => c.submission && JSON.stringify(c.submission))
+			// one text: within an array each would be quoted once more
+			JSON.stringify(changes.map((c) => c.submission))
 		]
 	);
 	const rows = changes.flatMap(rowsOf);
@@ -163,15 +165,15 @@ export async function writeHistory(
 	await db.query(
 		`insert into record_change (change, type, record, made, marks, lines)
 		 select v.change, v.type, v.record, v.made, v.marks::text[], v.lines
-		 from unnest($1::bigint[], $2::text[], $3::bigint[], $4::boolean[], $5::text[], $6::jsonb[])
-		   as v(change, type, record, made, marks, lines)`,
+		 from rows from (unnest($1::bigint[]), unnest($2::text[]), unnest($3::bigint[]), unnest($4::boolean[]),
+		   unnest($5::text[]), jsonb_array_elements($6::jsonb)) as v(change, type, record, made, marks, lines)`,
 		[
 			rows.map((r) => r.change),
 			rows.map((r) => r.type),
 			rows.map((r) => r.record),
 			rows.map((r) => r.made),
 			rows.map((r) => asArray(r.marks)),
-			rows.map((r) => JSON.stringify(r.lines))
+			JSON.stringify(rows.map((r) => r.lines))
 		]
 	);
 }

@@ -458,9 +458,9 @@ export async function writeRecords(
 /** The columns that some records write, as lists: one for each column. */
 interface Lists {
 	columns: { column: string; value: string }[];
-	/** `unnest(…) as v(id, set_by, times, c0, …)`, its lists beginning with the fourth value. */
+	/** `rows from (unnest(…), …) as v(id, set_by, times, c0, …)`, its lists beginning with the fourth value. */
 	from: string;
-	lists: unknown[][];
+	lists: unknown[];
 }
 
 function columnsOf(schema: Schema, fields: readonly Field[], group: readonly Writing[]): Lists {
@@ -476,21 +476,24 @@ function columnsOf(schema: Schema, fields: readonly Field[], group: readonly Wri
 		columns: cells.map((c, i) => ({
 			column: c.column,
 			value: list(c.sql)
-				? `case when v.c${i} is null then null else array(select jsonb_array_elements_text(v.c${i})) end`
+				? `case when v.c${i} = 'null' then null else array(select jsonb_array_elements_text(v.c${i})) end`
 				: `v.c${i}`
 		})),
-		from: `unnest(${kinds.map((k, i) => `$${i + 4}::${k}[]`).join(', ')})
+		// JSON goes as one text: within an array each would be quoted once more
+		from: `rows from (${kinds
+			.map((k, i) =>
+				k === 'jsonb' ? `jsonb_array_elements($${i + 4}::jsonb)` : `unnest($${i + 4}::${k}[])`
+			)
+			.join(', ')})
 		   as v(id, set_by, times${cells.map((_, i) => `, c${i}`).join('')})`,
 		lists: [
 			group.map(({ rec }) => rec.id),
-			group.map(({ setBy }) => JSON.stringify(keptSetBy(setBy))),
+			JSON.stringify(group.map(({ setBy }) => keptSetBy(setBy))),
 			group.map(({ times }) => times),
-			...cells.map((c, i) =>
-				rows.map((own) => {
-					const { value } = own[i];
-					return list(c.sql) && value !== null ? JSON.stringify(value) : value;
-				})
-			)
+			...cells.map((c, i) => {
+				const values = rows.map((own) => own[i].value);
+				return list(c.sql) ? JSON.stringify(values) : values;
+			})
 		]
 	};
 }

@@ -51,6 +51,9 @@ describe('an import', () => {
 		const { job, rows } = await imported(id);
 		expect(job).toMatchObject({ state: 'done', done: 3, of: 3, by: t.author.name, kind: 'import' });
 		expect(job.result).toEqual({ created: 1, changed: 0, same: 0, refused: 2 });
+		// history knows which job a change belongs to
+		const { rowCount } = await db().query('select from change where job = $1', [job.id]);
+		expect(rowCount).toBe(1);
 		expect(rows.map((r) => r.outcome!.is)).toEqual(['created', 'refused', 'refused']);
 		expect(rows[0].outcome!.changes).toContainEqual(
 			expect.objectContaining({ field: 'size_class', to: 'medium', rule: expect.any(String) })
