@@ -6,6 +6,9 @@ import { Sending } from '../../workers/sent';
 import { Refused, ask } from './http';
 import type { Step } from './saving.svelte';
 
+/** Milliseconds after which a server that could not be asked is asked again. */
+const AGAIN = 3000;
+
 export class Trials {
 	all = $state.raw<Trial[]>([]);
 	outcomes = $state.raw<Map<string, TrialOutcome>>(new Map());
@@ -35,6 +38,7 @@ export class Trials {
 	#mark: string | null = null;
 	#newest = '';
 	#fetching = false;
+	#again: ReturnType<typeof setTimeout> | undefined;
 
 	/** Takes note of how many there are at the server; where they are others than those here, they are fetched. */
 	take({ count, mark }: { count: number; mark: string }) {
@@ -61,8 +65,10 @@ export class Trials {
 			if (others) this.changed();
 			this.run();
 		} catch (e) {
-			// not known as long as the server cannot be reached; it is asked again with whatever loads next
 			if (!(e instanceof Refused)) throw e;
+			// the analysis waits for them: whoever has not got them goes on asking
+			clearTimeout(this.#again);
+			if (e.unreachable) this.#again = setTimeout(() => void this.#fetch(), AGAIN);
 			return;
 		} finally {
 			this.#fetching = false;
@@ -158,6 +164,7 @@ export class Trials {
 	}
 
 	stop() {
+		clearTimeout(this.#again);
 		this.#worker?.terminate();
 		this.#worker = null;
 	}

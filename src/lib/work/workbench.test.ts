@@ -735,12 +735,20 @@ describe('trials', () => {
 		await later();
 		expect([fetched(), w.trials.all]).toEqual([before + 1, others]);
 	});
-	it('that cannot be fetched are asked for again with the next edit', async () => {
+	it('that cannot be fetched are asked for again by themselves, and with the next edit', async () => {
 		answer = () => ({ status: 503, body: { message: 'away', again: 2 } });
 		w = new Workbench(data({ trials: TRIALS }));
 		w.trials.run();
 		await later();
 		expect([w.trials.known, w.trials.count]).toEqual([false, demoTrials.length]);
+		answer = ({ path }) =>
+			path === '/trials' ? { body: { mark: 'm', trials: demoTrials } } : { body: {} };
+		await later(2_500);
+		expect(w.trials.known).toBe(true);
+		answer = () => ({ status: 503, body: { message: 'away', again: 2 } });
+		w = new Workbench(data({ trials: TRIALS }));
+		w.trials.run();
+		await later();
 		answer = ({ path }) =>
 			path === '/trials' ? { body: { mark: 'm', trials: demoTrials } } : { body: {} };
 		why('a');
