@@ -189,7 +189,9 @@
 							>{/if}
 					</li>
 					<li class="py-1">
-						{#if !tried}<span class="text-quiet">… {w.trials.count} trials are being run.</span>
+						{#if !tried}<span class="text-quiet"
+								>… {w.trials.count} trials are being {w.trials.known ? 'run' : 'fetched'}.</span
+							>
 						{:else if failing}<span class="text-ochre"
 								>▲ {failing} trial{failing > 1 ? 's do' : ' does'} not hold.</span
 							> <a class="textlink" href="/try">See {failing > 1 ? 'them' : 'it'}</a>{:else}<span

@@ -114,86 +114,89 @@
 		>
 	</div>
 	<div class="ticks mt-3"></div>
-	<Grid
-		label="Trials"
-		rows={listed}
-		{columns}
-		key={(t) => t.id}
-		remember="trials"
-		mark={(t) => (outcome(t)?.held === false ? 'failed' : '')}
-	>
-		{#snippet cell(t, c)}
-			{@const o = outcome(t)}
-			{#if c.id === 'result'}
-				{#if !o}<span class="text-quiet">–</span>{:else if o.held}<span class="text-teal"
-						>✓ holds</span
-					>{:else}<span class="font-semibold text-brick">✕ fails</span>{/if}
-			{:else if c.id === 'trial'}
-				<button
-					class="textlink text-left"
-					id={t.id}
-					aria-expanded={open === t.id}
-					onclick={() => (open = open === t.id ? null : t.id)}>{t.name}</button
-				>
-				<div class="text-xs text-quiet">{where(t)}</div>
-			{:else if c.id === 'change'}{#each t.sent as [f, v], i (f)}{i ? ', ' : ''}{label(t, f)}
-					<span class="mono text-teal">{say(t, f, v)}</span>{/each}
-			{:else if c.id === 'expected'}{#each t.expect as e, i (e.field)}{i ? ', ' : ''}{label(
-						t,
-						e.field
-					)}
-					<span class="mono">{e.not ? 'not ' : ''}{say(t, e.field, e.value)}</span>{/each}
-			{:else if o?.fault}<span class="text-brick">{o.fault}</span>
-			{:else if o && !o.held}{#each o.lines.filter((l) => !l.held) as l, i (l.field)}{i
-						? ', '
-						: ''}{label(t, l.field)}
-					<span class="mono text-brick">{say(t, l.field, l.got)}</span>{/each}
-			{:else if o}<span class="text-quiet">as expected</span>{/if}
-		{/snippet}
-		{#snippet detail(t)}
-			{#if open === t.id && opened}
-				<tr>
-					<td role="gridcell"></td>
-					<td role="gridcell" colspan="4" class="opened bg-panel">
-						{#each opened.lines as l (l.field)}
-							<p class="pt-1">
-								<a class="textlink" href="/write/{t.type}/{l.field}"
-									><strong>{label(t, l.field)}</strong></a
-								>: {l.held
-									? 'as expected'
-									: `expected ${l.not ? 'not ' : ''}${say(t, l.field, l.value)}, got ${say(t, l.field, l.got)}`}.
+	<!-- until they are here there is nothing to be said of them, not that there are none -->
+	{#if w.trials.known}
+		<Grid
+			label="Trials"
+			rows={listed}
+			{columns}
+			key={(t) => t.id}
+			remember="trials"
+			mark={(t) => (outcome(t)?.held === false ? 'failed' : '')}
+		>
+			{#snippet cell(t, c)}
+				{@const o = outcome(t)}
+				{#if c.id === 'result'}
+					{#if !o}<span class="text-quiet">–</span>{:else if o.held}<span class="text-teal"
+							>✓ holds</span
+						>{:else}<span class="font-semibold text-brick">✕ fails</span>{/if}
+				{:else if c.id === 'trial'}
+					<button
+						class="textlink text-left"
+						id={t.id}
+						aria-expanded={open === t.id}
+						onclick={() => (open = open === t.id ? null : t.id)}>{t.name}</button
+					>
+					<div class="text-xs text-quiet">{where(t)}</div>
+				{:else if c.id === 'change'}{#each t.sent as [f, v], i (f)}{i ? ', ' : ''}{label(t, f)}
+						<span class="mono text-teal">{say(t, f, v)}</span>{/each}
+				{:else if c.id === 'expected'}{#each t.expect as e, i (e.field)}{i ? ', ' : ''}{label(
+							t,
+							e.field
+						)}
+						<span class="mono">{e.not ? 'not ' : ''}{say(t, e.field, e.value)}</span>{/each}
+				{:else if o?.fault}<span class="text-brick">{o.fault}</span>
+				{:else if o && !o.held}{#each o.lines.filter((l) => !l.held) as l, i (l.field)}{i
+							? ', '
+							: ''}{label(t, l.field)}
+						<span class="mono text-brick">{say(t, l.field, l.got)}</span>{/each}
+				{:else if o}<span class="text-quiet">as expected</span>{/if}
+			{/snippet}
+			{#snippet detail(t)}
+				{#if open === t.id && opened}
+					<tr>
+						<td role="gridcell"></td>
+						<td role="gridcell" colspan="4" class="opened bg-panel">
+							{#each opened.lines as l (l.field)}
+								<p class="pt-1">
+									<a class="textlink" href="/write/{t.type}/{l.field}"
+										><strong>{label(t, l.field)}</strong></a
+									>: {l.held
+										? 'as expected'
+										: `expected ${l.not ? 'not ' : ''}${say(t, l.field, l.value)}, got ${say(t, l.field, l.got)}`}.
+								</p>
+								{#each l.reports as r (r.claim)}<p class="pl-4">
+										“{ruleOf(w.plan, r.claim)?.name}”: {reason(w.plan, r)}.
+									</p>{:else}<p class="pl-4 text-quiet">No rule writes it.</p>{/each}
+							{/each}
+							<p class="pt-1 text-quiet">
+								Sample: {t.was === null
+									? 'a new record'
+									: Object.entries(t.was)
+											.map(([f, v]) => `${label(t, f)} ${say(t, f, v)}`)
+											.join(', ')}, on {formatDate(t.at)}.
 							</p>
-							{#each l.reports as r (r.claim)}<p class="pl-4">
-									“{ruleOf(w.plan, r.claim)?.name}”: {reason(w.plan, r)}.
-								</p>{:else}<p class="pl-4 text-quiet">No rule writes it.</p>{/each}
-						{/each}
-						<p class="pt-1 text-quiet">
-							Sample: {t.was === null
-								? 'a new record'
-								: Object.entries(t.was)
-										.map(([f, v]) => `${label(t, f)} ${say(t, f, v)}`)
-										.join(', ')}, on {formatDate(t.at)}.
-						</p>
-						<button class="textlink mr-3" onclick={() => void copyLink(`/try#${t.id}`)}
-							>Copy the link</button
-						>
-						{#if w.canEdit}
-							<div class="flex gap-4 pt-1">
-								{#if !opened.held && !opened.fault}<button
-										class="textlink"
-										onclick={() => expectNow(t)}>Expect what the draft gives now</button
-									>{/if}
-								<button class="textlink" onclick={() => w.trials.drop(t.id)}
-									>Remove this trial</button
-								>
-							</div>
-						{/if}
-					</td>
-				</tr>
-			{/if}
-		{/snippet}
-		{#snippet empty()}{only === 'failing' ? 'No trial fails.' : 'No trials yet.'}{/snippet}
-	</Grid>
+							<button class="textlink mr-3" onclick={() => void copyLink(`/try#${t.id}`)}
+								>Copy the link</button
+							>
+							{#if w.canEdit}
+								<div class="flex gap-4 pt-1">
+									{#if !opened.held && !opened.fault}<button
+											class="textlink"
+											onclick={() => expectNow(t)}>Expect what the draft gives now</button
+										>{/if}
+									<button class="textlink" onclick={() => w.trials.drop(t.id)}
+										>Remove this trial</button
+									>
+								</div>
+							{/if}
+						</td>
+					</tr>
+				{/if}
+			{/snippet}
+			{#snippet empty()}{only === 'failing' ? 'No trial fails.' : 'No trials yet.'}{/snippet}
+		</Grid>
+	{/if}
 </div>
 
 <style>
