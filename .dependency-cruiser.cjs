@@ -20,6 +20,7 @@ const CORE = [
 	'trials',
 	'compare',
 	'check',
+	'cover',
 	'edit',
 	'suggest'
 ];

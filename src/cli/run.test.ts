@@ -65,7 +65,13 @@ describe('the command line', () => {
 		expect(parsed('try', 'draft.json', 'trials.json')).toMatchObject({
 			code: 1,
 			json: {
-				failing: [{ trial: 'Headcount 50', lines: [{ expected: 'medium', got: 'small' }] }, {}]
+				failing: [
+					{
+						trial: 'Headcount 50',
+						lines: [{ expected: 'Size class is Medium', got: 'Size class is Small' }]
+					},
+					{}
+				]
 			}
 		});
 	});

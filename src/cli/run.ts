@@ -2,7 +2,7 @@
  * The command line over the core: no server, no database. Pure: takes arguments and texts of files,
  * gives what to print and the exit code.
  */
-import type { Plan, RuleSet, Trial, Value } from '../core';
+import type { Plan, RuleSet, Trial, TrialWords, Value } from '../core';
 import {
 	LocalDate,
 	Moment,
@@ -14,10 +14,14 @@ import {
 	isContext,
 	isList,
 	nearLoader,
+	fromJson,
 	parseNum,
+	plainFormat,
 	reason,
 	ruleOf,
 	runTrial,
+	sayExpectation,
+	sayGot,
 	settle,
 	show,
 	submissionOf,
@@ -274,7 +278,21 @@ function check({ plan, set }: Loaded): Output {
 	return print({ findings, notAnalysed: open }, blocks ? 1 : 0);
 }
 
-function tryAll({ plan }: Loaded, file: string, doc: unknown): Output {
+/** Words for values without any locale. */
+function wordsOf(plan: Plan, set: RuleSet): TrialWords {
+	const format = plainFormat(plan);
+	return {
+		schema: plan.schema,
+		rule: (id) => set.rules.find((r) => r.id === id)?.name ?? id,
+		say(field, v) {
+			const type = plan.schema.model.types.find((t) => t.fields.includes(field));
+			const r = fromJson(field, v, plan.schema);
+			return type && r.ok ? format({ type: type.id, field: field.id }, r.value) : String(v);
+		}
+	};
+}
+
+function tryAll({ plan, set }: Loaded, file: string, doc: unknown): Output {
 	if (!Array.isArray(doc)) throw new Wrong(`${file}: The trials must be a list.`);
 	const trials = doc.map((t: unknown, i): Trial =>
 		sound(`${file}: [${i}]`, () => {
@@ -284,11 +302,18 @@ function tryAll({ plan }: Loaded, file: string, doc: unknown): Output {
 			return trial;
 		})
 	);
+	const words = wordsOf(plan, set);
 	const results = trials.map((t) => {
 		const r = runTrial(plan, t, zones);
 		const lines = r.lines
 			.filter((l) => !l.held)
-			.map((l) => ({ field: l.field, expected: l.value, not: l.not, got: l.got }));
+			.map((l) => ({
+				...(t.then ? { change: l.step + 1 } : {}),
+				...(l.row === undefined ? {} : { row: l.row + 1 }),
+				expected: sayExpectation(t.type, l.expected, words),
+				got: sayGot(t.type, l, words),
+				because: l.reports.map((x) => `${ruleOf(plan, x.claim)?.name}: ${reason(plan, x)}`)
+			}));
 		return {
 			trial: t.name,
 			held: r.held,

@@ -187,13 +187,26 @@ export {
 	NOTHING_ELSE,
 	nearLoader,
 	recordsLoader,
-	runTrial,
 	submissionOf,
 	valuesFromJson,
-	valuesToJson,
+	valuesToJson
+} from './trials/records';
+export {
+	runTrial,
+	type Expectation,
 	type Trial,
-	type TrialResult
+	type TrialLine,
+	type TrialResult,
+	type TrialRow,
+	type TrialStep
 } from './trials/trials';
+export {
+	expectingWhatCame,
+	sayExpectation,
+	sayGot,
+	stepsOf,
+	type TrialWords
+} from './trials/words';
 
 // ── Check: mistakes, each proven on a record ─────────────────────────────────────────────────────
 export {
@@ -216,6 +229,13 @@ export { FINDINGS, type FindingIs } from './kinds/catalogue';
 export { PROBE_DAY } from './check/probe';
 export { repaired } from './check/repair';
 export { speakersOf, type ModelPart, type Speaker } from './check/speaks';
+
+// ── Cover: what trials try, what nobody tried, and the mistakes that they would notice ───────────
+export { cover, type RuleCover } from './cover/cover';
+export { POINT_KINDS, pointsOf, type Point, type PointKind } from './cover/points';
+export { propose, type Proposal } from './cover/propose';
+export { strengthOf, type Notice } from './cover/strength';
+export type { Slip } from './cover/alter';
 
 // ── Edit ───────────────────────────────────────────────────────────────────────────────────────────
 export {

@@ -34,7 +34,7 @@ describe('the door', () => {
 			checkRule({ ...r, body: { kind: 'formula', formulas: [{ expr: { k: 'evil' } }] } })
 		).toThrow('body.formulas[0]');
 		expect(() => checkRule({ ...r, extra: 1 })).toThrow('extra');
-		expect(() => checkTrial({ ...demoTrials[0], expect: [] })).toThrow('at least one field');
+		expect(() => checkTrial({ ...demoTrials[0], expect: [] })).toThrow('at least one change');
 	});
 
 	it('lets every definition and table of the demo in, and names the place of what is wrong in others', () => {

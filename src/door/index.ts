@@ -30,7 +30,7 @@ import {
 } from '../core';
 import { body } from './bodies';
 import { modelFault, modelShapeFault } from './model';
-import { formula, id, json, list, only, text, word } from './parts';
+import { flag, formula, id, json, list, only, text, word } from './parts';
 
 const isObject = (x: unknown): x is object => typeof x === 'object' && x !== null;
 
@@ -142,15 +142,63 @@ const values = yup
 		(v) => v === null || (typeof v === 'object' && !Array.isArray(v))
 	);
 
-const trial = only({
-	id: id(),
-	name: text(300),
-	type: identity().required(),
-	was: values,
-	sent: pairs,
+/** What a trial expects: known by what it names. */
+const expectation = yup.lazy((x: unknown) => {
+	const has = (key: string) => isObject(x) && key in x;
+	const field = text(60);
+	if (has('value'))
+		return only({
+			field,
+			value: json().nullable(),
+			not: yup.boolean(),
+			at: only({ type: text(60).required(), id: text(20).required() }).default(undefined)
+		});
+	if (has('stays')) return only({ field, stays: yup.boolean().required().oneOf([true]) });
+	if (has('rule')) return only({ rule: id(), writes: flag() });
+	if (has('refused'))
+		return only({ refused: flag(), field: field.optional(), text: text(1000).optional() });
+	if (has('advised')) return only({ field, advised: flag(), text: text(1000).optional() });
+	if (has('state'))
+		return only({ field, state: word(['required', 'hidden', 'read-only']), is: flag() });
+	if (has('option')) return only({ field, option: text(60).required(), offered: flag() });
+	if (has('messages'))
+		return only({
+			messages: yup.number().strict().required().integer().min(0).max(10_000),
+			to: text(320).optional(),
+			subject: text(1000).optional()
+		});
+	return yup
+		.mixed()
+		.test(
+			'expectation',
+			'${path} must name what it expects: value, stays, rule, refused, advised, state, option or messages',
+			() => false
+		);
+});
+/** At most so many, of a change and of each row. */
+const expectations = list(expectation, 200);
+
+const trialStep = {
+	sent: pairs.required(),
 	entryPoint: word(ENTRY_POINTS),
 	at: text(40),
 	person: yup.string().strict().nullable(),
+	expect: expectations
+};
+
+const trial = only({
+	id: id(),
+	name: text(300),
+	group: text(100).optional(),
+	type: identity().required(),
+	was: values,
+	...trialStep,
+	then: yup.array().strict().max(50).of(only(trialStep)),
+	rows: yup
+		.array()
+		.strict()
+		.max(500)
+		.of(only({ sent: pairs.required(), expect: expectations })),
 	record: yup.string().strict().max(20),
 	added: yup
 		.mixed()
@@ -175,14 +223,10 @@ const trial = only({
 		.array()
 		.strict()
 		.max(500)
-		.of(only({ type: text(60), id: text(20), values: values.required() })),
-	expect: yup
-		.array()
-		.strict()
-		.required()
-		.min(1, 'A trial expects something of at least one field')
-		.max(200)
-		.of(only({ field: text(60), value: json().nullable(), not: yup.boolean() }))
+		.of(only({ type: text(60), id: text(20), values: values.required() }))
+}).test('expects', 'A trial expects something of at least one change', (t) => {
+	const { expect, then = [], rows = [] } = t as unknown as Trial;
+	return [{ expect }, ...then, ...rows].some((s) => s.expect?.length);
 });
 
 /** What was wrong with a body, in words that name the place. */

@@ -39,7 +39,7 @@ export function trials(data: TrialJob): TrialAnswer {
 		const { lines, ...r } = runTrial(plan, t, zones);
 		const outcome = {
 			...r,
-			lines: lines.map(({ field, value, not, got, held }) => ({ field, value, not, got, held }))
+			lines: lines.map(({ reports: _reports, ...line }) => line)
 		};
 		const text = JSON.stringify(outcome);
 		if (said.get(t.id) === text) return [];

@@ -10,7 +10,7 @@ import type { Rule } from '../document/rules';
 import { ENTRY_LABEL, ENTRY_POINTS } from '../document/rules';
 import type { Claim, PlanNode } from '../plan/plan';
 import type { SettledRecord } from '../settle/settle';
-import { valuesToJson } from '../trials/trials';
+import { valuesToJson } from '../trials/records';
 import type { Value } from '../value/value';
 import { spell } from '../text/names';
 import { isBlank, isList, same } from '../value/value';

@@ -8,7 +8,7 @@ import { zones } from '../../runtime/zones';
 import { Schema } from '../document/model';
 import type { Rule } from '../document/rules';
 import { compilePlan } from '../plan/plan';
-import { recordsLoader, submissionOf, valuesFromJson } from '../trials/trials';
+import { recordsLoader, submissionOf, valuesFromJson } from '../trials/records';
 import { settle } from '../settle/settle';
 import { betweenClaims } from './between';
 import { toJson } from '../fields/codec';

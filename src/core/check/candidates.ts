@@ -22,7 +22,8 @@ const FIRST_RELATED = 910_000_000_000_000;
 /** Most records that one rule is tried with. */
 const MOST_TRIED = 80;
 
-interface Seen {
+/** A field that is read, with the constants beside it. */
+export interface ReadBeside {
 	spot: Spot;
 	constants: Value[];
 }
@@ -31,7 +32,7 @@ const keyOf = (s: Spot) => [...s.via.map((v) => v.field), s.type, s.field.id].jo
 
 /** Every field that documents read, with the constants beside it. */
 function spotsOf(docs: readonly unknown[], schema: Schema) {
-	const out = new Map<string, Seen>();
+	const out = new Map<string, ReadBeside>();
 	const note = (spot: Spot, constants: Value[] = []) => {
 		const key = keyOf(spot);
 		const had = out.get(key) ?? { spot, constants: [] };
@@ -57,7 +58,7 @@ function spotsOf(docs: readonly unknown[], schema: Schema) {
 }
 
 /** Every field that a rule reads as it stands in its documents, with the constants beside it. */
-function spotsOfRule(rule: Rule, schema: Schema): Map<string, Seen> {
+export function spotsOfRule(rule: Rule, schema: Schema): Map<string, ReadBeside> {
 	const kind = kindOf(rule.body);
 	const { seen, note } = spotsOf([rule.body], schema);
 	// constants that stand outside formulas belong to the first that is read
@@ -74,7 +75,7 @@ function spotsOfRule(rule: Rule, schema: Schema): Map<string, Seen> {
 const TEXTS = ['Aa', 'Bb Cc', 'a', 'AB-12/3', '0612345678'];
 
 /** A few values of a field: at and around the constants, ordinary ones, and blank. */
-function pool(probe: Probe, { spot, constants }: Seen): Value[] {
+function pool(probe: Probe, { spot, constants }: ReadBeside): Value[] {
 	const { field } = spot;
 	const { schema } = probe;
 	const fitting = constants.filter((c) => c !== null && fits(field, c));
@@ -218,8 +219,8 @@ function constantsBeside(rule: Rule, { type, field }: FieldRef, schema: Schema):
 	return out;
 }
 
-function records(probe: Probe, type: string, all: readonly Map<string, Seen>[]): Witness[] {
-	const seen = new Map<string, Seen>();
+function records(probe: Probe, type: string, all: readonly Map<string, ReadBeside>[]): Witness[] {
+	const seen = new Map<string, ReadBeside>();
 	for (const found of all)
 		for (const [key, s] of found) {
 			const had = seen.get(key);

@@ -9,7 +9,7 @@ import type { FindingIs } from '../kinds/catalogue';
 import type { Place } from '../kinds/spec';
 import type { SubmittedRecord } from '../settle/settle';
 import { settle } from '../settle/settle';
-import { recordsLoader, valuesFromJson } from '../trials/trials';
+import { recordsLoader, valuesFromJson } from '../trials/records';
 import { neverSeen, staysBlank, tryClaim, tryUpdate } from './behaviour';
 import type { Context } from './context';
 import { readsBeyond } from './formulas';

@@ -3,6 +3,7 @@ import type { ReferenceTable, Schema } from '../document/model';
 import { walk } from '../document/walk';
 import { compileDefinition } from '../feel/compile';
 import type { Trial } from '../trials/trials';
+import { namedIn } from '../trials/words';
 import type { Finding } from './types';
 import { ofPart } from './vocabulary';
 
@@ -116,12 +117,9 @@ export function goneFromTrials(trials: readonly Trial[], schema: Schema): Findin
 				else if (o.retired) add(`${f.list}-${v}`, `“${o.label}” of ${f.label}, which is retired`);
 			}
 		};
-		for (const [id, v] of Object.entries(t.was ?? {})) look(t.type, id, v, false);
-		for (const [id, v] of t.sent) look(t.type, id, v, true);
-		for (const e of t.expect) look(t.type, e.field, e.value, !e.not);
-		for (const r of t.near ?? [])
-			for (const [id, v] of Object.entries(r.values))
-				if (schema.types.has(r.type)) look(r.type, id, v, false);
+		for (const n of namedIn(t))
+			if (schema.types.has(n.type))
+				look(n.type, n.field, n.value, n.as === 'sent' || n.as === 'expected');
 		return [...found.values()];
 	});
 }

@@ -8,7 +8,7 @@ import type { EntryPoint, Rule } from '../document/rules';
 import type { Plan, PlanNode } from '../plan/plan';
 import type { SettledRecord } from '../settle/settle';
 import { settle } from '../settle/settle';
-import { recordsLoader, valuesFromJson } from '../trials/trials';
+import { recordsLoader, valuesFromJson } from '../trials/records';
 import type { Witness } from '../kinds/spec';
 import type { ZoneClock } from '../value/temporal';
 import { LocalDate, Moment } from '../value/temporal';

@@ -8,6 +8,7 @@ import { sheetOf } from '../kinds';
 import { flowOf, type FlowRule } from '../plan/flow';
 import { compilePlan } from '../plan/plan';
 import type { Trial } from '../trials/trials';
+import { namedIn } from '../trials/words';
 import { inTrees } from './formulas';
 
 /** A part of the model. */
@@ -145,15 +146,7 @@ function tablesSpeak(schema: Schema, part: ModelPart): Speaker[] {
 }
 
 function trialSpeaks(schema: Schema, t: Trial, part: ModelPart): Speaker[] {
-	const values: [type: string, field: string, value: unknown][] = [
-		...Object.entries(t.was ?? {}).map(([f, v]) => [t.type, f, v] as [string, string, unknown]),
-		...t.sent.map(([f, v]) => [t.type, f, v] as [string, string, unknown]),
-		...t.expect.map((e) => [t.type, e.field, e.value] as [string, string, unknown]),
-		...(t.near ?? []).flatMap((r) =>
-			Object.entries(r.values).map(([f, v]) => [r.type, f, v] as [string, string, unknown])
-		)
-	];
-	const speaks = values.some(([type, field, value]) => {
+	const speaks = namedIn(t).some(({ type, field, value }) => {
 		if (part.is === 'type') return type === part.type;
 		if (part.is === 'field') return type === part.type && field === part.field;
 		return (

@@ -10,7 +10,7 @@ import type { Rule, RuleSet } from '../document/rules';
 import { compilePlan } from '../plan/plan';
 import type { Plan } from '../plan/types';
 import { settle } from '../settle/settle';
-import { recordsLoader, valuesFromJson } from '../trials/trials';
+import { recordsLoader, valuesFromJson } from '../trials/records';
 import { toJson } from '../fields/codec';
 import type { Value } from '../value/value';
 import { differing } from './differing';

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { formula, planOf, rule, run, schema } from '../../../tests/world';
 import { zones } from '../../runtime/zones';
 import type { Body } from '../document/rules';
-import { recordsLoader, submissionOf, valuesFromJson } from '../trials/trials';
+import { recordsLoader, submissionOf, valuesFromJson } from '../trials/records';
 import { settle } from '../settle/settle';
 import { reason } from './reason';
 

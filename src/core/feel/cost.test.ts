@@ -4,7 +4,7 @@ import { describe, expect, it, vi } from 'vitest';
 import { analyse } from '../check/findings';
 import { formula, planOf, rule, run, schema, setOf } from '../../../tests/world';
 import { settle } from '../settle/settle';
-import { NOTHING_ELSE, submissionOf } from '../trials/trials';
+import { NOTHING_ELSE, submissionOf } from '../trials/records';
 import { zones } from '../../runtime/zones';
 import { EVALUATION_STEPS, LimitError } from './budget';
 import { compileExpression } from './compile';

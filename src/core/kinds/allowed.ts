@@ -1,7 +1,8 @@
 /** Option of one field to the options allowed in another; options left out limit nothing. */
 import { own } from '../value/own';
 import { choicesOf } from './keys';
-import type { BodyOf, Judges } from './spec';
+import { leftOut } from './altered';
+import type { Altered, BodyOf, Judges } from './spec';
 import { none } from './spec';
 import { fixedOptions } from './state';
 
@@ -72,5 +73,19 @@ export const allowed: Judges<BodyOf<'allowed'>> = {
 		};
 	},
 	asks: () => null,
-	blocks: () => false
+	blocks: () => false,
+	tries: (b) => Object.keys(b.rows).map((key) => ({ key, said: `option ${key}` })),
+	alterations: (b) =>
+		Object.entries(b.rows).flatMap(([key, left]): Altered<BodyOf<'allowed'>>[] => {
+			const { [key]: _row, ...others } = b.rows;
+			return [
+				...(Object.keys(others).length
+					? [{ slip: 'row left out' as const, body: { ...b, rows: others } }]
+					: []),
+				...leftOut(left).map((fewer) => ({
+					slip: 'options changed' as const,
+					body: { ...b, rows: { ...b.rows, [key]: fewer } }
+				}))
+			];
+		})
 };

@@ -8,11 +8,12 @@ import { parseNum } from '../value/num';
 import { LocalDate } from '../value/temporal';
 import type { Value } from '../value/value';
 import { order } from '../value/value';
+import { blankOtherwise, exchanged } from './altered';
 import { bandOf, bandText, bandWords } from './band';
 import { blankInput, blankResult } from './blank';
 import { numbersOf } from './keys';
 import { blankRow } from './decision';
-import type { BodyOf, BodyResult, Flaw, Look, Writes } from './spec';
+import type { Altered, BodyOf, BodyResult, Flaw, Look, Writes } from './spec';
 import { none } from './spec';
 import { isBlank, nth, saidBlank } from './words';
 
@@ -171,8 +172,47 @@ export const bands: Writes<Bands> = {
 		look.passesOn
 			? []
 			: [...blankInput(b.blank, look, look.spot(b.input)), ...gapsBetween(b, look)],
-	doubts: none
+	doubts: none,
+	tries: (b) => [
+		...b.results.flatMap((r, k) => [
+			...(r ? [{ key: String(k), said: `band ${k}`, from: b.limits[k - 1] }] : [])
+		]),
+		{ key: 'blank', said: 'blank' }
+	],
+	alterations: (b) => [
+		...b.limits.flatMap((l, k) =>
+			([1, -1] as const).flatMap((by): Altered<Bands>[] => {
+				const at = movedLimit(l.at, by);
+				const limits = b.limits.map((x, i) => (i === k ? { ...x, at: at ?? x.at } : x));
+				return at && rising(limits) ? [{ slip: 'limit moved', body: { ...b, limits } }] : [];
+			})
+		),
+		...b.limits.map((l, k): Altered<Bands> => {
+			const belongs = l.belongs === 'above' ? 'below' : 'above';
+			const limits = b.limits.map((x, i): Limit => (i === k ? { ...x, belongs } : x));
+			return { slip: 'limit belongs to the other side', body: { ...b, limits } };
+		}),
+		...exchanged(b.results).map((results): Altered<Bands> => ({
+			slip: 'results exchanged',
+			body: { ...b, results }
+		})),
+		...blankOtherwise(b.blank, b.results.find(Boolean)).map((blank): Altered<Bands> => ({
+			slip: 'blank decided otherwise',
+			body: { ...b, blank }
+		}))
+	]
 };
+
+/** A limit one further: a number by one, a date by a day; null where there is none. */
+function movedLimit(at: string, by: 1 | -1): string | null {
+	const number = parseNum(at);
+	if (number) return String(n.add(number, n.num(by)));
+	const day = LocalDate.parse(at);
+	return (day && LocalDate.fromEpochDay(day.epochDay + by)?.toString()) ?? null;
+}
+
+const rising = (limits: readonly Limit[]) =>
+	limits.every((l, k) => k === 0 || (order(limitValue(limits[k - 1]), limitValue(l)) ?? 0) < 0);
 
 function gapsBetween(b: Bands, look: Look): Flaw[] {
 	const gaps = b.results.flatMap((r, k) => (r ? [] : [k]));

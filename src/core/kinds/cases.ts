@@ -5,7 +5,8 @@ import type { Compiled, Run } from '../feel/env';
 import { printTests } from '../feel/print';
 import { BOOLEAN, typeOfField } from '../feel/types';
 import type { DecisionWords } from './decision';
-import type { BodyResult, CompiledBody, Flaw, Look, Place, Writes } from './spec';
+import { exchanged, leftOut } from './altered';
+import type { Altered, BodyResult, CompiledBody, Flaw, Look, Place, Writes } from './spec';
 import { none } from './spec';
 import { computedFrom } from './words';
 
@@ -178,7 +179,33 @@ export const cases: Writes<CasesBody> = {
 	},
 	givesNothing: () => 'try',
 	flaws: (b, look) => neverReached(b, look),
-	doubts: none
+	doubts: none,
+	tries: (b) => [
+		...b.rows.map((r, i) => ({ key: String(i), said: `case ${r.id}` })),
+		{ key: 'otherwise', said: 'otherwise' }
+	],
+	alterations: (b) => [
+		...exchanged(b.rows).map((rows): Altered<CasesBody> => ({
+			slip: 'rows in another order',
+			body: { ...b, rows }
+		})),
+		...leftOut(b.rows).map((rows): Altered<CasesBody> => ({
+			slip: 'row left out',
+			body: { ...b, rows }
+		})),
+		...exchanged(b.rows.map((r) => r.then)).map((then): Altered<CasesBody> => ({
+			slip: 'results exchanged',
+			body: { ...b, rows: b.rows.map((r, i) => ({ ...r, then: then[i] })) }
+		})),
+		...(b.otherwise.every((g) => g === 'nothing')
+			? []
+			: [
+					{
+						slip: 'row left out' as const,
+						body: { ...b, otherwise: b.otherwise.map(() => 'nothing' as const) }
+					}
+				])
+	]
 };
 
 /** Cases that can never be so, and such as those before them take all that they would. */

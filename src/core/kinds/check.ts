@@ -56,5 +56,10 @@ export const check: Judges<BodyOf<'check'>> = {
 		};
 	},
 	asks: (b) => b.holds,
-	blocks: (b) => b.blocking
+	blocks: (b) => b.blocking,
+	tries: none,
+	alterations: (b) => [
+		{ slip: 'weight changed', body: { ...b, blocking: !b.blocking } },
+		{ slip: 'weight changed', body: { ...b, always: !b.always } }
+	]
 };

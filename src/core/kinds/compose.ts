@@ -70,5 +70,15 @@ export const compose: Writes<BodyOf<'compose'>> = {
 	decides: () => null,
 	givesNothing: () => 'try',
 	flaws: none,
-	doubts: none
+	doubts: none,
+	tries: () => [
+		{ key: 'result', label: 'it gives a text' },
+		{ key: 'blank part', label: 'a part is blank', short: 'blank' }
+	],
+	alterations: (b) => [
+		{
+			slip: 'blank decided otherwise',
+			body: { ...b, blanks: b.blanks === 'no result' ? 'leave out' : 'no result' }
+		}
+	]
 };

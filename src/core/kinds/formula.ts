@@ -9,8 +9,9 @@ import { sameSpot, spotOf, type Spot } from '../spots/cells';
 import { Num, num } from '../value/num';
 import { LocalDate, Moment } from '../value/temporal';
 import { isBlank, type Value } from '../value/value';
+import { blankOtherwise } from './altered';
 import { blankInput, blankResult } from './blank';
-import type { BodyOf, Compiling, Given, Offer, Writes } from './spec';
+import type { Altered, BodyOf, Compiling, Given, Offer, Writes } from './spec';
 import { none } from './spec';
 import { computedFrom, isBlank as blankIs, saidBlank } from './words';
 
@@ -283,5 +284,20 @@ export const formula: Writes<BodyOf<'formula'>> = {
 		}
 		return [];
 	},
-	doubts: none
+	doubts: none,
+	tries: (b, { schema }) => [
+		...(b.formulas.some((f) => 'expr' in f && conditionsOf(f.expr).length)
+			? [] // its conditions are told apart by what they come to
+			: [{ key: 'result', label: 'it gives a result' }]),
+		...(b.formulas.some((f) => 'expr' in f && readsOf(f.expr, schema).length)
+			? [{ key: 'blank', label: 'something that it reads is blank', short: 'blank' as const }]
+			: [])
+	],
+	alterations: (b) =>
+		b.blank
+			? blankOtherwise(b.blank, null).map((blank): Altered<BodyOf<'formula'>> => ({
+					slip: 'blank decided otherwise',
+					body: { ...b, blank }
+				}))
+			: []
 };

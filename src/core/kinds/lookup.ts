@@ -1,5 +1,6 @@
 /** The row of a reference table that the keys match, one column for each output. */
-import type { Field } from '../document/model';
+import type { JsonValue } from '../document/json';
+import type { Field, ReferenceTable, Schema } from '../document/model';
 import type { Compiled } from '../feel/env';
 import { fits, sayType, typeOfField } from '../feel/types';
 import type { TableIndex } from '../tables/reference';
@@ -8,7 +9,7 @@ import { sayTwice, twoForOneKey } from '../tables/twice';
 import { indexTable } from '../tables/reference';
 import { isBlank, isList, same } from '../value/value';
 import { keysOf } from './keys';
-import type { BodyOf, CompiledBody, Flaw, Given, Look, Writes } from './spec';
+import type { Altered, BodyOf, CompiledBody, Flaw, Given, Look, Writes } from './spec';
 import { none } from './spec';
 import { isBlank as blankInput } from './words';
 
@@ -103,8 +104,66 @@ export const lookup: Writes<Lookup> = {
 		return table.rows.every((_, r) => index.value(r, at) === null) ? table.rows.length : null;
 	},
 	flaws: (b, look) => [...(look.passesOn ? [] : missingKeys(b, look)), ...foundTwice(b, look)],
-	doubts: none
+	doubts: none,
+	tries(b, { schema }) {
+		const table = schema.tables.get(b.table);
+		const rows = table && table.rows.length <= MOST_ROWS_TRIED ? table.rows : [];
+		return [
+			...rows.map((r, i) => ({
+				key: String(i),
+				label: `row ${i + 1}, ${rowWords(table!, r, schema)}`,
+				given: b.keys.map((of, k) => ({ of, value: keyOf(table!, r, k) }))
+			})),
+			...(rows.length ? [] : [{ key: 'row', label: 'a row is found' }]),
+			{ key: 'no row', label: 'no row is found', short: 'no row' as const },
+			{ key: 'blank', label: 'what it looks up is blank', short: 'blank' as const }
+		];
+	},
+	alterations(b, { schema }) {
+		const columns = schema.tables.get(b.table)?.columns ?? [];
+		const typeOf = (id: string) => columns.find((c) => c.id === id);
+		return [
+			{
+				slip: 'several decided otherwise',
+				body: { ...b, several: b.several === 'first' ? 'no result' : 'first' }
+			},
+			// the column beside it that holds the same
+			...b.columns.flatMap((id, i): Altered<Lookup>[] => {
+				const own = typeOf(id);
+				const other = columns.find(
+					(c) =>
+						c.id !== id && c.type === own?.type && c.list === own.list && c.target === own.target
+				);
+				if (!other) return [];
+				const changed = b.columns.map((x, k) => (k === i ? other.id : x));
+				return [{ slip: 'another column', body: { ...b, columns: changed } }];
+			})
+		];
+	}
 };
+
+/** Most rows of a reference table that are each to be tried: of a longer one, that some row is found. */
+const MOST_ROWS_TRIED = 60;
+
+/** A value that finds a row by one of its keys. */
+function keyOf(table: ReferenceTable, row: readonly JsonValue[], k: number): JsonValue {
+	const key = table.keys[k];
+	const id = key.match === 'range' ? key.from : key.column;
+	return row[table.columns.findIndex((c) => c.id === id)] ?? null;
+}
+
+/** The keys of a row in words. */
+function rowWords(table: ReferenceTable, row: readonly JsonValue[], schema: Schema): string {
+	const ids = table.keys.flatMap((k) => (k.match === 'range' ? [k.from, k.to] : [k.column]));
+	const said = ids.map((id) => {
+		const at = table.columns.findIndex((c) => c.id === id);
+		const { list } = table.columns[at];
+		const v = row[at] ?? null;
+		const option = list && typeof v === 'string' ? schema.option(list, v) : undefined;
+		return v === null ? '–' : (option?.label ?? String(v));
+	});
+	return said.join(' ');
+}
 
 /** What one output gives. */
 function found(

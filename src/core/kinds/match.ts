@@ -4,7 +4,8 @@ import type { Compiled, Read } from '../feel/env';
 import { TEXT, sayType, typeOfField } from '../feel/types';
 import type { MatchKey } from '../fields/match';
 import { matchHows, matchKey } from '../fields/match';
-import type { BodyOf, Flaw, Look, Witness, Writes } from './spec';
+import { leftOut } from './altered';
+import type { Altered, BodyOf, Flaw, Look, Witness, Writes } from './spec';
 import { none } from './spec';
 
 type Match = BodyOf<'match'>;
@@ -119,7 +120,23 @@ export const match: Writes<Match> = {
 	decides: () => null,
 	givesNothing: () => 'try',
 	flaws: none,
-	doubts: (b, output, look) => takesTheFirst(b, output, look)
+	doubts: (b, output, look) => takesTheFirst(b, output, look),
+	tries: () => [
+		{ key: 'one', label: 'a record matches' },
+		{ key: 'no row', label: 'none matches', short: 'no row' },
+		{ key: 'several', label: 'several match', short: 'several rows' },
+		{ key: 'blank', label: 'what it looks for is blank', short: 'blank' }
+	],
+	alterations: (b) => [
+		{
+			slip: 'several decided otherwise',
+			body: { ...b, several: b.several === 'first' ? 'leave' : 'first' }
+		},
+		...leftOut(b.on).map((on): Altered<Match> => ({
+			slip: 'condition left out',
+			body: { ...b, on }
+		}))
+	]
 };
 
 function found(

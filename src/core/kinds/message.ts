@@ -108,5 +108,12 @@ export const message: Sends<Message> = {
 			subject: (env) => plainText(subject.pieces(env)),
 			text: (env) => plainText(words.pieces(env))
 		};
-	}
+	},
+	tries: none,
+	alterations: (b) => [
+		...(b.once === 'event'
+			? []
+			: [{ slip: 'sent more often' as const, body: { ...b, once: 'event' as const } }]),
+		...(b.filter ? [{ slip: 'condition left out' as const, body: { ...b, filter: null } }] : [])
+	]
 };

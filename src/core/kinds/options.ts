@@ -6,10 +6,11 @@ import { ANY } from '../feel/types';
 import type { Spot } from '../spots/cells';
 import { own } from '../value/own';
 import type { Value } from '../value/value';
+import { blankOtherwise, exchanged, leftOut } from './altered';
 import { blankInput, blankResult } from './blank';
 import { choicesOf, keysOf } from './keys';
 import { blankRow, typeName } from './decision';
-import type { BodyOf, BodyResult, Flaw, Look, Writes } from './spec';
+import type { Altered, BodyOf, BodyResult, Flaw, Look, Writes } from './spec';
 import { none } from './spec';
 import { isBlank, saidBlank } from './words';
 
@@ -167,7 +168,29 @@ export const options: Writes<Options> = {
 		const input: Spot = { via: [], type: look.rule.type, field };
 		return [...blankInput(b.blank, look, input), ...unmapped(b, look, input)];
 	},
-	doubts: none
+	doubts: none,
+	tries: (b) => [
+		...Object.keys(b.rows).map((key) => ({ key, said: `option ${key}` })),
+		...(b.nothing ?? []).map((key) => ({ key, said: `option ${key}` })),
+		{ key: 'blank', said: 'blank' }
+	],
+	alterations: (b) => {
+		const keys = Object.keys(b.rows);
+		return [
+			...exchanged(Object.values(b.rows)).map((results): Altered<Options> => ({
+				slip: 'results exchanged',
+				body: { ...b, rows: Object.fromEntries(keys.map((k, i) => [k, results[i]])) }
+			})),
+			...leftOut(Object.entries(b.rows)).map((rows): Altered<Options> => ({
+				slip: 'row left out',
+				body: { ...b, rows: Object.fromEntries(rows) }
+			})),
+			...blankOtherwise(b.blank, Object.values(b.rows)[0]).map((blank): Altered<Options> => ({
+				slip: 'blank decided otherwise',
+				body: { ...b, blank }
+			}))
+		];
+	}
 };
 
 function unmapped(b: Options, look: Look, input: Spot): Flaw[] {

@@ -13,6 +13,7 @@ import type {
 	Formula,
 	Hold,
 	Kind,
+	Limit,
 	MatchHow,
 	OncePer,
 	Output,
@@ -313,6 +314,46 @@ export interface Saying {
 	label(field: string): string;
 }
 
+// ── What tries it ────────────────────────────────────────────────────────────────────────────────
+
+/** A part of a rule that is to be tried by itself. */
+export interface TryPart {
+	/** What a report names as its row where this part gave the result; else tells it from the others. */
+	key: string;
+	/** The part of {@link Facets.said} that says it. */
+	said?: string;
+	/** In words of its own, where no part of it says so. */
+	label?: string;
+	/** How the rule comes to nothing there; left out where a row gives the result. */
+	short?: Shortfall;
+	/** Values of what formulas read that lead there, where they are known. */
+	given?: { of: Formula; value: JsonValue }[];
+	/** The limit at which it begins, where it is known to which side that belongs. */
+	from?: Limit;
+}
+
+/** A small mistake that somebody could have made. */
+export type Slip =
+	| 'limit moved'
+	| 'limit belongs to the other side'
+	| 'results exchanged'
+	| 'row left out'
+	| 'rows in another order'
+	| 'blank decided otherwise'
+	| 'several decided otherwise'
+	| 'another column'
+	| 'parted elsewhere'
+	| 'weight changed'
+	| 'options changed'
+	| 'sent more often'
+	| 'condition left out';
+
+/** A body with one small mistake in it. */
+export interface Altered<B> {
+	slip: Slip;
+	body: B;
+}
+
 // ── The kinds ────────────────────────────────────────────────────────────────────────────────────
 
 /** Where a rule is about to be written. */
@@ -369,6 +410,13 @@ interface Facets<B> {
 	said(body: B, s: Saying): SaidPart[];
 	/** As a decision of the DMN standard; null where it has no form there. */
 	decision(body: B, w: DecisionWords): AsDecision;
+	/** Its parts that are to be tried each by itself. */
+	tries(body: B, on: { schema: Schema; rule: Rule }): TryPart[];
+	/**
+	 * The body with one small mistake, each in turn: in what is particular to the kind. What its formulas
+	 * and cells say is altered for all kinds alike.
+	 */
+	alterations(body: B, on: { schema: Schema; rule: Rule }): Altered<B>[];
 }
 
 /** A kind that writes fields. */

@@ -87,5 +87,28 @@ export const split: Writes<BodyOf<'split'>> = {
 	decides: () => null,
 	givesNothing: () => 'try',
 	flaws: none,
-	doubts: none
+	doubts: none,
+	tries: () => [
+		{ key: 'result', label: 'it gives a part' },
+		{ key: 'alone', label: 'a text of one part', short: 'no result' },
+		{ key: 'blank', label: 'the text is blank', short: 'blank' }
+	],
+	alterations: (b, { rule }) => [
+		...(b.at === 'each'
+			? []
+			: [
+					{
+						slip: 'parted elsewhere' as const,
+						body: { ...b, at: b.at === 'first' ? ('last' as const) : ('first' as const) }
+					}
+				]),
+		...(rule.outputs.length > 1
+			? [
+					{
+						slip: 'parted elsewhere' as const,
+						body: { ...b, alone: (b.alone + 1) % rule.outputs.length }
+					}
+				]
+			: [])
+	]
 };

@@ -2,7 +2,8 @@
 import type { Field } from '../document/model';
 import type { FieldState } from '../document/rules';
 import { FIELD_STATES } from '../document/rules';
-import type { BodyOf, Compiling, Judgement, Judges, Place } from './spec';
+import { leftOut } from './altered';
+import type { Altered, BodyOf, Compiling, Judgement, Judges, Place } from './spec';
 import { none } from './spec';
 import { saidWhen } from './words';
 
@@ -85,5 +86,13 @@ export const state: Judges<BodyOf<'state'>> = {
 		events: []
 	}),
 	asks: () => null,
-	blocks: (b) => b.state === 'required'
+	blocks: (b) => b.state === 'required',
+	tries: none,
+	alterations: (b) => [
+		{ slip: 'weight changed', body: { ...b, always: !b.always } },
+		...leftOut(b.options).map((options): Altered<BodyOf<'state'>> => ({
+			slip: 'options changed',
+			body: { ...b, options }
+		}))
+	]
 };

@@ -13,7 +13,8 @@ import { constantsIn, spotOf } from '../spots/cells';
 import { compileDecision, readCell } from '../tables/decision';
 import { Num, parseNum } from '../value/num';
 import { order } from '../value/value';
-import type { BodyOf, Place, Repairs, Writes } from './spec';
+import { exchanged, leftOut } from './altered';
+import type { Altered, BodyOf, Place, Repairs, Writes } from './spec';
 import { none } from './spec';
 import { rowFlaws } from './table-rows';
 import { isBlank } from './words';
@@ -152,7 +153,28 @@ export const table: Writes<Table> = {
 	},
 	givesNothing: (b, i) => (b.rows.every((r) => isNull(r.then[i])) ? b.rows.length : null),
 	flaws: (b, look) => rowFlaws(b, look),
-	doubts: none
+	doubts: none,
+	tries: (b) => [
+		...b.rows.map((r, i) => ({ key: String(i), said: `row ${r.id}` })),
+		{ key: 'no row', label: 'no row matches', short: 'no row' }
+	],
+	alterations: (b) => [
+		...leftOut(b.rows).map((rows): Altered<Table> => ({
+			slip: 'row left out',
+			body: { ...b, rows }
+		})),
+		...exchanged(b.rows.map((r) => r.then)).map((then): Altered<Table> => ({
+			slip: 'results exchanged',
+			body: { ...b, rows: b.rows.map((r, i) => ({ ...r, then: then[i] })) }
+		})),
+		// only then the order decides
+		...(b.hit === 'F'
+			? exchanged(b.rows).map((rows): Altered<Table> => ({
+					slip: 'rows in another order',
+					body: { ...b, rows }
+				}))
+			: [])
+	]
 };
 
 /** The table with a row that takes a combination, and as much around it as no other row speaks of. */

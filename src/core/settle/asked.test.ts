@@ -7,7 +7,7 @@ import { someValues } from '../../../tests/values';
 import { zones } from '../../runtime/zones';
 import { Schema } from '../document/model';
 import { compilePlan } from '../plan/plan';
-import { NOTHING_ELSE, submissionOf } from '../trials/trials';
+import { NOTHING_ELSE, submissionOf } from '../trials/records';
 import { settle, type SettleOptions } from './settle';
 
 const schema = new Schema(demoModel);

@@ -4,7 +4,7 @@ import { describe, expect, it } from 'vitest';
 import type { JsonValue } from '../fields/codec';
 import { compilePlan } from '../plan/plan';
 import { rule, run, schema } from '../../../tests/world';
-import { NOTHING_ELSE, submissionOf } from '../trials/trials';
+import { NOTHING_ELSE, submissionOf } from '../trials/records';
 import { same } from '../value/value';
 import { zones } from '../../runtime/zones';
 import { settle } from './settle';

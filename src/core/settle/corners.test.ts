@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { outcome, planOf, rule, run, schema } from '../../../tests/world';
 import { zones } from '../../runtime/zones';
 import { toJson } from '../fields/codec';
-import { recordsLoader, submissionOf, valuesFromJson } from '../trials/trials';
+import { recordsLoader, submissionOf, valuesFromJson } from '../trials/records';
 import { settle } from './settle';
 
 const FAILS = 'count(for i in 1..A return count(for j in 1..A return i * j))';

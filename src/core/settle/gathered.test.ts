@@ -4,7 +4,7 @@ import { describe, expect, it } from 'vitest';
 import { planOf, rule, schema } from '../../../tests/world';
 import { zones } from '../../runtime/zones';
 import { toJson } from '../fields/codec';
-import { recordsLoader, submissionOf, valuesFromJson } from '../trials/trials';
+import { recordsLoader, submissionOf, valuesFromJson } from '../trials/records';
 import type { Fetched } from './gathered';
 import { Gathered, needKey } from './gathered';
 import { settle } from './settle';

@@ -12,7 +12,8 @@ import { toJson } from '../fields/codec';
 import { formula, model, outcome, planOf, rule, run, schema } from '../../../tests/world';
 import { settle } from './settle';
 import { reason } from '../explain/reason';
-import { NOTHING_ELSE, runTrial, submissionOf } from '../trials/trials';
+import { NOTHING_ELSE, submissionOf } from '../trials/records';
+import { runTrial } from '../trials/trials';
 import { zones } from '../../runtime/zones';
 
 const template = (text: string) => readTemplate(text, { schema, type: 'thing' }).template;

@@ -8,7 +8,7 @@ import { zones } from '../../runtime/zones';
 import type { JsonValue } from '../document/json';
 import { Schema, type Model } from '../document/model';
 import type { RuleSet } from '../document/rules';
-import { valuesFromJson } from '../trials/trials';
+import { valuesFromJson } from '../trials/records';
 import { shuffled, signTest } from './chance';
 import { entropyCuts, roundest } from './numbers';
 import { suggest, type Suggestion } from './suggest';

@@ -10,7 +10,7 @@ import type { Loader } from '../settle/types';
 import { settle } from '../settle/settle';
 import { compilePlan, type Plan } from '../plan/plan';
 import { fromJson, toJson } from '../fields/codec';
-import { recordsLoader, type WholeLoader } from '../trials/trials';
+import { recordsLoader, type WholeLoader } from '../trials/records';
 import type { ZoneClock } from '../value/temporal';
 import type { Value } from '../value/value';
 import { isBlank, isList, same } from '../value/value';

@@ -11,7 +11,7 @@ import type { Model, ReferenceTable } from '../document/model';
 import { Schema } from '../document/model';
 import { compilePlan } from '../plan/plan';
 import { settle } from '../settle/settle';
-import { NOTHING_ELSE, submissionOf, valuesToJson } from '../trials/trials';
+import { NOTHING_ELSE, submissionOf, valuesToJson } from '../trials/records';
 import { rowsFromCells, tableToCells } from './cells';
 import { indexTable } from './reference';
 

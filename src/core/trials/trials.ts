@@ -1,31 +1,47 @@
-/** Trials: a sample record, a change to it and what must come of it. */
+/**
+ * Trials: a sample record, one or several changes to it, and what must come of each: values, what is
+ * left alone, a refusal with its message, what fields are, messages that leave, values of other records.
+ */
 import type { JsonValue } from '../fields/codec';
 import { fromJson, toJson } from '../fields/codec';
 import type { Schema } from '../document/model';
-import type { EntryPoint } from '../document/rules';
+import type { EntryPoint, FieldState } from '../document/rules';
 import type { Plan } from '../plan/plan';
-import type { ClaimReport, Loader, SettledRecord, SubmittedRecord } from '../settle/settle';
+import type { Change, ClaimReport, SettledRecord, SubmittedRecord } from '../settle/settle';
 import { settle } from '../settle/settle';
-import { matchKey } from '../fields/match';
 import type { ZoneClock } from '../value/temporal';
 import { Moment } from '../value/temporal';
-import type { Value } from '../value/value';
 import { isList, same } from '../value/value';
+import { NOTHING_ELSE, recordsLoader, submissionOf, valuesFromJson } from './records';
 
-/** What must come of one field. */
-export interface Expectation {
-	field: string;
-	value: JsonValue;
-	/** The field must not have this value. */
-	not?: boolean;
-}
+/** What must come of a change. Each kind is known by what it names. */
+export type Expectation =
+	/** What a field comes to, of the sample or of a record linked to it. */
+	| {
+			field: string;
+			value: JsonValue;
+			/** The field must not have this value. */
+			not?: boolean;
+			/** The other record that the field is of. */
+			at?: { type: string; id: string };
+	  }
+	/** The field keeps the value that it had before the change. */
+	| { field: string; stays: true }
+	/** Whether a rule writes any field of the sample. */
+	| { rule: string; writes: boolean }
+	/** Whether the change is refused; at a field, and with words that stand in its message. */
+	| { refused: boolean; field?: string; text?: string }
+	/** Whether something is advised at a field. */
+	| { field: string; advised: boolean; text?: string }
+	/** Whether a field is required, hidden or set by rules only, now. */
+	| { field: string; state: Exclude<FieldState, 'limited'>; is: boolean }
+	/** Whether an option can be chosen in a field now. */
+	| { field: string; option: string; offered: boolean }
+	/** How many messages leave; to an address, or with words that stand in their subject. */
+	| { messages: number; to?: string; subject?: string };
 
-export interface Trial {
-	id: string;
-	name: string;
-	type: string;
-	/** Stored values of the sample, by field; null for a new record. */
-	was: Record<string, JsonValue> | null;
+/** One change of a sample, and what must come of it. */
+export interface TrialStep {
 	/** What is sent, in the order touched. */
 	sent: [field: string, value: JsonValue][];
 	entryPoint: EntryPoint;
@@ -33,20 +49,50 @@ export interface Trial {
 	at: string;
 	/** Record of the person who makes the change. */
 	person?: string | null;
+	expect: Expectation[];
+}
+
+/** The last change of a trial once more, with other values and what must come of those. */
+export interface TrialRow {
+	/** Take the place of what the change sends to these fields. */
+	sent: [field: string, value: JsonValue][];
+	/** Besides what the change itself expects. */
+	expect: Expectation[];
+}
+
+/** A trial is its first change; those that follow it are in `then`. */
+export interface Trial extends TrialStep {
+	id: string;
+	name: string;
+	/** Under which it is listed. */
+	group?: string;
+	type: string;
+	/** Stored values of the sample, by field; null for a new record. */
+	was: Record<string, JsonValue> | null;
 	/** Number of the stored record that the sample is, where linked records point to it. */
 	record?: string;
 	/** What rules had added to the sets of the stored sample, by claim. */
 	added?: Record<string, string[]>;
 	/** Linked records that are at hand, with their stored values. */
 	near?: { type: string; id: string; values: Record<string, JsonValue> }[];
-	expect: Expectation[];
+	/** Changes made afterwards, each of what the one before it left; one that is refused leaves nothing. */
+	then?: TrialStep[];
+	/** Where there are any, the last change is made once for each of them. */
+	rows?: TrialRow[];
 }
 
 /** How one expectation turned out. */
-export interface TrialLine extends Expectation {
-	got: JsonValue;
+export interface TrialLine {
+	expected: Expectation;
+	/** What it came to: a value, or whether it is so; a number of messages. */
+	got: JsonValue | number;
 	held: boolean;
-	/** The claims on this field, for saying why. */
+	/** The change (from 0) and, where there are rows, the row (from 0). */
+	step: number;
+	row?: number;
+	/** What was said, where it is about a refusal or an advice. */
+	said?: string[];
+	/** The claims that it is about, for saying why. */
 	reports: ClaimReport[];
 }
 
@@ -58,174 +104,192 @@ export interface TrialResult {
 	fault?: string;
 }
 
-/** A loader that has no other records at hand: what is read through a link is pending, never taken for blank. */
-export const NOTHING_ELSE: Loader = {
-	record: () => undefined,
-	related: () => undefined,
-	matching: () => undefined
-};
-
-/**
- * A loader that has the records of a trial at hand and no others. @throws {Error} naming a field or
- * value that does not fit
- */
-export function nearLoader(schema: Schema, near: Trial['near']): Loader {
-	if (!near) return NOTHING_ELSE;
-	return recordsLoader(
-		schema,
-		near.map((r) => ({ ...r, values: valuesFromJson(schema, r.type, r.values) }))
-	);
+/** One change of a trial as it was settled. */
+export interface StepRun {
+	step: number;
+	row?: number;
+	change: Change;
+	/** The sample first, then the records that the change ran on to. */
+	records: SettledRecord[];
+	expect: readonly Expectation[];
 }
 
-/** A loader over some records that also gives all of a type. */
-export interface WholeLoader extends Loader {
-	all(type: string): readonly { id: string; values: readonly Value[] }[];
-}
+/** A trial could not be run: it speaks of what is not there. */
+class NoTrial extends Error {}
 
-/** A loader over some records, for which no others exist; of two with one identity the later counts. */
-export function recordsLoader(
-	schema: Schema,
-	records: Iterable<{ type: string; id: string; values: readonly Value[] }>
-): WholeLoader {
-	const byType = new Map<string, Map<string, readonly Value[]>>();
-	for (const { type, id, values } of records) {
-		const had = byType.get(type);
-		if (had) had.set(id, values);
-		else byType.set(type, new Map([[id, values]]));
-	}
-	/** By what is asked for, then by key; each made when it is asked for first. */
-	const indexes = new Map<string, Map<string, string[]>>();
-	const ids = (name: string, type: string, keyOf: (v: readonly Value[]) => string | null) => {
-		const had = indexes.get(name);
-		if (had) return had;
-		const made = new Map<string, string[]>();
-		for (const [id, values] of byType.get(type) ?? []) {
-			const key = keyOf(values);
-			if (key === null) continue;
-			const mine = made.get(key);
-			if (mine) mine.push(id);
-			else made.set(key, [id]);
+/** Runs the changes of a trial. @throws {Error} naming what does not fit */
+export function runSteps(plan: Plan, trial: Trial, zones: ZoneClock): StepRun[] {
+	const { schema } = plan;
+	const steps: TrialStep[] = [trial, ...(trial.then ?? [])];
+	const rows: (TrialRow | null)[] = trial.rows?.length ? trial.rows : [null];
+	const out: StepRun[] = [];
+	let record = submissionOf(schema, trial);
+	let near = (trial.near ?? []).map((r) => ({
+		...r,
+		values: valuesFromJson(schema, r.type, r.values)
+	}));
+	const expected = [...steps, ...rows].flatMap((s) => s?.expect ?? []);
+	const elsewhere = expected.some((e) => 'at' in e && e.at);
+	const states = expected.some((e) => 'state' in e || 'option' in e);
+	const run = (step: TrialStep, more: TrialRow | null, was: SubmittedRecord) => {
+		const at = Date.parse(step.at);
+		if (Number.isNaN(at)) throw new NoTrial(`“${step.at}” is no moment.`);
+		const sent = new Map([...sentOf(schema, trial.type, step.sent)]);
+		// what a row sends was touched last
+		for (const [id, v] of more ? sentOf(schema, trial.type, more.sent) : []) {
+			sent.delete(id);
+			sent.set(id, v);
 		}
-		indexes.set(name, made);
-		return made;
+		const change: Change = {
+			records: [{ ...was, sent }],
+			entryPoint: step.entryPoint,
+			instant: at,
+			person: step.person ?? null
+		};
+		const loader = trial.near ? recordsLoader(schema, near) : NOTHING_ELSE;
+		const options = { explain: true, states, alone: !elsewhere, zones };
+		return { change, records: settle(plan, change, loader, options).records };
 	};
-	const place = (type: string, field: string) => schema.type(type).at.get(field)!;
-	return {
-		record: (type, id) => byType.get(type)?.get(id) ?? null,
-		related: (type, field, id) => {
-			const i = place(type, field);
-			const link = (v: readonly Value[]) => (typeof v[i] === 'string' ? v[i] : null);
-			return ids(`${type}.${field}`, type, link).get(id) ?? [];
-		},
-		matching: (type, keys) => {
-			const [first = [], ...rest] = keys.map(({ field, how, key }) => {
-				const i = place(type, field);
-				return ids(`${type}.${field} ${how}`, type, (v) => matchKey(how, v[i])).get(key) ?? [];
-			});
-			return first.filter((id) => rest.every((more) => more.includes(id)));
-		},
-		all: (type) => [...(byType.get(type) ?? [])].map(([id, values]) => ({ id, values }))
-	};
-}
-
-/** Values by field as the array the core works on. @throws {Error} naming a field or value that does not fit */
-export function valuesFromJson(
-	schema: Schema,
-	type: string,
-	json: Record<string, JsonValue>
-): Value[] {
-	const t = schema.type(type);
-	const out: Value[] = t.type.fields.map(() => null);
-	for (const [id, v] of Object.entries(json)) {
-		const i = t.at.get(id);
-		if (i === undefined) throw new Error(`${t.type.label} has no field “${id}”.`);
-		const r = fromJson(t.type.fields[i], v, schema);
-		if (!r.ok) throw new Error(r.message);
-		out[i] = r.value;
-	}
-	return out;
-}
-
-/** The values of a record by field, blank ones left out. */
-export function valuesToJson(
-	schema: Schema,
-	type: string,
-	values: readonly Value[]
-): Record<string, JsonValue> {
-	const out: Record<string, JsonValue> = {};
-	schema.type(type).type.fields.forEach((f, i) => {
-		if (values[i] !== null) out[f.id] = toJson(values[i]);
+	steps.forEach((step, i) => {
+		const last = i === steps.length - 1;
+		const all = last ? rows : [null];
+		all.forEach((more, k) => {
+			const done = run(step, more, record);
+			const expect = more ? [...step.expect, ...more.expect] : step.expect;
+			out.push({ step: i, ...(more ? { row: k } : {}), ...done, expect });
+		});
+		if (last) return;
+		const [own, ...others] = out.at(-1)!.records;
+		if (own.messages.some((m) => m.blocking)) return;
+		const added = new Map([...(record.added ?? []), ...own.added]);
+		record = { ...record, created: false, was: own.values, ...(added.size ? { added } : {}) };
+		near = near.map((r) => {
+			const now = others.find((o) => o.type === r.type && o.id === r.id);
+			return now ? { ...r, values: [...now.values] } : r;
+		});
 	});
 	return out;
 }
 
-/** The change that a trial makes. @throws {Error} when the trial speaks of fields or options that are gone */
-export function submissionOf(
-	schema: Schema,
-	trial: Pick<Trial, 'type' | 'was' | 'sent' | 'record' | 'added'>
-): SubmittedRecord {
-	const t = schema.type(trial.type);
-	const sent = new Map<string, Value>();
-	for (const [id, v] of trial.sent) {
-		const f = schema.field(trial.type, id);
-		if (!f) throw new Error(`${t.type.label} has no field “${id}”.`);
-		const r = fromJson(f, v, schema);
-		if (!r.ok) throw new Error(r.message);
-		sent.set(id, r.value);
-	}
-	return {
-		type: trial.type,
-		id: trial.record ?? 'sample',
-		created: trial.was === null,
-		was: valuesFromJson(schema, trial.type, trial.was ?? {}),
-		sent,
-		keep: 'touched',
-		inLine: true,
-		...(trial.added ? { added: new Map(Object.entries(trial.added)) } : {})
-	};
+function sentOf(schema: Schema, type: string, sent: readonly [string, JsonValue][]) {
+	return submissionOf(schema, { type, was: null, sent: [...sent] }).sent;
 }
 
 /** Runs a trial on a plan. Never throws; a trial that cannot run says why. */
 export function runTrial(plan: Plan, trial: Trial, zones: ZoneClock): TrialResult {
-	let settled: SettledRecord;
-	try {
-		const at = Date.parse(trial.at);
-		if (Number.isNaN(at)) throw new Error(`“${trial.at}” is no moment.`);
-		const change = {
-			records: [submissionOf(plan.schema, trial)],
-			entryPoint: trial.entryPoint,
-			instant: at,
-			person: trial.person ?? null
-		};
-		const loader = nearLoader(plan.schema, trial.near);
-		settled = settle(plan, change, loader, { explain: true, alone: true, zones }).records[0];
-	} catch (e) {
-		return { trial: trial.id, held: false, lines: [], fault: (e as Error).message };
-	}
-	const { at, type } = plan.schema.type(trial.type);
 	const lines: TrialLine[] = [];
-	for (const x of trial.expect) {
-		const i = at.get(x.field);
-		if (i === undefined)
-			return {
-				trial: trial.id,
-				held: false,
-				lines,
-				fault: `${type.label} has no field “${x.field}”.`
-			};
-		const want = fromJson(type.fields[i], x.value, plan.schema);
-		if (!want.ok) return { trial: trial.id, held: false, lines, fault: want.message };
-		const got = settled.values[i];
-		const wanted =
-			want.value instanceof Moment ? want.value.in(plan.schema.model.zone, zones) : want.value;
-		const equal = same(got, wanted);
-		const reports = settled.reports.filter((r) => r.field === x.field);
-		lines.push({
-			...x,
-			got: toJson(isList(got) ? [...got] : got),
-			held: x.not ? !equal : equal,
-			reports
-		});
+	try {
+		for (const run of runSteps(plan, trial, zones))
+			for (const x of run.expect) {
+				const line = turnedOut(plan, run, x, zones);
+				const row = run.row === undefined ? {} : { row: run.row };
+				lines.push({ expected: x, step: run.step, ...row, ...line });
+			}
+	} catch (e) {
+		return { trial: trial.id, held: false, lines, fault: (e as Error).message };
 	}
 	return { trial: trial.id, held: lines.length > 0 && lines.every((l) => l.held), lines };
+}
+
+/** What became of one expectation. @throws {NoTrial} when it speaks of what is not there */
+function turnedOut(
+	plan: Plan,
+	{ records }: StepRun,
+	x: Expectation,
+	zones: ZoneClock
+): Pick<TrialLine, 'got' | 'held' | 'said' | 'reports'> {
+	const [own] = records;
+	const about = (field: string | undefined) => own.reports.filter((r) => r.field === field);
+	const includes = (text: string, part: string | undefined) => !part || text.includes(part);
+	if ('value' in x) {
+		const rec = x.at ? records.find((r) => r.type === x.at!.type && r.id === x.at!.id) : own;
+		const type = x.at?.type ?? own.type;
+		const field = fieldOf(plan, type, x.field);
+		if (!rec) throw new NoTrial(`The change did not run on to ${type} ${x.at!.id}.`);
+		const want = fromJson(field, x.value, plan.schema);
+		if (!want.ok) throw new NoTrial(want.message);
+		const got = rec.values[plan.schema.type(type).at.get(x.field)!];
+		const { zone } = plan.schema.model;
+		const wanted = want.value instanceof Moment ? want.value.in(zone, zones) : want.value;
+		const equal = same(got, wanted);
+		return {
+			got: toJson(isList(got) ? [...got] : got),
+			held: x.not ? !equal : equal,
+			reports: rec.reports.filter((r) => r.field === x.field)
+		};
+	}
+	if ('stays' in x) {
+		fieldOf(plan, own.type, x.field);
+		const i = plan.schema.type(own.type).at.get(x.field)!;
+		const got = own.values[i];
+		return {
+			got: toJson(isList(got) ? [...got] : got),
+			held: same(got, own.was[i]),
+			reports: about(x.field)
+		};
+	}
+	if ('rule' in x) {
+		const mine = own.reports.filter((r) => r.rule === x.rule);
+		if (!mine.length) throw new NoTrial(`There is no rule “${x.rule}” in force for this record.`);
+		const wrote = own.changes.some(
+			(c) => c.claim !== null && mine.some((r) => r.claim === c.claim)
+		);
+		return { got: wrote, held: wrote === x.writes, reports: mine };
+	}
+	if ('refused' in x) {
+		if (x.field !== undefined) fieldOf(plan, own.type, x.field);
+		const blocking = own.messages.filter((m) => m.blocking);
+		const meant = blocking.filter(
+			(m) => (x.field === undefined || m.field === x.field) && includes(m.text, x.text)
+		);
+		return {
+			got: blocking.length > 0,
+			held: meant.length > 0 === x.refused,
+			said: blocking.map((m) => m.text),
+			reports: own.reports.filter((r) => blocking.some((m) => m.claim === r.claim))
+		};
+	}
+	if ('advised' in x) {
+		fieldOf(plan, own.type, x.field);
+		const said = own.messages.filter((m) => !m.blocking && m.field === x.field);
+		const meant = said.some((m) => includes(m.text, x.text));
+		return {
+			got: said.length > 0,
+			held: meant === x.advised,
+			said: said.map((m) => m.text),
+			reports: about(x.field)
+		};
+	}
+	if ('state' in x) {
+		fieldOf(plan, own.type, x.field);
+		const so = {
+			required: own.required.has(x.field),
+			hidden: own.hidden.has(x.field),
+			'read-only': own.readOnly.has(x.field)
+		}[x.state];
+		return { got: so, held: so === x.is, reports: about(x.field) };
+	}
+	if ('option' in x) {
+		const field = fieldOf(plan, own.type, x.field);
+		if (!field.list || !plan.schema.option(field.list, x.option))
+			throw new NoTrial(`${field.label} has no option “${x.option}”.`);
+		const offered = own.limited.get(x.field)?.includes(x.option) ?? true;
+		return { got: offered, held: offered === x.offered, reports: about(x.field) };
+	}
+	// of a change that is refused nothing leaves
+	const leave = own.messages.some((m) => m.blocking) ? [] : own.sends;
+	const meant = leave.filter((m) => (!x.to || m.to === x.to) && includes(m.subject, x.subject));
+	return {
+		got: meant.length,
+		held: meant.length === x.messages,
+		said: leave.map((m) => `${m.subject} to ${m.to}`),
+		reports: own.reports.filter((r) => r.sending !== undefined)
+	};
+}
+
+function fieldOf(plan: Plan, type: string, id: string) {
+	const field = plan.schema.field(type, id);
+	if (!field)
+		throw new NoTrial(`${plan.schema.types.get(type)?.type.label ?? type} has no field “${id}”.`);
+	return field;
 }

@@ -15,6 +15,7 @@
 	import Narrow from './Narrow.svelte';
 	import OrderCounts from './OrderCounts.svelte';
 	import Sentence from './Sentence.svelte';
+	import Ticks from '../trials/Ticks.svelte';
 	import { formatValue } from '../words/format';
 	import { viewOf } from '../kinds';
 	import { copyLink } from '../work/copy-link';
@@ -52,6 +53,9 @@
 	const status = $derived(w.changes.find((c) => c.id === rule.id)?.what);
 	const found = $derived(w.found.filter((f) => isAbout(f, rule.id)));
 	const accepted = $derived(w.accepted.filter((f) => isAbout(f, rule.id)));
+	/** What of it the trials try; undefined until it was looked at. */
+	const covered = $derived(w.covering.rules.get(rule.id));
+	onMount(() => w.covering.want());
 	/** The name that the rule had before it was typed over. */
 	let called = '';
 	const twins = $derived(namesakes(w.draft, rule));
@@ -200,6 +204,16 @@
 			<Here part="rules.{rule.id}" />
 			{#if status}<span class="border border-line px-1.5 text-xs whitespace-nowrap text-quiet"
 					>{status === 'new' ? 'new, not live yet' : 'changed, not live yet'}</span
+				>{/if}
+			{#if covered && !rule.off}<a
+					class="flex items-center gap-1 text-xs whitespace-nowrap text-quiet no-underline hover:underline"
+					href="/try?view=untried&rule={encodeURIComponent(rule.id)}"
+					title="Of what is to be tried of this rule{w.covering.old
+						? ', before the last edit'
+						: ''}"
+					data-testid="tried-{rule.id}"
+					><Ticks most={8} tried={covered.tried.length} of={covered.points} label="" />{covered
+						.tried.length} of {covered.points} tried</a
 				>{/if}
 			{#if !disabled && opened}<button
 					class="textlink text-sm whitespace-nowrap"

@@ -6,13 +6,25 @@
 	import type {
 		ClaimReport,
 		EntryPoint,
+		Expectation,
 		FieldRef,
 		JsonValue,
 		SettledRecord,
 		Trial,
 		Value
 	} from '$core';
-	import { ENTRY_LABEL, ENTRY_POINTS, LocalDate, limitsOf, reason, ruleOf, toJson } from '$core';
+	import {
+		ENTRY_LABEL,
+		ENTRY_POINTS,
+		LocalDate,
+		canonicalJson,
+		limitsOf,
+		reason,
+		ruleOf,
+		sayExpectation,
+		toJson
+	} from '$core';
+	import { trialWords } from '../trials/words';
 	import { tell } from '../shell/notices';
 	import Beside from './Beside.svelte';
 	import Why from './Why.svelte';
@@ -158,13 +170,31 @@
 
 	let naming = $state<string | null>(null);
 	let kept = $state('');
-	function expectation(): Trial['expect'] {
+	/** What there is to expect of what is shown: this field and all that rules wrote, what was said, what leaves. */
+	const offered = $derived.by((): Expectation[] => {
+		if (!result) return [];
 		const fields = new Set([field, ...wrote.map((c) => c.field)]);
-		return [...fields].map((id) => ({ field: id, value: toJson(result!.values[place(id)]) }));
-	}
+		const values = [...fields]
+			.filter((id) => w.schema.field(s.type, id))
+			.map((id): Expectation => ({ field: id, value: toJson(result.values[place(id)]) }));
+		const said = result.messages.map((m): Expectation =>
+			m.blocking
+				? { refused: true, field: m.field, text: m.text }
+				: { field: m.field, advised: true, text: m.text }
+		);
+		const leaves: Expectation[] =
+			result.sends.length && !result.messages.some((m) => m.blocking)
+				? [{ messages: result.sends.length }]
+				: [];
+		return [...said, ...values, ...leaves];
+	});
+	/** Those that are not to be expected, as texts. */
+	let leftOut = $state<string[]>([]);
+	const expectation = () => offered.filter((x) => !leftOut.includes(canonicalJson(x)));
 	function suggestion(): string {
 		const told =
 			s.sent.map(([id, v]) => `${f(id).label} ${say(id, v) || 'blank'}`).join(', ') || s.title;
+		if (!w.schema.field(s.type, field)) return told;
 		return `${told} gives ${f(field).label} ${say(field, toJson(result!.values[place(field)])) || 'blank'}`;
 	}
 	async function keep() {
@@ -604,15 +634,33 @@
 					bind:value={naming}
 					onkeydown={(e) => e.key === 'Escape' && (naming = null)}
 				/>
-				<button class="button main">Keep</button>
+				<button class="button main" disabled={!expectation().length}>Keep</button>
 				<button type="button" class="button" onclick={() => (naming = null)}>Cancel</button>
 			</form>
+			<fieldset class="mt-1 max-h-40 overflow-y-auto text-sm">
+				<legend class="text-quiet">It must give</legend>
+				{#each offered as x (canonicalJson(x))}
+					{@const key = canonicalJson(x)}
+					<label class="block py-0.5"
+						><input
+							type="checkbox"
+							checked={!leftOut.includes(key)}
+							onchange={(e) =>
+								(leftOut = e.currentTarget.checked
+									? leftOut.filter((k) => k !== key)
+									: [...leftOut, key])}
+						/>
+						{sayExpectation(s.type, x, trialWords(w))}</label
+					>
+				{/each}
+			</fieldset>
 		{:else}
 			<div class="flex flex-wrap gap-2">
 				<button
 					class="button main"
 					disabled={!w.canEdit || !result}
-					onclick={() => ((naming = suggestion()), (kept = ''))}>Keep as a trial</button
+					onclick={() => ((naming = suggestion()), (kept = ''), (leftOut = []))}
+					>Keep as a trial</button
 				>
 				{#if edges}<button
 						class="button"

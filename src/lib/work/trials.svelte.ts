@@ -13,6 +13,8 @@ export class Trials {
 	all = $state.raw<Trial[]>([]);
 	outcomes = $state.raw<Map<string, TrialOutcome>>(new Map());
 	running = $state(false);
+	/** Why they could not be run the last time. */
+	trouble = $state<string | null>(null);
 	/** Whether they are here: until then only how many there are is known. */
 	known = $state(false);
 	count = $state(0);
@@ -127,6 +129,16 @@ export class Trials {
 			// edits made meanwhile are tried together
 			if (data.job !== this.#job) this.#post();
 			else this.running = false;
+			this.trouble = null;
+		};
+		// one that died is started again by the next edit, or at once by whoever asks; till then nothing is known
+		worker.onerror = (e) => {
+			this.trouble = e.message || 'The trials could not be run.';
+			this.outcomes = new Map();
+			this.running = false;
+			this.#busy = false;
+			this.#worker?.terminate();
+			this.#worker = null;
 		};
 		return worker;
 	}
@@ -143,6 +155,22 @@ export class Trials {
 		const had = this.all.some((t) => t.id === trial.id);
 		if (this.known)
 			this.#have(had ? this.all.map((t) => (t.id === trial.id ? trial : t)) : [...this.all, trial]);
+		this.run();
+		this.changed(step);
+		return null;
+	}
+
+	/** Stores several trials in one step, those of the same identity in their place; what the server says against it, or null. */
+	async keepAll(trials: readonly Trial[]): Promise<string | null> {
+		let step: Step;
+		try {
+			step = await ask<Step>('/trials', { method: 'POST', body: trials });
+		} catch (e) {
+			if (e instanceof Refused) return e.message;
+			throw e;
+		}
+		const byId = new Map([...this.all, ...trials].map((t) => [t.id, t]));
+		if (this.known) this.#have([...byId.values()]);
 		this.run();
 		this.changed(step);
 		return null;

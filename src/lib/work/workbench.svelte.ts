@@ -61,6 +61,7 @@ import { Titles } from './titles.svelte';
 import type { Rehearsal } from '../../server/look/rehearse';
 import { Analysis } from './analysis.svelte';
 import { Conflicts } from './conflicts.svelte';
+import { Covering } from './cover.svelte';
 import { History, type Stepped } from './history.svelte';
 import { KeptSamples } from './kept.svelte';
 import { Others } from './others.svelte';
@@ -141,8 +142,15 @@ export class Workbench {
 		(step) => {
 			if (step) this.#stepped(step);
 			this.analysis.look();
+			this.covering.edited();
 		}
 	);
+	/** What the trials try, and how strong they are. */
+	readonly covering: Covering = new Covering(() => ({
+		model: this.model,
+		set: this.draft,
+		trials: this.trials.known ? this.trials.all : null
+	}));
 	/** What a step back or forth, or loading, could not keep, and why; until the next edit. */
 	notice = $state<string | null>(null);
 	/** What rules read of other records. */
@@ -378,6 +386,7 @@ export class Workbench {
 		this.saver.edited();
 		this.analysis.look();
 		this.trials.edited();
+		this.covering.edited();
 	}
 
 	#lastReadable(): { plan: Plan; stale: ReadonlySet<string> } {
@@ -621,6 +630,7 @@ export class Workbench {
 		if (this.#hearing) clearTimeout(this.#hearing);
 		this.others.stop();
 		this.trials.stop();
+		this.covering.stop();
 		this.analysis.stop();
 	}
 

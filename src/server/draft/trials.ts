@@ -17,6 +17,20 @@ export async function storeTrial(by: Account, trial: Trial): Promise<Step> {
 	});
 }
 
+/** Stores several trials in one step: all of them or none. */
+export async function storeTrials(by: Account, trials: readonly Trial[]): Promise<Step> {
+	return transaction(async (c) => {
+		await lockDraft(c, by.workspace);
+		const had = new Map((await listTrials(c, by.workspace)).map((t) => [t.id, t]));
+		for (const trial of trials) {
+			await saveTrial(c, by.workspace, trial);
+			const was = had.get(trial.id) ?? null;
+			await note(c, by, 'stored a trial', trial.name, { was, now: trial });
+		}
+		return counted(c, by);
+	});
+}
+
 /** Removes a trial; one that is gone is gone. */
 export async function dropTrial(by: Account, id: string): Promise<Step> {
 	return transaction(async (c) => {

@@ -159,7 +159,10 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		GET: { asks: 'look', does: 'tells of edits and of who works where, as server-sent events' }
 	},
 	'/draft/here': { POST: { asks: 'write', does: 'says in which rule one works' } },
-	'/trials': { GET: { asks: 'look', does: 'the trials of the draft' } },
+	'/trials': {
+		GET: { asks: 'look', does: 'the trials of the draft' },
+		POST: { asks: 'write', does: 'stores several trials of the draft' }
+	},
 	'/trials/[id]': {
 		PUT: { asks: 'write', does: 'stores a trial' },
 		DELETE: { asks: 'write', does: 'removes a trial' }

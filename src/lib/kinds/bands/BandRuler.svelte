@@ -4,6 +4,7 @@
 	 * moved with the arrow keys or typed; the dot says to which band a limit itself belongs.
 	 */
 	import { ask } from '../../work/http';
+	import type { Snippet } from 'svelte';
 	import { bin, max, quantileSorted } from 'd3-array';
 	import { scaleLinear, scaleSymlog, scaleUtc } from 'd3-scale';
 	import type { Body, Field, JsonValue, Limit, Schema, Value } from '$core';
@@ -25,6 +26,8 @@
 		sample,
 		none,
 		disabled = false,
+		tried,
+		mark,
 		onchange
 	}: {
 		body: Bands;
@@ -41,6 +44,10 @@
 		/** What happens without a result, in words. */
 		none: string;
 		disabled?: boolean;
+		/** Whether a trial stands at a limit (0), or just below (-1) or above it (1); null while that is not known. */
+		tried?: (at: string, side: -1 | 0 | 1) => boolean | null;
+		/** Marks a band by its number, and blank. */
+		mark?: Snippet<[string]>;
 		onchange: (label: string, body: Bands) => void;
 	} = $props();
 
@@ -364,6 +371,24 @@
 					stroke="var(--color-ink)"
 					stroke-width="1.75"
 				/>
+				{#each [[-1, above ? -1 : 0], [1, above ? 0 : 1]] as const as [to, side] (to)}
+					{@const is = tried?.(body.limits[i].at, side) ?? null}
+					{#if is !== null}
+						<rect
+							x={x + to * 4 - 1.25}
+							y={BASE - 8}
+							width="2.5"
+							height="8"
+							fill={is ? 'var(--color-brass)' : 'none'}
+							stroke={is ? 'none' : 'var(--color-ochre)'}
+							stroke-width="0.75"
+							><title
+								>{side === 0 ? 'exactly' : side < 0 ? 'just below' : 'just above'}
+								{sayAt(n)}: {is ? 'tried' : 'not tried'}</title
+							></rect
+						>
+					{/if}
+				{/each}
 				<circle cx={x + (above ? 5.5 : -5.5)} cy={BASE + BAR / 2} r="2.6" fill="var(--color-ink)" />
 				<rect
 					class="tag"
@@ -391,7 +416,9 @@
 		<tbody>
 			{#each body.results as r, k (k)}
 				<tr class="border-t border-hairline">
-					<td class="mono w-32 py-1 pr-2 whitespace-nowrap">{bandText(body.limits, k)}</td>
+					<td class="mono w-32 py-1 pr-2 whitespace-nowrap"
+						>{#if r}{@render mark?.(String(k))}{/if}{bandText(body.limits, k)}</td
+					>
 					<td class="w-56 py-1 pr-2">
 						{#if k > 0}
 							{@const l = body.limits[k - 1]}
@@ -442,7 +469,7 @@
 				</tr>
 			{/each}
 			<tr class="border-t border-hairline">
-				<td class="py-1">blank</td>
+				<td class="py-1">{@render mark?.('blank')}blank</td>
 				<td class="py-1" colspan="2">
 					<Word
 						label="What a blank {inputLabel} gives"

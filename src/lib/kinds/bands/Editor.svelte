@@ -4,6 +4,7 @@
 	import { withoutResult } from '$core';
 	import { readFormula } from '$core/feel/language';
 	import FormulaInput from '../../inputs/FormulaInput.svelte';
+	import Tried from '../../trials/Tried.svelte';
 	import { NONE_LABEL } from '../../words/format';
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type EditorProps } from '../view';
@@ -41,5 +42,10 @@
 		sample={w.sampleValue(rule.type, input)}
 		none={NONE_LABEL[withoutResult(w.plan, rule, rule.outputs[0])]}
 		{disabled}
+		tried={(at, side) =>
+			input && w.covering.rules.has(rule.id)
+				? w.covering.triedBy(rule.id, `limit ${rule.type}.${input} ${at} ${side}`) !== undefined
+				: null}
 		onchange={(label, b) => set(label, () => b)}
-	/>{/if}
+		>{#snippet mark(part)}<Tried rule={rule.id} part="part {part}" />{/snippet}</BandRuler
+	>{/if}

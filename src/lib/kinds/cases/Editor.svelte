@@ -11,6 +11,7 @@
 	import { NONE_LABEL } from '../../words/format';
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type EditorProps } from '../view';
+	import Tried from '../../trials/Tried.svelte';
 	import Gives from './Gives.svelte';
 
 	type Row = CasesBody['rows'][number];
@@ -104,6 +105,7 @@
 							class="mono inline-block min-h-6 min-w-6 cursor-grab text-quiet"
 							{...order.handle(k, `case ${k + 1}`)}>{k + 1}</span
 						>{:else}<span class="mono min-w-6 text-quiet">{k + 1}</span>{/if}
+					<Tried rule={rule.id} part="part {k}" />
 					<div class="min-w-0 grow">
 						{#if open === row.id && !disabled}
 							<span class="text-quiet">{k ? 'else if' : 'if'}</span>
@@ -194,6 +196,7 @@
 	<div class="case" class:here={taken === 'otherwise'} data-case="otherwise">
 		{#each outputs as o (o.id)}
 			<div class="flex flex-wrap items-baseline gap-2 pl-8">
+				<Tried rule={rule.id} part="part otherwise" />
 				<span class="text-quiet">otherwise {outputs.length > 1 ? `${o.field.label} gets` : ''}</span
 				>
 				<Gives

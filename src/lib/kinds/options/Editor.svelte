@@ -5,6 +5,7 @@
 	import { NONE_LABEL } from '../../words/format';
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type EditorProps } from '../view';
+	import Tried from '../../trials/Tried.svelte';
 	import OptionGrid from './OptionGrid.svelte';
 
 	type Options = BodyOf<'options'>;
@@ -59,5 +60,6 @@
 		none={NONE_LABEL[withoutResult(w.plan, rule, o)]}
 		{disabled}
 		onchange={(label, part) => set(label, (b, r) => withPart(b, part, i, r.outputs.length))}
-	/>
+		>{#snippet mark(part)}<Tried rule={rule.id} part="part {part}" />{/snippet}</OptionGrid
+	>
 {/each}

@@ -5,6 +5,7 @@
 	 * Choice to choice as one grid: every option on both sides at once. Arrow keys move, space sets;
 	 * each cell tells how many existing records hold that pair.
 	 */
+	import type { Snippet } from 'svelte';
 	import { formatCount } from '../../words/format';
 	import { cells } from '../../grid/cells';
 	import { Pairs } from '../pairs.svelte';
@@ -20,6 +21,7 @@
 		sample,
 		none,
 		disabled = false,
+		mark,
 		onchange
 	}: {
 		body: Options;
@@ -29,6 +31,8 @@
 		sample: JsonValue;
 		none: string;
 		disabled?: boolean;
+		/** Marks an option, and blank. */
+		mark?: Snippet<[string]>;
 		onchange: (label: string, body: Options) => void;
 	} = $props();
 
@@ -149,7 +153,7 @@
 								? 'text-quiet'
 								: ''}"
 						>
-							{r.label}{r.retired ? ' (retired)' : ''}
+							{@render mark?.(isBlank ? 'blank' : r.id)}{r.label}{r.retired ? ' (retired)' : ''}
 							{#if !decided}<span class="text-xs font-semibold text-brick">● not decided</span>{/if}
 						</th>
 						{#if columns}

@@ -17,6 +17,7 @@
 	} from '$core';
 	import type { Ty } from '$core/feel/language';
 	import { ANY, bare, readFormula, typeOfField } from '$core/feel/language';
+	import Tried from '../../trials/Tried.svelte';
 	import Grid from '../../grid/Grid.svelte';
 	import type { GridColumn } from '../../grid/columns';
 	import FieldOrFormula from '../../inputs/FieldOrFormula.svelte';
@@ -76,7 +77,7 @@
 			in: null,
 			out: k
 		})),
-		{ id: 'end', label: 'More', value: () => null, plain: true, width: 68, in: null, out: null }
+		{ id: 'end', label: 'More', value: () => null, plain: true, width: 84, in: null, out: null }
 	]);
 	const columnOf = (c: GridColumn<DecisionRow>) => c as Column;
 
@@ -447,13 +448,14 @@
 						onchange={(x) => setThen(i, k, 'text' in x && !x.text.trim() ? null : x)}
 					/>
 				{/if}
-			{:else if !disabled}<button
-					class="icon"
-					title="A row behind this one"
-					onclick={() => insertRow(i)}
-					aria-label="Insert a row behind row {i + 1}">+</button
-				><button class="icon" onclick={() => removeRow(i)} aria-label="Remove row {i + 1}">✕</button
-				>{/if}
+			{:else}<Tried rule={rule.id} part="part {i}" />{#if !disabled}<button
+						class="icon"
+						title="A row behind this one"
+						onclick={() => insertRow(i)}
+						aria-label="Insert a row behind row {i + 1}">+</button
+					><button class="icon" onclick={() => removeRow(i)} aria-label="Remove row {i + 1}"
+						>✕</button
+					>{/if}{/if}
 			{#if c === columns[0] && matched.includes(i)}<span class="sr-only">matches the sample</span
 				>{/if}
 		{/snippet}

@@ -1,57 +1,78 @@
 <script lang="ts">
 	import { page } from '$app/state';
+	import { goto } from '$app/navigation';
 	import type { Trial } from '$core';
-	import { ENTRY_LABEL, reason, ruleOf, runTrial } from '$core';
-	import { formatDate, formatValue } from '$lib/words/format';
+	import { ENTRY_LABEL, expectingWhatCame, runTrial, sayExpectation, sayGot, stepsOf } from '$core';
 	import Grid from '$lib/grid/Grid.svelte';
 	import type { GridColumn } from '$lib/grid/columns';
+	import SearchPick from '$lib/inputs/SearchPick.svelte';
+	import { tell } from '$lib/shell/notices';
+	import Strength from '$lib/trials/Strength.svelte';
+	import TrialEditor from '$lib/trials/TrialEditor.svelte';
+	import Untried from '$lib/trials/Untried.svelte';
+	import { emptyTrial, sayChange, sayExpected, trialWords, wordsOf } from '$lib/trials/words';
 	import { copyLink } from '$lib/work/copy-link';
+	import { offerFile } from '$lib/work/csv';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 	import { zones } from '../../../runtime/zones';
 
 	const w = useWorkbench();
+	const words = $derived(trialWords(w));
+	const VIEWS = [
+		{ id: '', label: 'Trials' },
+		{ id: 'untried', label: 'Untried' },
+		{ id: 'strength', label: 'Strength' }
+	];
+	const view = $derived(page.url.searchParams.get('view') ?? '');
 	let only = $state<'all' | 'failing'>('all');
 	let open = $state<string | null>(null);
 	$effect(() => {
 		const hash = page.url.hash.slice(1);
 		if (hash) open = hash;
 	});
+	/** One that is being written and not kept yet. */
+	let fresh = $state.raw<Trial | null>(null);
 	const failing = $derived(w.trials.all.filter((t) => w.trials.outcomes.get(t.id)?.held === false));
-	const listed = $derived(
-		only === 'failing' ? failing : [...failing, ...w.trials.all.filter((t) => !failing.includes(t))]
-	);
-	const say = (t: Trial, field: string, v: import('$core').JsonValue) => {
-		const f = w.schema.field(t.type, field);
-		return f ? formatValue(f, v, w.schema) || 'blank' : field;
-	};
-	const label = (t: Trial, field: string) => w.schema.field(t.type, field)?.label ?? field;
-	/** The full result, with the reasons: run here for the one that is open. */
-	const opened = $derived.by(() => {
-		const t = w.trials.all.find((x) => x.id === open);
-		return t ? runTrial(w.plan, t, zones) : null;
-	});
+	const listed = $derived([
+		...(fresh ? [fresh] : []),
+		...(only === 'failing'
+			? failing
+			: [...failing, ...w.trials.all.filter((t) => !failing.includes(t))])
+	]);
 	const outcome = (t: Trial) => w.trials.outcomes.get(t.id);
-	const pairs = (t: Trial, list: readonly (readonly [string, import('$core').JsonValue])[]) =>
-		list.map(([f, v]) => `${label(t, f)} ${say(t, f, v)}`).join(', ');
+	const changes = (t: Trial) =>
+		stepsOf(t)
+			.map((s) => sayChange(t.type, s, wordsOf(t, words)))
+			.join('; then ') + (t.rows?.length ? ` · ${t.rows.length} rows` : '');
 	const expected = (t: Trial) =>
-		t.expect
-			.map((e) => `${label(t, e.field)} ${e.not ? 'not ' : ''}${say(t, e.field, e.value)}`)
-			.join(', ');
+		stepsOf(t)
+			.map((s) => sayExpected(t.type, s.expect, wordsOf(t, words)))
+			.filter(Boolean)
+			.join('; ') || (t.rows?.length ? 'by row' : '');
 	const got = (t: Trial) => {
 		const o = outcome(t);
 		if (!o) return '';
 		if (o.fault) return o.fault;
 		const wrong = o.lines.filter((l) => !l.held);
-		return wrong.length
-			? pairs(
-					t,
-					wrong.map((l) => [l.field, l.got])
-				)
-			: 'as expected';
+		if (!wrong.length) return 'as expected';
+		const [first] = wrong;
+		const row = first.row === undefined ? '' : `row ${first.row + 1}: `;
+		const more = wrong.length > 1 ? `, and ${wrong.length - 1} more` : '';
+		return `${row}${sayGot(t.type, first, words)}${more}`;
 	};
 	const where = (t: Trial) =>
 		`${w.schema.types.get(t.type)?.type.label}${t.was === null ? ', new' : ''} · ${ENTRY_LABEL[t.entryPoint]}`;
-	const columns: GridColumn<Trial>[] = [
+	/** Groups with how many of theirs hold. */
+	const groups = $derived.by(() => {
+		const out = new Map<string, { held: number; of: number }>();
+		for (const t of w.trials.all) {
+			if (!t.group) continue;
+			const g = out.get(t.group) ?? { held: 0, of: 0 };
+			out.set(t.group, { held: g.held + Number(outcome(t)?.held ?? false), of: g.of + 1 });
+		}
+		return out;
+	});
+	const columns = $derived<GridColumn<Trial>[]>([
 		{
 			id: 'result',
 			label: 'Result',
@@ -70,13 +91,18 @@
 			width: 240,
 			grow: true
 		},
-		{
-			id: 'change',
-			label: 'Change',
-			value: (t) => pairs(t, t.sent) || null,
-			width: 230,
-			grow: true
-		},
+		...(groups.size
+			? [
+					{
+						id: 'group',
+						label: 'Group',
+						value: (t: Trial) => t.group ?? null,
+						width: 130,
+						pick: true
+					}
+				]
+			: []),
+		{ id: 'change', label: 'Change', value: (t) => changes(t) || null, width: 230, grow: true },
 		{
 			id: 'expected',
 			label: 'Expected',
@@ -85,37 +111,120 @@
 			grow: true
 		},
 		{ id: 'got', label: 'Got', value: (t) => got(t) || null, width: 160 }
-	];
-	function expectNow(t: Trial) {
+	]);
+	async function expectNow(t: Trial) {
 		const r = runTrial(w.plan, t, zones);
-		void w.trials.keep({ ...t, expect: r.lines.map((l) => ({ field: l.field, value: l.got })) });
+		const trouble = await w.trials.keep(expectingWhatCame(t, r.lines));
+		tell(trouble ?? `“${t.name}” expects what the draft gives now.`);
 	}
+	async function keep(t: Trial): Promise<string | null> {
+		const trouble = await w.trials.keep(t);
+		if (trouble) return trouble;
+		if (fresh?.id === t.id) {
+			fresh = null;
+			open = null;
+		}
+		tell(`Kept the trial “${t.name}”.`);
+		return null;
+	}
+	async function remove(t: Trial) {
+		const trouble = await w.trials.drop(t.id);
+		if (trouble) tell(trouble);
+		else
+			tell(`Removed “${t.name}”.`, {
+				label: 'Put it back',
+				do: () => void w.trials.keep(t)
+			});
+	}
+	function begin(type: string) {
+		fresh = emptyTrial(w.schema, type, new Date().toISOString(), w.account.person);
+		open = fresh.id;
+	}
+	const types = () =>
+		w.model.types.map((t) => ({ id: t.id, label: `A trial of a ${t.label.toLowerCase()}` }));
+	function take(t: Trial) {
+		open = open === t.id ? null : t.id;
+	}
+	let trouble = $state<string | null>(null);
+	async function bringIn(e: Event) {
+		const input = e.currentTarget as HTMLInputElement;
+		const file = input.files?.[0];
+		if (!file) return;
+		trouble = null;
+		try {
+			const doc: unknown = JSON.parse(await file.text());
+			if (!Array.isArray(doc)) trouble = `${file.name} holds no list of trials.`;
+			else {
+				trouble = await w.trials.keepAll(doc as Trial[]);
+				if (!trouble) tell(`${doc.length} trials from ${file.name}.`);
+			}
+		} catch {
+			trouble = `${file.name} is no JSON.`;
+		}
+		input.value = '';
+	}
+	const sendOut = () =>
+		offerFile('trials.json', JSON.stringify(w.trials.all, null, '\t'), 'application/json');
 </script>
 
 <svelte:head><title>Try · Rigid Rule</title></svelte:head>
 
 <div class="flex h-full flex-col px-6 pt-3 pb-3 text-sm">
-	<div class="flex items-baseline gap-4">
+	<div class="flex flex-wrap items-baseline gap-x-4">
 		<h1 class="text-xl">Try</h1>
+		<nav class="flex gap-4" aria-label="What is looked at">
+			{#each VIEWS as v (v.id)}
+				<a
+					class="textlink"
+					class:here={view === v.id}
+					aria-current={view === v.id ? 'page' : undefined}
+					href={v.id ? `/try?view=${v.id}` : '/try'}>{v.label}</a
+				>
+			{/each}
+		</nav>
 		<p class="grow text-base text-quiet" role="status">
-			{#if !w.trials.known}… {w.trials.count} trials are being fetched.
+			{#if w.trials.trouble}<span class="text-brick"
+					>● The trials could not be run: {w.trials.trouble} Their outcome is unknown.</span
+				><button class="textlink pl-2" onclick={() => w.trials.run()}>Run them again</button>
+			{:else if !w.trials.known}… {w.trials.count} trials are being fetched.
 			{:else if !w.trials.count}There are no trials yet. Open a field, change the sample and keep
-				what you see as a trial.
+				what you see as a trial; or take what is proposed under Untried.
 			{:else}{w.trials.held} of {w.trials.all.length} trials hold in the draft{w.trials.running
 					? ', running …'
 					: ''}. They run again at every edit.{/if}
 		</p>
-		<label class="text-sm"
-			><input
-				type="checkbox"
-				checked={only === 'failing'}
-				onchange={(e) => (only = e.currentTarget.checked ? 'failing' : 'all')}
-			/> only those that fail</label
-		>
 	</div>
 	<div class="ticks mt-3"></div>
 	<!-- until they are here there is nothing to be said of them, not that there are none -->
-	{#if w.trials.known}
+	{#if !w.trials.known}<!-- said above -->
+	{:else if view === 'untried'}<Untried />
+	{:else if view === 'strength'}<Strength />
+	{:else}
+		<div class="flex flex-wrap items-center gap-x-5 gap-y-1 py-1">
+			{#if w.canEdit}
+				<SearchPick text="A new trial" label="A new trial" choices={types} onpick={begin} />
+				<label class="textlink cursor-pointer"
+					>From a file <input
+						type="file"
+						accept="application/json,.json"
+						class="sr-only"
+						onchange={(e) => void bringIn(e)}
+					/></label
+				>
+			{/if}
+			{#if w.trials.count}<button class="textlink" onclick={sendOut}>To a file</button>{/if}
+			<label
+				><input
+					type="checkbox"
+					checked={only === 'failing'}
+					onchange={(e) => (only = e.currentTarget.checked ? 'failing' : 'all')}
+				/> only those that fail</label
+			>
+			{#if trouble}<p class="text-brick" role="alert">● {trouble}</p>{/if}
+			{#each [...groups].filter(([, g]) => g.held < g.of) as [name, g] (name)}
+				<span class="text-ochre">▲ {name}: {g.held} of {g.of} hold</span>
+			{/each}
+		</div>
 		<Grid
 			label="Trials"
 			rows={listed}
@@ -135,59 +244,52 @@
 						class="textlink text-left"
 						id={t.id}
 						aria-expanded={open === t.id}
-						onclick={() => (open = open === t.id ? null : t.id)}>{t.name}</button
+						onclick={() => take(t)}>{t.name || 'A new trial'}</button
 					>
 					<div class="text-xs text-quiet">{where(t)}</div>
-				{:else if c.id === 'change'}{#each t.sent as [f, v], i (f)}{i ? ', ' : ''}{label(t, f)}
-						<span class="mono text-teal">{say(t, f, v)}</span>{/each}
-				{:else if c.id === 'expected'}{#each t.expect as e, i (e.field)}{i ? ', ' : ''}{label(
-							t,
-							e.field
-						)}
-						<span class="mono">{e.not ? 'not ' : ''}{say(t, e.field, e.value)}</span>{/each}
+				{:else if c.id === 'group'}{t.group ?? ''}
+				{:else if c.id === 'change'}<span class="text-teal">{changes(t)}</span>
+				{:else if c.id === 'expected'}{#each stepsOf(t) as s, i (i)}{#each s.expect as x, k (k)}{i +
+							k
+								? '; '
+								: ''}{sayExpectation(t.type, x, words)}{/each}{/each}{t.rows?.length
+						? ' by row'
+						: ''}
 				{:else if o?.fault}<span class="text-brick">{o.fault}</span>
-				{:else if o && !o.held}{#each o.lines.filter((l) => !l.held) as l, i (l.field)}{i
-							? ', '
-							: ''}{label(t, l.field)}
-						<span class="mono text-brick">{say(t, l.field, l.got)}</span>{/each}
+				{:else if o && !o.held}<span class="text-brick">{got(t)}</span>
 				{:else if o}<span class="text-quiet">as expected</span>{/if}
 			{/snippet}
 			{#snippet detail(t)}
-				{#if open === t.id && opened}
+				{#if open === t.id}
 					<tr>
 						<td role="gridcell"></td>
-						<td role="gridcell" colspan="4" class="opened bg-panel">
-							{#each opened.lines as l (l.field)}
-								<p class="pt-1">
-									<a class="textlink" href="/write/{t.type}/{l.field}"
-										><strong>{label(t, l.field)}</strong></a
-									>: {l.held
-										? 'as expected'
-										: `expected ${l.not ? 'not ' : ''}${say(t, l.field, l.value)}, got ${say(t, l.field, l.got)}`}.
-								</p>
-								{#each l.reports as r (r.claim)}<p class="pl-4">
-										“{ruleOf(w.plan, r.claim)?.name}”: {reason(w.plan, r)}.
-									</p>{:else}<p class="pl-4 text-quiet">No rule writes it.</p>{/each}
-							{/each}
-							<p class="pt-1 text-quiet">
-								Sample: {t.was === null
-									? 'a new record'
-									: Object.entries(t.was)
-											.map(([f, v]) => `${label(t, f)} ${say(t, f, v)}`)
-											.join(', ')}, on {formatDate(t.at)}.
-							</p>
-							<button class="textlink mr-3" onclick={() => void copyLink(`/try#${t.id}`)}
-								>Copy the link</button
-							>
-							{#if w.canEdit}
-								<div class="flex gap-4 pt-1">
-									{#if !opened.held && !opened.fault}<button
-											class="textlink"
-											onclick={() => expectNow(t)}>Expect what the draft gives now</button
-										>{/if}
-									<button class="textlink" onclick={() => w.trials.drop(t.id)}
-										>Remove this trial</button
+						<td role="gridcell" colspan={columns.length - 1} class="opened bg-panel">
+							<TrialEditor
+								trial={t}
+								fresh={fresh?.id === t.id}
+								onkeep={keep}
+								onclose={() => {
+									open = null;
+									if (fresh?.id === t.id) fresh = null;
+									if (page.url.hash)
+										void goto(page.url.pathname, { noScroll: true, keepFocus: true });
+								}}
+							/>
+							{#if fresh?.id !== t.id}
+								<div class="mt-2 flex gap-4 border-t border-hairline pt-1">
+									<button class="textlink" onclick={() => void copyLink(`/try#${t.id}`)}
+										>Copy the link</button
 									>
+									{#if w.canEdit}
+										{#if outcome(t)?.held === false && !outcome(t)?.fault}<button
+												class="textlink"
+												onclick={() => void expectNow(t)}
+												>The rule is right: expect what the draft gives now</button
+											>{/if}
+										<button class="textlink" onclick={() => void remove(t)}
+											>Remove this trial</button
+										>
+									{/if}
 								</div>
 							{/if}
 						</td>
@@ -206,5 +308,9 @@
 	.opened {
 		padding: 4px 10px 8px;
 		border-bottom: 1px solid var(--color-hairline);
+	}
+	.here {
+		font-weight: 600;
+		text-decoration-thickness: 2px;
 	}
 </style>

@@ -1,0 +1,327 @@
+<script lang="ts">
+	/** A trial opened: its sample, its changes with what must come of each, and the rows of the last. */
+	import type { EntryPoint, Expectation, Trial, TrialLine, TrialResult, TrialStep } from '$core';
+	import {
+		ENTRY_LABEL,
+		ENTRY_POINTS,
+		canonicalJson,
+		reason,
+		ruleOf,
+		runTrial,
+		sayExpectation,
+		sayGot,
+		sheetOf,
+		stepsOf
+	} from '$core';
+	import { untrack } from 'svelte';
+	import SearchPick from '../inputs/SearchPick.svelte';
+	import Word from '../words/Word.svelte';
+	import { zones } from '../../runtime/zones';
+	import { useWorkbench } from '../work/workbench.svelte';
+	import ExpectationRow from './ExpectationRow.svelte';
+	import Rows from './Rows.svelte';
+	import Values from './Values.svelte';
+	import { nameOf, saySample, trialWords } from './words';
+
+	let {
+		trial,
+		fresh = false,
+		onclose,
+		onkeep
+	}: {
+		trial: Trial;
+		/** It is not kept yet. */
+		fresh?: boolean;
+		onclose: () => void;
+		/** Told the trial to keep; what is said against it comes back. */
+		onkeep: (t: Trial) => Promise<string | null>;
+	} = $props();
+
+	const w = useWorkbench();
+	const words = $derived(trialWords(w));
+	const disabled = $derived(!w.canEdit);
+	let mine = $state.raw<Trial>(untrack(() => trial));
+	let trouble = $state<string | null>(null);
+	let keeping = $state(false);
+	// what somebody else stored is taken over where nothing was written here
+	let known = untrack(() => trial);
+	$effect(() => {
+		if (canonicalJson(trial) === canonicalJson(known)) return;
+		if (canonicalJson(mine) === canonicalJson(known)) mine = trial;
+		known = trial;
+	});
+	const edited = $derived(fresh || canonicalJson(mine) !== canonicalJson(trial));
+	const result = $derived<TrialResult>(runTrial(w.plan, mine, zones));
+	const steps = $derived(stepsOf(mine));
+	const expects = $derived([...steps, ...(mine.rows ?? [])].some((s) => s.expect.length));
+
+	function putStep(i: number, step: TrialStep) {
+		mine =
+			i === 0
+				? { ...mine, ...step }
+				: { ...mine, then: (mine.then ?? []).map((s, k) => (k === i - 1 ? step : s)) };
+	}
+	const stepOf = (i: number): TrialStep => {
+		const { sent, entryPoint, at, person, expect } = steps[i];
+		return { sent, entryPoint, at, ...(person === undefined ? {} : { person }), expect };
+	};
+	const patch = (i: number, p: Partial<TrialStep>) => putStep(i, { ...stepOf(i), ...p });
+	function addStep() {
+		const last = stepOf(steps.length - 1);
+		mine = { ...mine, then: [...(mine.then ?? []), { ...last, sent: [], expect: [] }] };
+	}
+	function removeStep(i: number) {
+		const then = (mine.then ?? []).filter((_, k) => k !== i - 1);
+		const { then: _then, ...rest } = mine;
+		mine = then.length ? { ...rest, then } : rest;
+	}
+	const lines = (i: number): TrialLine[] =>
+		result.lines.filter((l) => l.step === i && l.row === undefined);
+	/** A line of what the change expects: with rows, the first that failed. */
+	const lineAt = (i: number, k: number) => {
+		if (i < steps.length - 1 || !mine.rows?.length) return lines(i)[k];
+		const all = mine.rows.map((_, r) => result.lines.filter((l) => l.step === i && l.row === r)[k]);
+		return all.find((l) => l && !l.held) ?? all[0];
+	};
+	const more = (i: number) => () => [
+		...w.schema
+			.type(mine.type)
+			.type.fields.filter((f) => !f.retired)
+			.map((f) => ({ id: `field ${f.id}`, label: f.label, group: f.group })),
+		{ id: 'refused', label: 'Whether the change is refused', group: 'Besides' },
+		{ id: 'messages', label: 'How many messages leave', group: 'Besides' },
+		...w.draft.rules
+			.filter((r) => r.type === mine.type && !r.off)
+			.map((r) => ({ id: `rule ${r.id}`, label: `“${r.name}” writes nothing`, group: 'Rules' })),
+		...(mine.near ?? []).map((r) => ({
+			id: `near ${r.type} ${r.id}`,
+			label: `A field of ${w.titles.all[`${r.type}.${r.id}`] ?? `${w.schema.types.get(r.type)?.type.label} ${r.id}`}`,
+			group: 'Linked records',
+			also: String(i)
+		}))
+	];
+	function expectMore(i: number, id: string) {
+		const [what, a, b] = id.split(' ');
+		const value = lineValue(a);
+		const x: Expectation =
+			what === 'field'
+				? { field: a, value }
+				: what === 'refused'
+					? { refused: true }
+					: what === 'messages'
+						? { messages: 0 }
+						: what === 'rule'
+							? { rule: a, writes: false }
+							: {
+									field: w.schema.type(a).type.title,
+									value: null,
+									at: { type: a, id: b }
+								};
+		patch(i, { expect: [...steps[i].expect, x] });
+	}
+	/** What a field comes to now: the expected value to begin with. */
+	function lineValue(field: string) {
+		const f = w.schema.field(mine.type, field);
+		if (!f) return null;
+		const one = { ...mine, then: undefined, rows: undefined, expect: [{ field, value: null }] };
+		const got = runTrial(w.plan, one, zones).lines[0]?.got;
+		return typeof got === 'number' || got === undefined ? null : got;
+	}
+	async function keep() {
+		keeping = true;
+		trouble = await onkeep({ ...mine, name: mine.name.trim() || nameOf(mine, words) });
+		keeping = false;
+	}
+</script>
+
+<div class="max-w-4xl">
+	{#if !disabled}
+		<div class="flex flex-wrap gap-2">
+			<input
+				class="box min-w-60 grow font-semibold"
+				aria-label="Name of the trial"
+				placeholder="Name, or what it says"
+				maxlength="300"
+				value={mine.name}
+				oninput={(e) => (mine = { ...mine, name: e.currentTarget.value })}
+			/>
+			<input
+				class="box w-44"
+				aria-label="Group of the trial"
+				placeholder="Group"
+				maxlength="100"
+				value={mine.group ?? ''}
+				oninput={(e) => {
+					const { group: _group, ...rest } = mine;
+					const group = e.currentTarget.value;
+					mine = group ? { ...rest, group } : rest;
+				}}
+			/>
+		</div>
+	{/if}
+	{#if result.fault}<p class="mt-1 text-brick" role="alert">● {result.fault}</p>{/if}
+
+	<h3 class="mt-2 text-sm">The record before</h3>
+	{#if disabled}<p>{saySample(mine, words)}</p>
+	{:else}
+		<p>
+			<Word
+				label="Whether the record is new"
+				value={mine.was === null ? 'new' : 'stored'}
+				choices={[
+					{ value: 'new', label: `a new ${w.schema.type(mine.type).type.label.toLowerCase()}` },
+					{
+						value: 'stored',
+						label: `a stored ${w.schema.type(mine.type).type.label.toLowerCase()} with`
+					}
+				]}
+				onpick={(v) => (mine = { ...mine, was: v === 'new' ? null : (mine.was ?? {}) })}
+			/>
+			{#if mine.near?.length}<span class="text-quiet"
+					>, and {mine.near.length} linked {mine.near.length === 1 ? 'record' : 'records'}</span
+				>{/if}
+		</p>
+		{#if mine.was !== null}
+			<Values
+				values={Object.entries(mine.was)}
+				type={mine.type}
+				schema={w.schema}
+				links={w.titles.all}
+				name="before"
+				ask="a value that it holds"
+				onchange={(v) => (mine = { ...mine, was: Object.fromEntries(v) })}
+			/>
+		{/if}
+	{/if}
+
+	{#each steps as step, i (i)}
+		<section class="mt-2 border-t border-hairline pt-1">
+			<h3 class="text-sm">
+				{steps.length > 1 ? `Change ${i + 1}` : 'The change'}
+				<span class="font-normal text-quiet">by the</span>
+				<Word
+					label="Entry point of change {i + 1}"
+					value={step.entryPoint}
+					choices={ENTRY_POINTS.map((e) => ({ value: e, label: ENTRY_LABEL[e] }))}
+					{disabled}
+					onpick={(e) => patch(i, { entryPoint: e as EntryPoint })}
+				/>
+				<span class="font-normal text-quiet">at</span>
+				<input
+					class="plain mono w-52 font-normal"
+					aria-label="Moment of change {i + 1}, in UTC"
+					{disabled}
+					value={step.at.slice(0, 16).replace('T', ' ')}
+					onchange={(e) => {
+						const at = new Date(`${e.currentTarget.value.trim().replace(' ', 'T')}Z`);
+						if (Number.isNaN(at.getTime()))
+							e.currentTarget.value = step.at.slice(0, 16).replace('T', ' ');
+						else patch(i, { at: at.toISOString() });
+					}}
+				/>
+				{#if !disabled && i > 0}<button
+						type="button"
+						class="textlink font-normal"
+						onclick={() => removeStep(i)}>leave out this change</button
+					>{/if}
+			</h3>
+			<Values
+				values={step.sent}
+				type={mine.type}
+				schema={w.schema}
+				links={w.titles.all}
+				name="change {i + 1}"
+				ask="a value that is sent"
+				{disabled}
+				onchange={(sent) => patch(i, { sent })}
+			/>
+			<h4 class="mt-1 text-sm font-semibold text-brass-ink">must give</h4>
+			{#each step.expect as x, k (k)}
+				{@const line = lineAt(i, k)}
+				{@const said = sayExpectation(mine.type, x, words)}
+				<div class="pl-3">
+					{#if disabled}<p>{said}</p>
+					{:else}<ExpectationRow
+							expectation={x}
+							type={mine.type}
+							schema={w.schema}
+							links={w.titles.all}
+							{said}
+							name="{k + 1} of change {i + 1}"
+							onchange={(next) => patch(i, { expect: step.expect.with(k, next) })}
+							onremove={() => patch(i, { expect: step.expect.filter((_, j) => j !== k) })}
+						/>{/if}
+					{#if line}
+						<p class={line.held ? 'text-teal' : 'text-brick'}>
+							{line.held ? '✓ holds' : `✕ ${sayGot(mine.type, line, words)}`}
+						</p>
+						{#if !line.held}
+							{#each line.reports as r (r.claim)}
+								{@const rule = ruleOf(w.plan, r.claim)}
+								<p class="pl-4 text-sm">
+									{#if rule}<a
+											class="textlink"
+											href="/write/{rule.type}/{sheetOf(rule)}#rule-{rule.id}">{rule.name}</a
+										>{/if}: {reason(w.plan, r)}.
+								</p>
+							{:else}<p class="pl-4 text-sm text-quiet">No rule has to do with it.</p>{/each}
+						{/if}
+					{/if}
+				</div>
+			{/each}
+			{#if !disabled}
+				<p class="pl-3">
+					<SearchPick
+						text="something that is expected"
+						label="Expect something of change {i + 1}"
+						choices={more(i)}
+						look="word"
+						tone="writes"
+						unsaid
+						onpick={(id) => expectMore(i, id)}
+					/>
+				</p>
+			{/if}
+			{#if i === steps.length - 1 && (mine.rows?.length || !disabled)}
+				<h4 class="mt-2 text-sm font-semibold">
+					{mine.rows?.length ? 'once for each row' : 'Rows: the same with other values'}
+				</h4>
+				<Rows
+					rows={mine.rows ?? []}
+					type={mine.type}
+					schema={w.schema}
+					outcome={result.lines.filter((l) => l.step === i)}
+					{disabled}
+					onchange={(rows) => {
+						const { rows: _rows, ...rest } = mine;
+						mine = rows.length ? { ...rest, rows } : rest;
+					}}
+				/>
+			{/if}
+		</section>
+	{/each}
+
+	{#if !disabled}
+		<p class="mt-1">
+			<button type="button" class="textlink" onclick={addStep}>and then another change</button>
+		</p>
+		<div class="mt-2 flex items-center gap-2">
+			<button
+				type="button"
+				class="button main"
+				disabled={!edited || !expects || keeping}
+				onclick={() => void keep()}>{fresh ? 'Keep the trial' : 'Keep the changes'}</button
+			>
+			<button
+				type="button"
+				class="button"
+				onclick={() => {
+					mine = trial;
+					onclose();
+				}}>{edited ? 'Cancel' : 'Close'}</button
+			>
+			{#if !expects}<span class="text-sm text-quiet">It expects nothing yet.</span>{/if}
+			{#if trouble}<p class="text-sm text-brick" role="alert">● {trouble}</p>{/if}
+		</div>
+	{/if}
+</div>
