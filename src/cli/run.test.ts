@@ -76,6 +76,24 @@ describe('the command line', () => {
 		});
 	});
 
+	it('tells what trials try and how strong they are, and holds them to a least share', () => {
+		const covered = parsed('cover', 'rules.json', 'trials.json');
+		expect(covered.code).toBe(0);
+		expect(covered.json.tried).toBeGreaterThan(100);
+		expect(covered.json.of).toBeGreaterThan(covered.json.tried);
+		expect(covered.json.rules[0].untried).toBeInstanceOf(Array);
+		expect(parsed('cover', 'rules.json', 'trials.json', '--least=90').code).toBe(1);
+		expect(parsed('cover', 'rules.json', 'trials.json', '--least=10').code).toBe(0);
+		const strong = parsed('strength', 'rules.json', 'trials.json', '--least=99');
+		expect(strong.code).toBe(1);
+		const [first] = strong.json.rules.filter((r: { missed: unknown[] }) => r.missed.length);
+		expect(first.missed[0]).toMatchObject({ mistake: expect.stringMatching(/\S/) });
+		expect(run('cover', 'rules.json', 'trials.json', '--least=much')).toMatchObject({
+			code: 2,
+			text: expect.stringContaining('0 to 100')
+		});
+	});
+
 	it('names what is wrong with its input', () => {
 		for (const [args, says] of [
 			[['settle', 'rules.json', 'none.json'], 'cannot be read'],

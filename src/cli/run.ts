@@ -2,14 +2,17 @@
  * The command line over the core: no server, no database. Pure: takes arguments and texts of files,
  * gives what to print and the exit code.
  */
-import type { Plan, RuleSet, Trial, TrialWords, Value } from '../core';
+import type { Field, JsonValue, Plan, RuleSet, Trial, TrialWords, Value } from '../core';
 import {
 	LocalDate,
 	Moment,
 	Num,
 	Schema,
 	analyse,
+	cover,
+	differences,
 	stopsRelease,
+	strengthOf,
 	compilePlan,
 	isContext,
 	isList,
@@ -49,6 +52,9 @@ const USAGE = `rigid-rule evaluates formulas and rule sets without a server.
   settle RULES.json CHANGE.json    what becomes of a change; with --explain, why
   check RULES.json                 what can be proven wrong; exit code 1 when it blocks
   try RULES.json TRIALS.json       runs trials; exit code 1 when one fails
+  cover RULES.json TRIALS.json     what trials try of the rules, and what nobody tried
+  strength RULES.json TRIALS.json  the small mistakes in the rules that trials notice
+                                   with --least=80: exit code 1 below 80 in a hundred
 
 RULES.json is a release as the application exports it. The formats are in docs/schema.`;
 
@@ -61,9 +67,10 @@ class Wrong extends Error {}
 export function runCli(args: readonly string[], read: (path: string) => string): Output {
 	const flags = args.filter((a) => a.startsWith('--'));
 	const [verb, ...rest] = args.filter((a) => !a.startsWith('--'));
-	const odd = flags.find((f) => f !== '--explain');
+	const least = flags.find((f) => f.startsWith('--least='));
+	const odd = flags.find((f) => f !== '--explain' && f !== least);
 	try {
-		if (odd) throw new Wrong(`“${odd}” is not known; there is --explain.`);
+		if (odd) throw new Wrong(`“${odd}” is not known; there are --explain and --least=80.`);
 		switch (verb) {
 			case 'eval':
 				return evaluate(need(rest[0], 'a formula'), rest[1] ? json(read, rest[1]) : {});
@@ -81,6 +88,14 @@ export function runCli(args: readonly string[], read: (path: string) => string):
 					rules(read, rest[0]),
 					need(rest[1], 'a file with trials'),
 					json(read, rest[1])
+				);
+			case 'cover':
+			case 'strength':
+				return (verb === 'cover' ? coverAll : strengthOfAll)(
+					rules(read, rest[0]),
+					need(rest[1], 'a file with trials'),
+					json(read, rest[1]),
+					share(least)
 				);
 			default:
 				return { text: USAGE, code: verb === undefined || verb === 'help' ? 0 : 2 };
@@ -292,9 +307,18 @@ function wordsOf(plan: Plan, set: RuleSet): TrialWords {
 	};
 }
 
-function tryAll({ plan, set }: Loaded, file: string, doc: unknown): Output {
+/** The least share in a hundred that is asked for; 0 where none is. @throws {Wrong} */
+function share(least: string | undefined): number {
+	if (least === undefined) return 0;
+	const n = Number(least.slice('--least='.length));
+	if (!(n >= 0 && n <= 100)) throw new Wrong(`“${least}”: the share is a number from 0 to 100.`);
+	return n;
+}
+
+/** The trials of a file. @throws {Wrong} naming the place */
+function trialsIn(plan: Plan, file: string, doc: unknown): Trial[] {
 	if (!Array.isArray(doc)) throw new Wrong(`${file}: The trials must be a list.`);
-	const trials = doc.map((t: unknown, i): Trial =>
+	return doc.map((t: unknown, i): Trial =>
 		sound(`${file}: [${i}]`, () => {
 			const trial = checkTrial(t);
 			if (!plan.schema.types.has(trial.type))
@@ -302,6 +326,56 @@ function tryAll({ plan, set }: Loaded, file: string, doc: unknown): Output {
 			return trial;
 		})
 	);
+}
+
+function coverAll({ plan, set }: Loaded, file: string, doc: unknown, least: number): Output {
+	const trials = trialsIn(plan, file, doc);
+	const { say } = wordsOf(plan, set);
+	const rules = cover(plan, set, trials, zones, (f, v) => say(f as Field, v) || 'blank');
+	const points = rules.flatMap((r) => r.points);
+	const tried = points.filter((p) => p.trials.length).length;
+	const out = {
+		tried,
+		of: points.length,
+		rules: rules.map((r) => ({
+			rule: set.rules.find((x) => x.id === r.rule)!.name,
+			tried: r.points.filter((p) => p.trials.length).length,
+			of: r.points.length,
+			untried: r.points.filter((p) => !p.trials.length).map((p) => p.label)
+		}))
+	};
+	return print(out, tried * 100 < least * points.length ? 1 : 0);
+}
+
+function strengthOfAll({ plan, set }: Loaded, file: string, doc: unknown, least: number): Output {
+	const trials = trialsIn(plan, file, doc).filter((t) => runTrial(plan, t, zones).held);
+	const words = wordsOf(plan, set);
+	const say = (f: Pick<Field, 'type'>, v: JsonValue) => words.say(f as Field, v) || 'blank';
+	const rules = set.rules.map((rule) => {
+		const notices = [...strengthOf(plan, set, rule, trials, zones)];
+		return {
+			rule: rule.name,
+			noticed: notices.filter((n) => n.by).length,
+			of: notices.length,
+			missed: notices
+				.filter((n) => !n.by)
+				.map((n) => ({
+					mistake: n.slip,
+					...(n.altered && !n.altered.off
+						? { differs: differences(rule, n.altered, plan.schema, say) }
+						: {}),
+					...(n.would ? { wouldNotice: n.would } : { tried: n.tried })
+				}))
+		};
+	});
+	const noticed = rules.reduce((n, r) => n + r.noticed, 0);
+	const of = rules.reduce((n, r) => n + r.of, 0);
+	const out = { noticed, of, rules: rules.filter((r) => r.of) };
+	return print(out, noticed * 100 < least * of ? 1 : 0);
+}
+
+function tryAll({ plan, set }: Loaded, file: string, doc: unknown): Output {
+	const trials = trialsIn(plan, file, doc);
 	const words = wordsOf(plan, set);
 	const results = trials.map((t) => {
 		const r = runTrial(plan, t, zones);

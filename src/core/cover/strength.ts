@@ -3,12 +3,13 @@
  * that no trial notices is shown with a record that tells it apart, and the trial that would notice it.
  */
 import type { Rule, RuleSet } from '../document/rules';
+import { toJson } from '../fields/codec';
 import type { Plan } from '../plan/plan';
 import { compilePlan } from '../plan/plan';
 import type { SettledRecord } from '../settle/settle';
-import { runSteps, runTrial, type Trial } from '../trials/trials';
+import { runSteps, runTrial, type Expectation, type Trial } from '../trials/trials';
 import type { ZoneClock } from '../value/temporal';
-import { same } from '../value/value';
+import { isList, same, type Value } from '../value/value';
 import { alterationsOf, type Alteration, type Slip } from './alter';
 import { drafts, expectedOf } from './propose';
 
@@ -85,12 +86,13 @@ export function* strengthOf(
 			continue;
 		}
 		apart ??= drawnChanges(plan, rule, zones);
-		const shown = apart.find((d) => cameTo(other, d.trial, zones) !== d.given);
-		yield {
-			...told,
-			...(shown ? { would: wouldNotice(plan, rule, shown.trial, zones) } : {}),
-			tried: shown ? 0 : apart.length
-		};
+		let would: Trial | null = null;
+		for (const d of apart) {
+			if (cameTo(other, d.trial, zones) !== d.given)
+				would = wouldNotice(plan, other, rule, d.trial, zones);
+			if (would) break;
+		}
+		yield { ...told, ...(would ? { would } : {}), tried: would ? 0 : apart.length };
 	}
 }
 
@@ -137,8 +139,29 @@ const outcome = (r: SettledRecord) => [
 	r.setAside.map((s) => [s.field, s.claim])
 ];
 
-/** A change as a trial with what the rules as they are make of it. */
-function wouldNotice(plan: Plan, rule: Rule, trial: Trial, zones: ZoneClock): Trial {
+/**
+ * A change as a trial with what the rules as they are make of it: of what the rule writes, else of the
+ * fields that come out otherwise with the mistake. Null where a trial has no words for what differs.
+ */
+function wouldNotice(
+	plan: Plan,
+	other: Plan,
+	rule: Rule,
+	trial: Trial,
+	zones: ZoneClock
+): Trial | null {
 	const [run] = runSteps(plan, trial, zones);
-	return { ...trial, expect: expectedOf(plan, rule, run) };
+	const [here] = run.records;
+	const [there] = runSteps(other, trial, zones)[0].records;
+	const { fields } = plan.schema.type(rule.type).type;
+	const differ = fields.flatMap((f, i): Expectation[] =>
+		same(here.values[i], there.values[i]) ? [] : [{ field: f.id, value: jsonOf(here.values[i]) }]
+	);
+	for (const expect of [expectedOf(plan, rule, run), differ]) {
+		const would = { ...trial, expect };
+		if (runTrial(plan, would, zones).held && !runTrial(other, would, zones).held) return would;
+	}
+	return null;
 }
+
+const jsonOf = (v: Value) => toJson(isList(v) ? [...v] : v);
