@@ -2,6 +2,7 @@
 //   -- quick      the core alone, in under two minutes
 //   -- core       the core against the same by hand and against libraries
 //   -- edits      what an edit and a key cost, by how much there is
+//   -- trials     a thousand trials, what they try, and how strong they are
 //   -- database   what needs PostgreSQL; it makes a private one that is empty at the start
 //   -- history    how history is stored, and what is asked of it
 //   -- editor     the sheet in Chromium
@@ -41,6 +42,7 @@ try {
 	}
 	if (wants('core')) show(bin('tsx'), ['bench/settle.ts']);
 	if (wants('edits')) show(bin('tsx'), ['bench/edits.ts']);
+	if (wants('trials')) show(bin('tsx'), ['bench/trials.ts']);
 	if (wants('database')) show(bin('tsx'), ['bench/database.ts'], { DATABASE_URL: await empty() });
 	if (wants('history')) show(bin('tsx'), ['bench/history.ts'], { DATABASE_URL: await empty() });
 	if (wants('service') || wants('editor')) {

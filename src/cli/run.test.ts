@@ -4,6 +4,8 @@ import { describe, expect, it } from 'vitest';
 import { demoModel } from '../../demo/model';
 import { demoDraft, demoReleases } from '../../demo/rules';
 import { demoTrials } from '../../demo/trials';
+import type { Expectation } from '../core';
+import { BadInput, checkTrial } from '../door';
 import { runCli } from './run';
 
 const release = (set: typeof demoDraft) =>
@@ -124,6 +126,32 @@ describe('the published schemas', () => {
 		const change = ajv.compile(schema('change'));
 		expect(change(JSON.parse(files['change.json'])), JSON.stringify(change.errors)).toBe(true);
 		expect(change({ sent: {} })).toBe(false);
+		const trials = ajv.compile(schema('trials'));
+		expect(trials(demoTrials), JSON.stringify(trials.errors)).toBe(true);
+		// each kind of expectation, as the door takes it
+		const expects: Expectation[] = [
+			{ field: 'size_class', value: null, not: true, at: { type: 'customer', id: '7' } },
+			{ field: 'size_class', stays: true },
+			{ rule: 'size_class', writes: false },
+			{ refused: true, field: 'size_class', text: 'no' },
+			{ field: 'size_class', advised: false },
+			{ field: 'size_class', state: 'hidden', is: true },
+			{ field: 'size_class', option: 'small', offered: true },
+			{ messages: 2, to: 'ann@fen.example', subject: 'Season' }
+		];
+		const [first] = demoTrials;
+		const { sent, entryPoint, at } = first;
+		const then = [{ sent, entryPoint, at, expect: expects }];
+		const whole = { ...first, group: 'g', then, rows: [{ sent, expect: expects }] };
+		expect(trials([whole]), JSON.stringify(trials.errors)).toBe(true);
+		expect(checkTrial(structuredClone(whole))).toEqual(whole);
+		for (const x of expects) {
+			const odd = { ...first, expect: [{ ...x, magic: 1 }] };
+			expect(trials([odd])).toBe(false);
+			expect(() => checkTrial(odd)).toThrow(BadInput);
+		}
+		expect(() => checkTrial({ ...first, expect: [{ field: 'size_class' }] })).toThrow('must name');
+		expect(() => checkTrial({ ...first, rows: [{ sent: 1, expect: [] }] })).toThrow('rows[0].sent');
 	});
 
 	it('refuses documents that are no rules, and names the place', () => {

@@ -213,7 +213,7 @@
 						: ''}"
 					data-testid="tried-{rule.id}"
 					><Ticks most={8} tried={covered.tried.length} of={covered.points} label="" />{covered
-						.tried.length} of {covered.points} tried</a
+						.tried.length}/{covered.points} tried</a
 				>{/if}
 			{#if !disabled && opened}<button
 					class="textlink text-sm whitespace-nowrap"

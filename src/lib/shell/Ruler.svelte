@@ -10,6 +10,8 @@
 	const stale = $derived(w.rehearsal !== null && w.rehearsal.hash !== w.loadedHash);
 	const tried = $derived(w.trials.outcomes.size > 0 && !w.trials.running);
 
+	const tries = $derived(Math.floor((w.covering.tried * 100) / (w.covering.points || 1)));
+
 	interface Station {
 		path: string;
 		name: string;
@@ -38,9 +40,9 @@
 			path: '/try',
 			name: 'Try',
 			figure: `${tried || w.trials.outcomes.size ? w.trials.held : '–'}/${w.trials.count}`,
-			says: 'hold',
+			says: w.covering.known ? `hold · ${tries} % tried` : 'hold',
 			tone: tried && w.trials.held < w.trials.count ? 'text-ochre' : '',
-			old: w.trials.running && w.trials.outcomes.size > 0
+			old: (w.trials.running && w.trials.outcomes.size > 0) || w.covering.old
 		},
 		{
 			path: '/rehearse',

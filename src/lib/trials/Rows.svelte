@@ -192,7 +192,7 @@
 					<td>
 						{#if !disabled && i < rows.length}<button
 								type="button"
-								class="grid h-6 w-6 place-items-center hover:bg-band-1"
+								class="grid h-7 w-7 place-items-center hover:bg-band-1"
 								aria-label="Leave out row {i + 1}"
 								onclick={() => onchange(rows.filter((_, j) => j !== i))}
 								><X size={14} aria-hidden="true" /></button
@@ -247,7 +247,7 @@
 	.rows td:first-child,
 	.rows th:last-child,
 	.rows td:last-child {
-		min-width: 1.75rem;
+		min-width: 2rem;
 		border-color: transparent;
 	}
 	.rows .line {

@@ -37,6 +37,8 @@
 		onkeep: (t: Trial) => Promise<string | null>;
 	} = $props();
 
+	/** Outcomes that say why a value is as it was expected. */
+	const WROTE: string[] = ['wrote', 'same value', 'cleared', 'said', 'sends', 'in effect'];
 	const w = useWorkbench();
 	const words = $derived(trialWords(w));
 	const disabled = $derived(!w.canEdit);
@@ -255,17 +257,18 @@
 						<p class={line.held ? 'text-teal' : 'text-brick'}>
 							{line.held ? '✓ holds' : `✕ ${sayGot(mine.type, line, words)}`}
 						</p>
-						{#if !line.held}
-							{#each line.reports as r (r.claim)}
-								{@const rule = ruleOf(w.plan, r.claim)}
-								<p class="pl-4 text-sm">
-									{#if rule}<a
-											class="textlink"
-											href="/write/{rule.type}/{sheetOf(rule)}#rule-{rule.id}">{rule.name}</a
-										>{/if}: {reason(w.plan, r)}.
-								</p>
-							{:else}<p class="pl-4 text-sm text-quiet">No rule has to do with it.</p>{/each}
-						{/if}
+						{#each line.reports.filter((r) => !line.held || WROTE.includes(r.outcome)) as r (r.claim)}
+							{@const rule = ruleOf(w.plan, r.claim)}
+							<p class="pl-4 text-sm">
+								{#if rule}“<a
+										class="textlink"
+										href="/write/{rule.type}/{sheetOf(rule)}#rule-{rule.id}">{rule.name}</a
+									>”:{/if}
+								{reason(w.plan, r)}.
+							</p>
+						{:else}{#if !line.held}<p class="pl-4 text-sm text-quiet">
+									No rule has to do with it.
+								</p>{/if}{/each}
 					{/if}
 				</div>
 			{/each}

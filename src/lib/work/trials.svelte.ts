@@ -144,7 +144,9 @@ export class Trials {
 	}
 
 	/** Stores a trial; what the server says against it, or null. */
-	async keep(trial: Trial): Promise<string | null> {
+	async keep(given: Trial): Promise<string | null> {
+		// whatever shows it may hand out what no worker can be sent
+		const trial = $state.snapshot(given) as Trial;
 		let step: Step;
 		try {
 			step = await ask<Step>(`/trials/${trial.id}`, { method: 'PUT', body: trial });
@@ -161,7 +163,8 @@ export class Trials {
 	}
 
 	/** Stores several trials in one step, those of the same identity in their place; what the server says against it, or null. */
-	async keepAll(trials: readonly Trial[]): Promise<string | null> {
+	async keepAll(given: readonly Trial[]): Promise<string | null> {
+		const trials = $state.snapshot(given) as Trial[];
 		let step: Step;
 		try {
 			step = await ask<Step>('/trials', { method: 'POST', body: trials });

@@ -21,7 +21,7 @@ import {
 	takeAsDraft
 } from './release';
 import { DraftMoved, revisionOf } from './revision';
-import { dropTrial, storeTrial } from './trials';
+import { dropTrial, storeTrial, storeTrials } from './trials';
 
 let t: Fresh;
 let worker: Awaited<ReturnType<typeof workBeside>>;
@@ -67,6 +67,26 @@ describe('the revision of the draft', () => {
 			was: from + 3
 		});
 		expect((await told('stored a trial'))[0]).toContain('Called otherwise');
+	});
+	it('goes up by one for several trials together; of two with one identity the later stands', async () => {
+		const from = await seen();
+		const [a, b] = await listTrials(db(), t.workspace);
+		const more = [
+			{ ...a, id: 'many1', name: 'First of many' },
+			{ ...b, id: 'many2', name: 'Second of many' },
+			{ ...b, id: 'many1', name: 'Another first of many' }
+		];
+		expect(await storeTrials(t.author, more)).toEqual({ revision: from + 1, was: from });
+		const named = (await listTrials(db(), t.workspace)).filter((x) => x.id.startsWith('many'));
+		expect(named.map((x) => x.name).sort()).toEqual(['Another first of many', 'Second of many']);
+		// all of them or none: the second cannot be stored
+		const odd = [
+			{ ...a, id: 'many3' },
+			{ ...a, id: null as never }
+		];
+		await expect(storeTrials(t.author, odd)).rejects.toThrow();
+		expect((await listTrials(db(), t.workspace)).some((x) => x.id === 'many3')).toBe(false);
+		expect(await seen()).toBe(from + 1);
 	});
 	it('says what was edited, by whom, with what stood there before', async () => {
 		await write(t.author, 'twice');

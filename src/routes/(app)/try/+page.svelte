@@ -34,7 +34,8 @@
 	let fresh = $state.raw<Trial | null>(null);
 	const failing = $derived(w.trials.all.filter((t) => w.trials.outcomes.get(t.id)?.held === false));
 	const listed = $derived([
-		...(fresh ? [fresh] : []),
+		// once it is kept it stands among the others
+		...(fresh && !w.trials.all.some((t) => t.id === fresh!.id) ? [fresh] : []),
 		...(only === 'failing'
 			? failing
 			: [...failing, ...w.trials.all.filter((t) => !failing.includes(t))])

@@ -1,0 +1,180 @@
+import { readFileSync } from 'node:fs';
+import { type Locator } from '@playwright/test';
+import { barriers, choose, expect, open, openSheet, signIn, test } from './helpers';
+
+test.beforeEach(async ({ page }) => signIn(page, 'jonas'));
+
+const WCAG = ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'];
+
+const paste = (cell: Locator, text: string) =>
+	cell.evaluate((el, text) => {
+		const data = new DataTransfer();
+		data.setData('text/plain', text);
+		el.dispatchEvent(
+			new ClipboardEvent('paste', { clipboardData: data, bubbles: true, cancelable: true })
+		);
+	}, text);
+
+test('a trial is written by keys: rows from a spreadsheet, a sequence, what must not happen', async ({
+	page
+}) => {
+	test.slow();
+	await open(page, '/try');
+	await page.getByRole('button', { name: 'A new trial' }).first().click();
+	await page.keyboard.type('customer');
+	await page.keyboard.press('Enter');
+	await page.getByLabel('Name of the trial').fill('Headcount around the limits');
+	await page.getByLabel('Group of the trial').fill('Sizes');
+	await expect(page.getByText('It expects nothing yet.')).toBeVisible();
+	await page.getByRole('button', { name: 'Column that is sent' }).click();
+	await page.keyboard.type('headcount');
+	await page.keyboard.press('Enter');
+	await page.getByRole('button', { name: 'Column that is expected' }).click();
+	await page.keyboard.type('size class');
+	await page.keyboard.press('Enter');
+	const cell = (row: number, what: string) => page.getByLabel(`${what}, row ${row}`);
+	await paste(
+		cell(1, 'Headcount sent'),
+		'9\tMicro\n10\tSmall\n11\tSmall\n49\tSmall\nblank\tblank\nmany\tLarge'
+	);
+	// what cannot be read stays in its cell, with the reason
+	await expect(page.getByText(/^● Headcount/)).toBeVisible();
+	await expect(cell(6, 'Headcount sent')).toHaveValue('many');
+	await cell(6, 'Headcount sent').fill('50');
+	await page.keyboard.press('Enter');
+	// the draft moved that limit
+	await expect(page.getByText('got Small')).toBeVisible();
+	await page.getByRole('button', { name: 'Keep the trial' }).click();
+	await expect(page.getByTestId('station-try')).toContainText('89/92');
+	await expect(page.getByText('▲ Sizes: 0 of 1 hold')).toBeVisible();
+
+	// it is kept with all its rows, and mended where the rule is right
+	await page.reload();
+	await page.getByRole('button', { name: 'Headcount around the limits' }).click();
+	await expect(cell(5, 'Headcount sent')).toHaveValue('blank');
+	await cell(6, 'Size class expected').fill('Small');
+	await page.keyboard.press('Tab');
+	await page.getByRole('button', { name: 'and then another change' }).click();
+	await page.getByRole('button', { name: 'Leave out row 6' }).click();
+	await page.getByRole('button', { name: 'Cancel' }).click();
+	await page.getByRole('button', { name: 'Headcount around the limits' }).click();
+	await expect(cell(6, 'Size class expected')).toHaveValue('Large');
+	await page
+		.getByRole('button', { name: 'The rule is right: expect what the draft gives' })
+		.click();
+	await expect(cell(6, 'Size class expected')).toHaveValue('Small');
+	await expect(page.getByTestId('station-try')).toContainText('90/92');
+	expect(await barriers(page, 'main', WCAG)).toEqual([]);
+	await page.getByRole('button', { name: 'Remove this trial' }).click();
+	await expect(page.getByTestId('station-try')).toContainText('89/91');
+	// taken away by mistake
+	await page.getByRole('button', { name: 'Put it back' }).click();
+	await expect(page.getByTestId('station-try')).toContainText('90/92');
+	await page.getByRole('button', { name: 'Remove this trial' }).click();
+	await expect(page.getByTestId('station-try')).toContainText('89/91');
+});
+
+test('trials come from a file and go to one; what is wrong with one names its place', async ({
+	page
+}) => {
+	await open(page, '/try');
+	const download = page.waitForEvent('download');
+	await page.getByRole('button', { name: 'To a file' }).click();
+	const path = await (await download).path();
+	const all = JSON.parse(readFileSync(path, 'utf8')) as Record<string, unknown>[];
+	expect(all).toHaveLength(91);
+	const file = (trials: unknown) => ({
+		name: 'mine.json',
+		mimeType: 'application/json',
+		buffer: Buffer.from(JSON.stringify(trials))
+	});
+	const input = page.getByLabel('From a file');
+	await input.setInputFiles(file([all[0], { ...all[1], expect: [{ field: 'x' }] }]));
+	await expect(page.getByText(/^● \[1\] expect\[0\] must name what it expects/)).toBeVisible();
+	await input.setInputFiles(file({ trials: all }));
+	await expect(page.getByText('● mine.json holds no list of trials.')).toBeVisible();
+	await input.setInputFiles(file([{ ...all[0], id: 'brought', name: 'Brought in' }]));
+	await expect(page.getByTestId('station-try')).toContainText('90/92');
+	await page.getByRole('button', { name: 'Brought in' }).click();
+	await page.getByRole('button', { name: 'Remove this trial' }).click();
+	await expect(page.getByTestId('station-try')).toContainText('89/91');
+});
+
+test('a refusal, a field that is required and a rule that keeps out, after a first change', async ({
+	page
+}) => {
+	await open(page, '/try');
+	await page.getByRole('button', { name: 'A new trial' }).first().click();
+	await page.keyboard.type('deal');
+	await page.keyboard.press('Enter');
+	const expectAlso = async (change: number, what: string) => {
+		await page.getByRole('button', { name: `Expect something of change ${change}` }).click();
+		await page.keyboard.type(what);
+		await page.keyboard.press('Enter');
+	};
+	const send = async (change: number, field: string) => {
+		await page.getByRole('button', { name: `a value that is sent, change ${change}` }).click();
+		await page.keyboard.type(field);
+		await page.keyboard.press('Enter');
+	};
+	await send(1, 'Heat pump');
+	await choose(page.getByLabel(/^Heat pump, change 1/), 'yes');
+	await expectAlso(1, 'whether the change is refused');
+	await expect(page.locator('.opened').getByText('✓ holds')).toBeVisible();
+	await page.getByRole('button', { name: 'and then another change' }).click();
+	await send(2, 'Heat pump');
+	await choose(page.getByLabel(/^Heat pump, change 2/), 'no');
+	await expectAlso(2, 'Electrical capacity');
+	await choose(page.getByLabel(/What is expected of Electrical capacity/), 'is required');
+	await expect(page.getByText(/✕ it is not required/)).toBeVisible();
+	await choose(page.getByLabel(/What is expected of Electrical capacity/), 'is not required');
+	await expectAlso(2, 'Three phases');
+	await expect(page.getByText('“Three phases for a heat pump” writes nothing')).toBeVisible();
+	await expect(page.locator('.opened').getByText('✕')).toHaveCount(0);
+	await page.getByRole('button', { name: 'Keep the trial' }).click();
+	const name = page.getByRole('button', { name: /^Heat pump yes: refused/ });
+	await expect(name).toBeVisible();
+	await name.click();
+	await page.getByRole('button', { name: 'Remove this trial' }).click();
+	await expect(page.getByTestId('station-try')).toContainText('89/91');
+});
+
+test('what nobody tried is shown at the rule, proposed, and told right or wrong', async ({
+	page
+}) => {
+	test.slow();
+	await openSheet(page, '/write/deal/probability');
+	const number = page.getByTestId('tried-probability');
+	await expect(number).toHaveText(/4\/11\s+tried/);
+	await number.click();
+	await expect(page).toHaveURL(/view=untried&rule=probability/);
+	const untried = page.getByText('○ not tried');
+	await expect(untried).toHaveCount(7);
+	await page.getByRole('button', { name: 'Propose trials for it' }).click();
+	await expect(page.getByText(/^Stage .* gives Probability is/).first()).toBeVisible();
+	expect(await barriers(page, 'main', WCAG)).toEqual([]);
+	await page.getByRole('button', { name: 'Right: keep it' }).first().click();
+	await expect(page.getByTestId('station-try')).toContainText('90/92');
+	await page.getByRole('button', { name: /^All \d+ of this rule are right/ }).click();
+	await expect(page.getByText('✓ Everything is tried.')).toBeVisible();
+	await openSheet(page, '/write/deal/probability');
+	await expect(number).toHaveText(/11\/11\s+tried/);
+});
+
+test('small mistakes that no trial would notice are shown with the trial that would', async ({
+	page
+}) => {
+	test.slow();
+	await open(page, '/try?view=strength');
+	await page.getByRole('button', { name: 'Try the mistakes' }).click();
+	await expect(page.getByText(/small\s+mistakes are noticed by a trial\./)).toBeVisible({
+		timeout: 60_000
+	});
+	await page.getByRole('button', { name: 'Discount within its limit' }).click();
+	await expect(page.getByText('○ nobody would notice').first()).toBeVisible();
+	expect(await barriers(page, 'main', WCAG)).toEqual([]);
+	const [before] = (await page.getByTestId('station-try').textContent())!.match(/\d+\/\d+/)!;
+	await page.getByRole('button', { name: 'Right: keep that trial' }).first().click();
+	await expect(page.getByTestId('station-try')).not.toContainText(before);
+	await expect(page.getByText('the draft or its trials were edited since')).toBeVisible();
+});
