@@ -62,7 +62,11 @@ await shot('reference', '/tables/country_desk');
 await shot('messages', '/write/customer/~messages', () => choose('#s-season_notice', 'yes'));
 await shot('check', '/check');
 await shot('journal', '/journal');
-await shot('try', '/try', () => page.click('tbody tr:first-child button'));
+await shot('try', '/try?view=untried&rule=probability', async () => {
+	await page.getByRole('button', { name: 'Propose trials for it' }).click();
+	await page.getByText('Right: keep it').first().waitFor();
+	await page.getByText('Right: keep it').first().scrollIntoViewIfNeeded();
+});
 await shot('rehearse', '/rehearse', async () => {
 	await page.getByRole('button', { name: /^Run/ }).click();
 	await page.getByText('records would come out differently').waitFor();

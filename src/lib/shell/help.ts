@@ -32,7 +32,8 @@ const PAGES: [path: string, help: Help][] = [
 		{
 			title: 'Try',
 			says: [
-				'A trial is a sample, a change of it and what must come of it. All of them run again at each edit.',
+				'A trial is a sample, one or several changes of it and what must come of each. All of them run again at each edit.',
+				'Untried tells what of each rule no trial gets to, and proposes trials; Strength which mistakes in the rules no trial would notice.',
 				'Keep one from the sample on a sheet. Where one fails, it says what came instead.'
 			]
 		}
