@@ -178,3 +178,28 @@ test('small mistakes that no trial would notice are shown with the trial that wo
 	await expect(page.getByTestId('station-try')).not.toContainText(before);
 	await expect(page.getByText('the draft or its trials were edited since')).toBeVisible();
 });
+
+test('any two versions are compared in terms of rules and by the trials, one from a file too', async ({
+	page
+}) => {
+	await open(page, '/release');
+	await page.getByRole('link', { name: 'Compare any two versions' }).click();
+	await expect(page.getByText('between Release 3 and The draft.')).toBeVisible();
+	await expect(page.getByText('10 to below 60: Small')).toBeVisible();
+	await expect(page.getByText(/^Headcount 50: Size class is Medium/)).toBeVisible();
+	expect(await barriers(page, 'main', WCAG)).toEqual([]);
+	await choose(page.getByLabel(/^The later one/), 'Release 2');
+	await expect(page).toHaveURL(/from=3&to=2/);
+	await expect(page.getByText('taken out').first()).toBeVisible();
+	const response = await page.request.get('/releases/3');
+	const file = (name: string, text: string) => ({
+		name,
+		mimeType: 'application/json',
+		buffer: Buffer.from(text)
+	});
+	const input = page.getByLabel('A release from a file');
+	await input.setInputFiles(file('odd.json', '{"format": "something else"}'));
+	await expect(page.getByText('● odd.json: format must be "rigid-rule/release".')).toBeVisible();
+	await input.setInputFiles(file('third.json', await response.text()));
+	await expect(page.getByText('Release 3 and third.json say the same.')).toBeVisible();
+});

@@ -292,6 +292,7 @@ export type { SuggestedHow } from './suggest/study';
 
 // ── Compare ──────────────────────────────────────────────────────────────────────────────────────
 export { changedRules } from './compare/rules';
+export { compareVersions, noteOf, type Compared, type Version } from './compare/sets';
 export { differing, type Differing } from './compare/differing';
 export { decisionOf } from './compare/decision';
 export { typeName, type DecisionForm, type DecisionTableForm } from './kinds/decision';

@@ -13,8 +13,20 @@ export interface RuleCover {
 	points: (Point & { trials: string[] })[];
 }
 
-/** Whether a trial expects something of what a rule writes or says at the sample. */
-function isAbout(x: Expectation, rule: Rule, plan: Plan): boolean {
+/** Whether a trial expects something of what a rule writes or says at the sample, or at a record that it ran on to. */
+function isAbout(
+	x: Expectation,
+	rule: Rule,
+	plan: Plan,
+	at: { type: string; id: string } | null
+): boolean {
+	if (at)
+		return (
+			'value' in x &&
+			x.at?.type === at.type &&
+			x.at.id === at.id &&
+			rule.outputs.some((o) => o.field === x.field)
+		);
 	if ('rule' in x) return x.rule === rule.id;
 	if ('messages' in x) return plan.messages.some((m) => m.rule.id === rule.id);
 	const fields = rule.outputs.map((o) => o.field);
@@ -30,17 +42,19 @@ function isAbout(x: Expectation, rule: Rule, plan: Plan): boolean {
  * @param byId the rules of the plan
  */
 export function metBy(plan: Plan, byId: ReadonlyMap<string, Rule>, run: StepRun): string[] {
-	const [rec] = run.records;
-	const byRule = new Map<string, ClaimReport[]>();
-	for (const r of rec.reports) {
-		const had = byRule.get(r.rule);
-		if (had) had.push(r);
-		else byRule.set(r.rule, [r]);
-	}
-	return [...byRule].flatMap(([id, reports]) => {
-		const rule = byId.get(id);
-		if (!rule || !run.expect.some((x) => isAbout(x, rule, plan))) return [];
-		return pointsMet(plan, rule, { rec, reports, entryPoint: run.change.entryPoint });
+	return run.records.flatMap((rec, i) => {
+		const byRule = new Map<string, ClaimReport[]>();
+		for (const r of rec.reports) {
+			const had = byRule.get(r.rule);
+			if (had) had.push(r);
+			else byRule.set(r.rule, [r]);
+		}
+		return [...byRule].flatMap(([id, reports]) => {
+			const rule = byId.get(id);
+			const at = i ? rec : null;
+			if (!rule || !run.expect.some((x) => isAbout(x, rule, plan, at))) return [];
+			return pointsMet(plan, rule, { rec, reports, entryPoint: run.change.entryPoint });
+		});
 	});
 }
 

@@ -5,7 +5,7 @@
 import type { JsonValue } from '../document/json';
 import type { EntryPoint, Rule, RuleSet } from '../document/rules';
 import { ENTRY_POINTS } from '../document/rules';
-import { candidates, candidatesOfRules, withRelated } from '../check/candidates';
+import { candidates, candidatesFor, candidatesOfRules, withRelated } from '../check/candidates';
 import { Effort, OWN_ID, PROBE_INSTANT, Probe, TooMuch } from '../check/probe';
 import { canonicalJson } from '../document/canonical';
 import type { Field, Schema } from '../document/model';
@@ -47,7 +47,7 @@ export function propose(
 		if (tried++ >= MOST_TRIED || found.size === wanted.size) break;
 		const run = ran(plan, trial, zones);
 		if (!run) continue;
-		const met = metBy(plan, byId, { ...run, expect: everything(plan, rule) });
+		const met = metBy(plan, byId, { ...run, expect: [...everything(plan, rule), ...trial.expect] });
 		for (const key of met)
 			if (wanted.has(key) && sizeOf(trial) < (found.get(key)?.size ?? Infinity))
 				found.set(key, { trial, size: sizeOf(trial) });
@@ -106,6 +106,15 @@ function everything(plan: Plan, rule: Rule): Expectation[] {
 export function expectedOf(plan: Plan, rule: Rule, { records }: StepRun): Expectation[] {
 	const [rec] = records;
 	const out: Expectation[] = [];
+	if (rule.each)
+		return records.slice(1).flatMap((other) => {
+			if (other.type !== rule.type) return [];
+			const at = { type: other.type, id: other.id };
+			return rule.outputs.map(({ field }): Expectation => {
+				const v = other.values[plan.schema.type(rule.type).at.get(field)!];
+				return { field, value: toJson(isList(v) ? [...v] : v), at };
+			});
+		});
 	for (const c of compiledOf(plan, rule)) {
 		if ('to' in c) {
 			const mine = rec.messages.some((m) => m.blocking) ? [] : rec.sends;
@@ -142,10 +151,12 @@ export function* drafts(
 	open: readonly Point[],
 	zones: ZoneClock
 ): Generator<Trial> {
-	// what is set off at another record is tried there
-	if (rule.each) return;
 	const probe = new Probe(plan, zones, new Effort());
 	const { schema } = plan;
+	if (rule.each) {
+		yield* draftsOfParents(probe, rule);
+		return;
+	}
 	const { type } = schema.type(rule.type);
 	const values = (id: string) =>
 		ordinary(
@@ -261,6 +272,79 @@ export function* drafts(
 		for (const e of rule.entryPoints ?? []) yield trial(w, null, w.values, e);
 		if (other) yield trial(w, null, w.values, other);
 	}
+}
+
+/** Most records of each side that are tried together. */
+const MOST_PAIRED = 12;
+
+/** Changes of the record that sets a rule off, each with a record that links to it. */
+function* draftsOfParents(probe: Probe, rule: Rule): Generator<Trial> {
+	const { schema } = probe;
+	const link = schema.field(rule.type, rule.each!);
+	if (!link?.target) return;
+	const { type } = schema.type(link.target);
+	const values = (id: string) => {
+		const field = type.fields.find((f) => f.id === id);
+		return field ? ordinary(field, schema) : [];
+	};
+	const own = candidatesOfRules(probe, rule.type, [{ ...rule, each: undefined, guard: null }]);
+	const guard = rule.guard && 'expr' in rule.guard ? rule.guard.expr : null;
+	const parents = guard ? candidatesFor(probe, link.target, guard) : [{ values: {}, near: [] }];
+	const watched = (rule.watch ?? []).filter((id) => !parents.some((w) => id in w.values));
+	const set = Object.fromEntries(watched.map((id) => [id, values(id)[0] ?? null]));
+	const outputs = rule.outputs.map((o) => o.field);
+	const made = (
+		was: Record<string, JsonValue> | null,
+		sent: Record<string, JsonValue>,
+		held: Record<string, JsonValue>,
+		entryPoint: EntryPoint
+	): Trial => {
+		const near = {
+			type: rule.type,
+			id: OWN_LINK,
+			values: present({ ...held, [rule.each!]: OWN_ID })
+		};
+		return {
+			id: '',
+			name: '',
+			type: link.target!,
+			was: was && present(was),
+			sent: Object.entries(was ? sent : present(sent)),
+			entryPoint,
+			at: new Date(PROBE_INSTANT).toISOString(),
+			person: null,
+			record: OWN_ID,
+			near: [near],
+			expect: outputs.map((field) => ({
+				field,
+				value: null,
+				at: { type: rule.type, id: OWN_LINK }
+			}))
+		};
+	};
+	const road = rule.entryPoints?.[0] ?? 'full';
+	const other = ENTRY_POINTS.find((e) => rule.entryPoints && !rule.entryPoints.includes(e));
+	const idle = type.fields.find((f) => f.type === 'text' && !rule.watch?.includes(f.id));
+	for (const parent of parents.slice(0, MOST_PAIRED))
+		for (const w of (own.length ? own : [{ values: {} }]).slice(0, MOST_PAIRED)) {
+			const now = { ...set, ...parent.values };
+			for (const key of Object.keys(now)) {
+				const was = values(key).find((v) => canonicalJson(v) !== canonicalJson(now[key])) ?? null;
+				yield made({ ...now, [key]: was }, { [key]: now[key] }, w.values, road);
+				yield made({ ...now, [key]: null }, { [key]: now[key] }, w.values, road);
+				if (other) yield made({ ...now, [key]: was }, { [key]: now[key] }, w.values, other);
+				for (const field of outputs)
+					for (const v of ordinary(schema.field(rule.type, field)!, schema).slice(0, 2))
+						yield made(
+							{ ...now, [key]: was },
+							{ [key]: now[key] },
+							{ ...w.values, [field]: v },
+							road
+						);
+			}
+			if (idle) yield made(now, { [idle.id]: 'Another text' }, w.values, road);
+			yield made(null, now, w.values, road);
+		}
 }
 
 /** Ordinary values of a field. */

@@ -90,6 +90,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/options/[list]': look('an option list'),
 	'/(app)/whole/[type]/[[field]]': look('how a field or type hangs together with others'),
 	'/(app)/versions/[rule]': look('versions of a rule'),
+	'/(app)/compare': look('two versions, compared'),
 	'/(app)/paper/[release]': look('a rule sheet to print'),
 	'/(app)/journal': look('what rules did'),
 	'/(app)/journal/[rule]': look('what one rule did'),

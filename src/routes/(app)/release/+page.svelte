@@ -1,5 +1,6 @@
 <script lang="ts">
-	import { sheetOf } from '$core';
+	import { onMount } from 'svelte';
+	import { compareVersions, noteOf, sheetOf } from '$core';
 	import Differences from '$lib/rule/Differences.svelte';
 	import Exchange from '$lib/rule/Exchange.svelte';
 	import { formatMoment } from '$lib/words/format';
@@ -9,6 +10,7 @@
 
 	let { data } = $props();
 	const w = useWorkbench();
+	onMount(() => w.covering.want());
 	let note = $state('');
 	let trouble = $state<string | null>(null);
 	let accept = $state(false);
@@ -52,6 +54,15 @@
 			busy = false;
 		}
 	}
+	/** What differs, in one line: to be written over. */
+	const proposedNote = () =>
+		noteOf(
+			compareVersions(
+				{ model: w.model, set: w.force.set },
+				{ model: w.model, set: w.draft },
+				() => w.sayValue
+			)
+		);
 	async function release() {
 		if (!note.trim()) {
 			trouble = 'Write one line on what this release is for.';
@@ -103,7 +114,10 @@
 			<div>
 				<div class="flex items-baseline justify-between">
 					<h2>The draft against release {w.force.number}</h2>
-					<a class="textlink text-sm" href="/paper/draft">The draft on paper</a>
+					<span class="flex gap-4"
+						><a class="textlink text-sm" href="/compare">Compare any two versions</a>
+						<a class="textlink text-sm" href="/paper/draft">The draft on paper</a></span
+					>
 				</div>
 				{#if w.changes.length}
 					<ul class="mt-1">
@@ -135,7 +149,12 @@
 						The draft is what is in force. There is nothing to release.
 					</p>{/if}
 				{#if w.may('release') && w.changes.length}
-					<label class="mt-4 block text-sm font-medium" for="note">What this release is for</label>
+					<div class="mt-4 flex items-baseline justify-between">
+						<label class="text-sm font-medium" for="note">What this release is for</label>
+						<button class="textlink text-sm" onclick={() => (note = proposedNote())}
+							>Say what differs</button
+						>
+					</div>
 					<input
 						id="note"
 						class="box mt-1 w-full"
@@ -196,6 +215,17 @@
 								>▲ {failing} trial{failing > 1 ? 's do' : ' does'} not hold.</span
 							> <a class="textlink" href="/try">See {failing > 1 ? 'them' : 'it'}</a>{:else}<span
 								class="text-teal">✓ All {w.trials.all.length} trials hold.</span
+							>{/if}
+					</li>
+					<li class="py-1">
+						{#if !w.covering.known || w.covering.old}<span class="text-quiet"
+								>… What of the rules is tried is still being looked at.</span
+							>
+						{:else if w.covering.tried < w.covering.points}<span class="text-ochre"
+								>▲ {w.covering.tried} of {w.covering.points} points of the rules are tried.</span
+							>
+							<a class="textlink" href="/try?view=untried">See the rest</a>{:else}<span
+								class="text-teal">✓ Every point of the rules is tried.</span
 							>{/if}
 					</li>
 					<li class="py-1">

@@ -1,0 +1,180 @@
+<script lang="ts">
+	/** Any two of the draft, the releases and a release from a file: what differs, and which trials come out otherwise. */
+	import { goto } from '$app/navigation';
+	import { page } from '$app/state';
+	import {
+		Schema,
+		compareVersions,
+		compilePlan,
+		expectingWhatCame,
+		runTrial,
+		sheetOf,
+		stepsOf,
+		type Compared,
+		type Version
+	} from '$core';
+	import Choose from '$lib/inputs/Choose.svelte';
+	import Parts from '$lib/rule/Parts.svelte';
+	import { sayExpected, trialWords, wordsOf } from '$lib/trials/words';
+	import { formatValue } from '$lib/words/format';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
+	import { zones } from '../../../runtime/zones';
+
+	let { data } = $props();
+	const w = useWorkbench();
+	const words = $derived(trialWords(w));
+	/** One that was taken from a file, with what it is called. */
+	let file = $state.raw<{ name: string; version: Version } | null>(null);
+	let trouble = $state<string | null>(null);
+	const inForce = $derived(w.force.number ? String(w.force.number) : 'draft');
+	const from = $derived(page.url.searchParams.get('from') ?? inForce);
+	const to = $derived(page.url.searchParams.get('to') ?? 'draft');
+	const choices = $derived([
+		{ value: 'draft', label: 'The draft' },
+		...data.releases.map((r) => ({ value: String(r.number), label: `Release ${r.number}` })),
+		...(file ? [{ value: 'file', label: file.name }] : [])
+	]);
+	function version(name: string, loaded: Version | null): Version | null {
+		if (name === 'draft') return { model: w.model, set: w.draft };
+		if (name === 'file') return file?.version ?? null;
+		// what is in force is on the page
+		return loaded ?? (name === inForce ? { model: w.model, set: w.force.set } : null);
+	}
+	const before = $derived(version(from, data.from));
+	const after = $derived(version(to, data.to));
+	const called = (name: string) => choices.find((c) => c.value === name)?.label ?? name;
+	const all = $derived(
+		before && after
+			? compareVersions(
+					before,
+					after,
+					(schema) => (f, v) =>
+						formatValue({ ...f, id: '', label: '', group: '' }, v, schema, w.titles.all)
+				)
+			: null
+	);
+	const pick = (side: 'from' | 'to', value: string) => {
+		const next = new URLSearchParams({ from, to, [side]: value });
+		void goto(`/compare?${next.toString()}`, { keepFocus: true, noScroll: true });
+	};
+	/** Trials that come out otherwise: what of each the one gives and the other does not. */
+	const outcomes = $derived.by(() => {
+		if (!before || !after) return [];
+		const [a, b] = [before, after].map(({ model, set }) => compilePlan(new Schema(model), set));
+		return w.trials.all.flatMap((t) => {
+			const [x, y] = [runTrial(a, t, zones), runTrial(b, t, zones)];
+			if (JSON.stringify(x.lines.map((l) => l.got)) === JSON.stringify(y.lines.map((l) => l.got)))
+				return x.fault === y.fault ? [] : [{ t, was: x.fault ?? '', now: y.fault ?? '' }];
+			const say = (r: typeof x) => {
+				if (r.fault) return r.fault;
+				const came = expectingWhatCame(
+					t,
+					r.lines.map((l) => ({ ...l, held: false }))
+				);
+				const told = [...stepsOf(came), ...(came.rows ?? [])];
+				return told.map((s) => sayExpected(t.type, s.expect, wordsOf(t, words))).join('; ');
+			};
+			return [{ t, was: say(x), now: say(y) }];
+		});
+	});
+	const PARTS: Record<Compared['part'], string> = {
+		rule: 'Rules',
+		order: 'Claim orders',
+		definition: 'Definitions',
+		table: 'Reference tables',
+		model: 'The model'
+	};
+	const WHAT = { new: 'new', changed: 'changed', removed: 'taken out', order: 'changed' };
+	const groups = $derived(
+		(Object.keys(PARTS) as Compared['part'][]).flatMap((part) => {
+			const of = (all ?? []).filter((c) => c.part === part);
+			return of.length ? [{ part, of }] : [];
+		})
+	);
+	const href = (c: Compared) => {
+		const r = c.part === 'rule' && w.rule(c.id);
+		if (r) return `/write/${r.type}/${sheetOf(r)}#rule-${r.id}`;
+		return c.part === 'table' && w.schema.tables.has(c.id) ? `/tables/${c.id}` : null;
+	};
+	async function read(e: Event) {
+		const input = e.currentTarget as HTMLInputElement;
+		const given = input.files?.[0];
+		if (!given) return;
+		trouble = null;
+		try {
+			// what comes from outside is checked, by what the server checks it with; loaded for this alone
+			const { checkRelease, parseJson } = await import('../../../door');
+			const doc = checkRelease(parseJson(await given.text(), given.name, 60_000_000));
+			const { model, ...set } = doc;
+			file = { name: given.name, version: { model, set } };
+			pick('to', 'file');
+		} catch (err) {
+			trouble = `${given.name}: ${(err as Error).message}`;
+		}
+		input.value = '';
+	}
+</script>
+
+<svelte:head><title>Compare · Rigid Rule</title></svelte:head>
+
+<div class="max-w-5xl px-6 pt-3 pb-10">
+	<h1 class="text-xl">Compare</h1>
+	<div class="mt-1 flex flex-wrap items-center gap-2">
+		<Choose value={from} {choices} label="The earlier one" onpick={(v) => pick('from', v)} />
+		<span class="text-quiet">against</span>
+		<Choose value={to} {choices} label="The later one" onpick={(v) => pick('to', v)} />
+		<label class="textlink cursor-pointer pl-3"
+			>A release from a file <input
+				type="file"
+				accept="application/json,.json"
+				class="sr-only"
+				onchange={(e) => void read(e)}
+			/></label
+		>
+	</div>
+	{#if trouble}<p class="mt-1 text-brick" role="alert">● {trouble}</p>{/if}
+	<div class="ticks mt-3"></div>
+	{#if !all}
+		<p class="mt-2 text-quiet">
+			{!before ? called(from) : called(to)} is not here. Choose another.
+		</p>
+	{:else}
+		<p class="mt-2" role="status">
+			{all.length
+				? `${all.length} ${all.length === 1 ? 'thing differs' : 'things differ'} between ${called(from)} and ${called(to)}.`
+				: `${called(from)} and ${called(to)} say the same.`}
+		</p>
+		{#each groups as g (g.part)}
+			<h2 class="mt-4 text-base">{PARTS[g.part]}</h2>
+			<ul>
+				{#each g.of as c (c.id + c.what)}
+					{@const at = href(c)}
+					<li class="border-t border-hairline py-1">
+						<div class="flex gap-3">
+							<span class="w-20 shrink-0 text-sm text-quiet">{WHAT[c.what]}</span>
+							{#if at}<a class="textlink" href={at}>{c.name}</a>{:else}<span>{c.name}</span>{/if}
+						</div>
+						{#if c.differences.length && c.what !== 'removed'}<div class="mt-0.5 mb-1 ml-23">
+								<Parts all={c.differences} />
+							</div>{/if}
+					</li>
+				{/each}
+			</ul>
+		{/each}
+		<h2 class="mt-4 text-base">Trials that come out otherwise</h2>
+		{#if !w.trials.known}<p class="text-quiet">… {w.trials.count} trials are being fetched.</p>
+		{:else}
+			<ul>
+				{#each outcomes as o (o.t.id)}
+					<li class="border-t border-hairline py-1">
+						<a class="textlink" href="/try#{o.t.id}">{o.t.name}</a>:
+						<del class="text-quiet">{o.was}</del>
+						<span class="text-quiet">→</span> <strong class="font-semibold">{o.now}</strong>
+					</li>
+				{:else}<li class="text-quiet">
+						None of {w.trials.count}: on all of them both give the same.
+					</li>{/each}
+			</ul>
+		{/if}
+	{/if}
+</div>
