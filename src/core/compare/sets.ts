@@ -59,27 +59,15 @@ export function compareVersions(
 					differences: differences(rules[0].get(id) ?? null, rules[1].get(id) ?? null, schema, say)
 				};
 			case 'definition':
-				return {
-					part,
-					what,
-					id,
-					name,
-					differences: partsBetween(
-						saidDefinition(definitions[0].get(id), was, sayWas),
-						saidDefinition(definitions[1].get(id), now, sayNow)
-					)
-				};
-			case 'table':
-				return {
-					part,
-					what,
-					id,
-					name,
-					differences: partsBetween(
-						saidTable(tables[0].get(id), was, sayWas),
-						saidTable(tables[1].get(id), now, sayNow)
-					)
-				};
+			case 'table': {
+				const said = part === 'table' ? saidTable : saidDefinition;
+				const [had, has] = part === 'table' ? tables : definitions;
+				const told = partsBetween(
+					said(had.get(id) as never, was, sayWas),
+					said(has.get(id) as never, now, sayNow)
+				);
+				return { part, what, id, name, differences: told };
+			}
 			default: {
 				const [type, field] = id.split('.');
 				const label = now.field(type, field)?.label ?? field;

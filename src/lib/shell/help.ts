@@ -66,6 +66,16 @@ const PAGES: [path: string, help: Help][] = [
 		}
 	],
 	[
+		'/compare',
+		{
+			title: 'Compare',
+			says: [
+				'Any two of the draft, the releases and a release from a file: what each rule, table and field says otherwise, and which trials come out otherwise.',
+				'A file is read here and goes nowhere.'
+			]
+		}
+	],
+	[
 		'/versions',
 		{
 			title: 'Versions of a rule',

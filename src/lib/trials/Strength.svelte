@@ -5,7 +5,7 @@
 	import { differences, sheetOf } from '$core';
 	import { tell } from '../shell/notices';
 	import { useWorkbench } from '../work/workbench.svelte';
-	import Ticks from './Ticks.svelte';
+	import RuleLine from './RuleLine.svelte';
 	import { nameOf, newTrialId, sayChange, sayExpected, trialWords, wordsOf } from './words';
 
 	const w = useWorkbench();
@@ -86,21 +86,14 @@
 	<ul class="mt-2" aria-label="Rules by mistakes that nobody would notice">
 		{#each lines as { rule, notices, open: missed } (rule.id)}
 			<li class="border-t border-hairline">
-				<div class="flex items-center gap-3 py-1">
-					<button
-						class="textlink min-w-0 grow truncate text-left"
-						aria-expanded={open === rule.id}
-						onclick={() => (open = open === rule.id ? null : rule.id)}>{rule.name}</button
-					>
-					<Ticks
-						tried={notices.length - missed.length}
-						of={notices.length}
-						label="{notices.length - missed.length} of {notices.length} noticed"
-					/>
-					<span class="mono w-16 text-right" class:text-ochre={missed.length > 0}
-						>{notices.length - missed.length}/{notices.length}</span
-					>
-				</div>
+				<RuleLine
+					name={rule.name}
+					done={notices.length - missed.length}
+					of={notices.length}
+					word="noticed"
+					open={open === rule.id}
+					onopen={() => (open = open === rule.id ? null : rule.id)}
+				/>
 				{#if open === rule.id}
 					<ul class="mb-2 pl-4">
 						{#each missed as n (n.key)}

@@ -6,7 +6,7 @@
 	import { pointsOf, sheetOf } from '$core';
 	import { tell } from '../shell/notices';
 	import { useWorkbench } from '../work/workbench.svelte';
-	import Ticks from './Ticks.svelte';
+	import RuleLine from './RuleLine.svelte';
 	import {
 		nameOf,
 		newTrialId,
@@ -116,21 +116,14 @@
 				{@const { rule, points, tried } = line}
 				{@const found = proposals[rule.id]}
 				<li class="border-t border-hairline">
-					<div class="flex items-center gap-3 py-1">
-						<button
-							class="textlink min-w-0 grow truncate text-left"
-							aria-expanded={open === rule.id}
-							onclick={() => (open = open === rule.id ? null : rule.id)}>{rule.name}</button
-						>
-						<Ticks
-							tried={tried.size}
-							of={points.length}
-							label="{tried.size} of {points.length} tried"
-						/>
-						<span class="mono w-16 text-right" class:text-ochre={tried.size < points.length}
-							>{tried.size}/{points.length}</span
-						>
-					</div>
+					<RuleLine
+						name={rule.name}
+						done={tried.size}
+						of={points.length}
+						word="tried"
+						open={open === rule.id}
+						onopen={() => (open = open === rule.id ? null : rule.id)}
+					/>
 					{#if open === rule.id}
 						<div class="mb-2 grid gap-x-6 pl-4 md:grid-cols-2">
 							<ul>

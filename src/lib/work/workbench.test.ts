@@ -41,6 +41,7 @@ let slow: Promise<void>;
 class IdleWorker {
 	static all: IdleWorker[] = [];
 	onmessage: ((e: { data: unknown }) => void) | null = null;
+	onerror: ((e: { message: string }) => void) | null = null;
 	jobs: { job: number; draft: Sent }[] = [];
 	ended = false;
 	constructor(
@@ -787,5 +788,129 @@ describe('trials', () => {
 		expect(calls.map((c) => c.method)).toEqual(
 			expect.arrayContaining(['PUT', 'PUT', 'DELETE', 'PUT'])
 		);
+	});
+});
+
+describe('the worker of trials', () => {
+	beforeEach(async () => {
+		answer = ({ path }) =>
+			path === '/trials' ? { body: { mark: 'm', trials: demoTrials } } : { body: {} };
+		IdleWorker.all = [];
+		w = new Workbench(data({ trials: { count: demoTrials.length, mark: 'm' } }));
+		w.trials.run();
+		await later();
+	});
+	it('that dies is told, leaves every outcome unknown, and is started again', () => {
+		const first = IdleWorker.of('trials');
+		const results = demoTrials.map((t) => ({ trial: t.id, held: true, lines: [] }));
+		first.onmessage!({ data: { job: first.jobs[0].job, results } });
+		expect(w.trials.held).toBe(demoTrials.length);
+		first.onerror!({ message: 'out of memory' });
+		expect([w.trials.trouble, w.trials.held, w.trials.running]).toEqual([
+			'out of memory',
+			0,
+			false
+		]);
+		expect(first.ended).toBe(true);
+		why('a');
+		const second = IdleWorker.all.filter((x) => x.options.name === 'trials').at(-1)!;
+		expect(second).not.toBe(first);
+		// the new one knows nothing: it is sent all of it
+		expect(second.jobs[0]).toMatchObject({ trials: demoTrials });
+		second.onmessage!({ data: { job: second.jobs[0].job, results } });
+		expect([w.trials.trouble, w.trials.held]).toEqual([null, demoTrials.length]);
+	});
+	it('gets several that are kept in one step, without what the page wraps them in', async () => {
+		answer = () => ({ body: { revision: 9, was: 8 } });
+		const more = [
+			{ ...demoTrials[0], id: 'x1' },
+			{ ...demoTrials[0], name: 'In its place' }
+		];
+		expect(await w.trials.keepAll(more)).toBeNull();
+		expect(calls.at(-1)).toMatchObject({ path: '/trials', method: 'POST', body: more });
+		expect(w.trials.all).toHaveLength(demoTrials.length + 1);
+		expect(w.trials.all[0].name).toBe('In its place');
+		answer = () => ({ status: 400, body: { message: '[1] name is missing' } });
+		expect(await w.trials.keepAll(more)).toBe('[1] name is missing');
+	});
+});
+
+describe('what is tried', () => {
+	const TRIED = { rule: 'size_class', points: 3, tried: [['size_class|part 1', ['t1', 't2']]] };
+	const worker = () => IdleWorker.all.filter((x) => x.options.name === 'cover').at(-1)!;
+	const said = (rules: unknown[]) => {
+		const at = worker();
+		at.onmessage!({ data: { job: at.jobs.at(-1)!.job, is: 'cover', rules } });
+	};
+	let enough: () => void;
+	beforeEach(async () => {
+		answer = ({ path }) =>
+			path === '/trials' ? { body: { mark: 'm', trials: demoTrials } } : { body: {} };
+		IdleWorker.all = [];
+		w = new Workbench(data({ trials: { count: demoTrials.length, mark: 'm' } }));
+		enough = w.covering.want();
+		w.trials.run();
+		await later(1_000);
+	});
+	it('is looked at once the trials are there, for whoever shows it; what is known says when it is of before', async () => {
+		expect(w.covering.known).toBe(false);
+		said([TRIED]);
+		await later();
+		expect([w.covering.known, w.covering.tried, w.covering.points]).toEqual([true, 1, 3]);
+		expect(w.covering.triedBy('size_class', 'part 1')).toBe(2);
+		expect(w.covering.triedBy('size_class', 'part 2')).toBeUndefined();
+		const jobs = worker().jobs.length;
+		why('a');
+		expect(w.covering.old).toBe(true);
+		await later(1_000);
+		expect(worker().jobs).toHaveLength(jobs + 1);
+		said([{ ...TRIED, tried: [] }]);
+		await later();
+		expect([w.covering.old, w.covering.tried]).toEqual([false, 0]);
+		// nobody shows it any more
+		enough();
+		why('b');
+		await later(1_000);
+		expect(worker().jobs).toHaveLength(jobs + 1);
+	});
+	it('an answer that an edit overtook is not taken', async () => {
+		const early = worker().jobs.at(-1)!.job;
+		why('a');
+		await later(1_000);
+		worker().onmessage!({ data: { job: early, is: 'cover', rules: [TRIED] } });
+		await later();
+		expect(w.covering.known).toBe(false);
+	});
+	it('a worker that dies is told, and whoever waits goes on; the next question starts another', async () => {
+		const asked = w.covering.propose('size_class');
+		const first = worker();
+		first.onerror!({ message: 'gone' });
+		expect(await asked).toBeNull();
+		expect(w.covering.trouble).toBe('gone');
+		const again = w.covering.propose('size_class');
+		expect(worker()).not.toBe(first);
+		const { job } = worker().jobs.at(-1)!;
+		worker().onmessage!({ data: { job, is: 'propose', rule: 'size_class', proposals: [] } });
+		expect([await again, w.covering.trouble]).toEqual([[], null]);
+	});
+	it('strength goes rule by rule, stops where it is stopped, and is old after an edit', async () => {
+		const ask = () => worker().jobs.at(-1)! as unknown as { job: number; ask: { rule: string } };
+		const tell = () => {
+			const { job, ask: asked } = ask();
+			const notices = [
+				{ key: `${asked.rule} 0`, rule: asked.rule, slip: 'switched off', tried: 0 }
+			];
+			worker().onmessage!({ data: { job, is: 'strength', rule: asked.rule, notices } });
+		};
+		const run = w.covering.strength(['a', 'b', 'c']);
+		tell();
+		await later();
+		expect([w.covering.left, w.covering.notices.size, ask().ask.rule]).toEqual([2, 1, 'b']);
+		w.covering.cancel();
+		tell();
+		await run;
+		expect([w.covering.left, [...w.covering.notices.keys()]]).toEqual([null, ['a']]);
+		why('a');
+		expect(w.covering.noticesOld).toBe(true);
 	});
 });
