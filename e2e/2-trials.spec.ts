@@ -93,6 +93,22 @@ test('trials come from a file and go to one; what is wrong with one names its pl
 	await expect(page.getByText(/^● \[1\] expect\[0\] must name what it expects/)).toBeVisible();
 	await input.setInputFiles(file({ trials: all }));
 	await expect(page.getByText('● mine.json holds no list of trials.')).toBeVisible();
+	// lines of a spreadsheet, out and in
+	const lines = page.waitForEvent('download');
+	await page.getByRole('button', { name: 'As CSV' }).click();
+	const csv = readFileSync(await (await lines).path(), 'utf8');
+	expect(csv).toContain('sent: Customer › Headcount');
+	const [head] = csv.split('\r\n');
+	const text = (line: string) => ({
+		name: 'mine.csv',
+		mimeType: 'text/csv',
+		buffer: Buffer.from(
+			`Record type,sent: Customer › Headcount,gives: Customer › Size class\n${line}\n`
+		)
+	});
+	expect(head).toContain('Record type');
+	await input.setInputFiles(text('Customer,many,Micro'));
+	await expect(page.getByText(/^● Line 2, sent: Customer › Headcount:/)).toBeVisible();
 	await input.setInputFiles(file([{ ...all[0], id: 'brought', name: 'Brought in' }]));
 	await expect(page.getByTestId('station-try')).toContainText('90/92');
 	await page.getByRole('button', { name: 'Brought in' }).click();

@@ -12,7 +12,8 @@
 	import Untried from '$lib/trials/Untried.svelte';
 	import { emptyTrial, sayChange, sayExpected, trialWords, wordsOf } from '$lib/trials/words';
 	import { copyLink } from '$lib/work/copy-link';
-	import { offerFile } from '$lib/work/csv';
+	import { offerFile, readCells, writeCells } from '$lib/work/csv';
+	import { trialsFromCells, trialsToCells } from '$lib/trials/csv';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 	import { zones } from '../../../runtime/zones';
 
@@ -152,17 +153,36 @@
 		const file = input.files?.[0];
 		if (!file) return;
 		trouble = null;
-		try {
-			const doc: unknown = JSON.parse(await file.text());
-			if (!Array.isArray(doc)) trouble = `${file.name} holds no list of trials.`;
-			else {
-				trouble = await w.trials.keepAll(doc as Trial[]);
-				if (!trouble) tell(`${doc.length} trials from ${file.name}.`);
-			}
-		} catch {
-			trouble = `${file.name} is no JSON.`;
-		}
+		const read = readTrials(await file.text(), file.name);
+		if (read.ok) {
+			trouble = await w.trials.keepAll(read.trials);
+			if (!trouble) tell(`${read.trials.length} trials from ${file.name}.`);
+		} else trouble = read.message;
 		input.value = '';
+	}
+	/** A file that the application wrote, or lines of a spreadsheet. */
+	function readTrials(
+		text: string,
+		name: string
+	): { ok: true; trials: Trial[] } | { ok: false; message: string } {
+		if (!/^\s*[[{]/.test(text)) {
+			const cells = readCells(text);
+			return cells.ok ? trialsFromCells(cells.cells, w.schema, new Date().toISOString()) : cells;
+		}
+		try {
+			const doc: unknown = JSON.parse(text);
+			if (Array.isArray(doc)) return { ok: true, trials: doc as Trial[] };
+			return { ok: false, message: `${name} holds no list of trials.` };
+		} catch {
+			return { ok: false, message: `${name} is no JSON.` };
+		}
+	}
+	function sendCells() {
+		const { all } = w.trials;
+		const cells = trialsToCells(all, w.schema);
+		offerFile('trials.csv', writeCells(cells), 'text/csv');
+		const left = all.length - (cells.length - 1);
+		if (left) tell(`${left} of ${all.length} trials say more than a line holds: they go by JSON.`);
 	}
 	const sendOut = () =>
 		offerFile('trials.json', JSON.stringify(w.trials.all, null, '\t'), 'application/json');
@@ -207,13 +227,14 @@
 				<label class="textlink cursor-pointer"
 					>From a file <input
 						type="file"
-						accept="application/json,.json"
+						accept=".json,.csv,application/json,text/csv"
 						class="sr-only"
 						onchange={(e) => void bringIn(e)}
 					/></label
 				>
 			{/if}
-			{#if w.trials.count}<button class="textlink" onclick={sendOut}>To a file</button>{/if}
+			{#if w.trials.count}<button class="textlink" onclick={sendOut}>To a file</button>
+				<button class="textlink" onclick={sendCells}>As CSV</button>{/if}
 			<label
 				><input
 					type="checkbox"
