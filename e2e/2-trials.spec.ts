@@ -145,7 +145,10 @@ test('a refusal, a field that is required and a rule that keeps out, after a fir
 	await expect(page.getByText(/✕ it is not required/)).toBeVisible();
 	await choose(page.getByLabel(/What is expected of Electrical capacity/), 'is not required');
 	await expectAlso(2, 'Three phases');
-	await expect(page.getByText('“Three phases for a heat pump” writes nothing')).toBeVisible();
+	await expect(page.locator('.opened').getByText('“Three phases for a heat pump”')).toBeVisible();
+	await choose(page.getByLabel(/^Whether the rule writes/), 'writes');
+	await expect(page.locator('.opened').getByText('✕ it wrote nothing')).toBeVisible();
+	await choose(page.getByLabel(/^Whether the rule writes/), 'writes nothing');
 	await expect(page.locator('.opened').getByText('✕')).toHaveCount(0);
 	await page.getByRole('button', { name: 'Keep the trial' }).click();
 	const name = page.getByRole('button', { name: /^Heat pump yes: refused/ });

@@ -98,12 +98,17 @@
 	} = $props();
 
 	const kind = $derived(kindOf(x));
+	/** The other record that it is of. */
+	const other = $derived('value' in x ? (x.at ?? null) : null);
+	const of = $derived(other?.type ?? type);
 	const field = $derived(
-		'field' in x && x.field !== undefined ? schema.field(type, x.field) : undefined
+		'field' in x && x.field !== undefined ? schema.field(of, x.field) : undefined
 	);
 	const choices = $derived(
 		Object.entries(KINDS)
 			.filter(([k]) => field?.list || !k.includes('offered'))
+			// of another record its values alone
+			.filter(([k]) => !other || k === 'is' || k === 'not')
 			.map(([value, label]) => ({ value, label }))
 	);
 	const value = $derived('value' in x ? x.value : 'option' in x ? x.option : null);
@@ -111,13 +116,28 @@
 
 <div class="flex flex-wrap items-center gap-2 py-1">
 	{#if kind && field}
-		<span class="min-w-36 font-semibold">{field.label}</span>
+		{#if other}
+			<span class="text-quiet"
+				>{links[`${other.type}.${other.id}`] ??
+					`the ${schema.type(other.type).type.label.toLowerCase()} at hand`}:</span
+			>
+			<Choose
+				value={field.id}
+				choices={schema.type(of).type.fields.map((f) => ({ value: f.id, label: f.label }))}
+				label="Field of the other record, {name}"
+				{disabled}
+				onpick={(id) => onchange({ field: id, value: null, at: other })}
+			/>
+		{:else}<span class="min-w-36 font-semibold">{field.label}</span>{/if}
 		<Choose
 			value={kind}
 			{choices}
 			label="What is expected of {field.label}, {name}"
 			{disabled}
-			onpick={(k) => onchange(asKind(field.id, k as Kind, value, schema, type))}
+			onpick={(k) => {
+				const as = asKind(field.id, k as Kind, value, schema, of);
+				onchange(other ? { ...as, at: other } : as);
+			}}
 		/>
 		{#if 'value' in x}
 			<div class="min-w-40 grow">
@@ -211,8 +231,20 @@
 			value={x.subject ?? ''}
 			onchange={(e) => onchange({ ...x, subject: e.currentTarget.value || undefined })}
 		/>
+	{:else if 'rule' in x}
+		<span class="grow">{said.replace(/ writes( nothing)?$/, '')}</span>
+		<Choose
+			value={x.writes ? 'yes' : 'no'}
+			choices={[
+				{ value: 'no', label: 'writes nothing' },
+				{ value: 'yes', label: 'writes' }
+			]}
+			label="Whether the rule writes, {name}"
+			{disabled}
+			onpick={(v) => onchange({ ...x, writes: v === 'yes' })}
+		/>
 	{:else}
-		<!-- about a rule, another record, or a field that is gone: shown as it stands -->
+		<!-- about a field that is gone: shown as it stands -->
 		<span>{said}</span>
 	{/if}
 	{#if !disabled}<button
