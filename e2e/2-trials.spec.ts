@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { type Locator } from '@playwright/test';
-import { barriers, choose, expect, open, openSheet, signIn, test } from './helpers';
+import { barriers, choose, expect, expectHeld, open, openSheet, signIn, test } from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page, 'jonas'));
 
@@ -172,6 +172,16 @@ test('what nobody tried is shown at the rule, proposed, and told right or wrong'
 	await page.getByRole('button', { name: 'Propose trials for it' }).click();
 	await expect(page.getByText(/^Stage .* gives Probability is/).first()).toBeVisible();
 	expect(await barriers(page, 'main', WCAG)).toEqual([]);
+	// wrong: the rule, with that very record as the sample
+	const said = page.getByText(/^Stage .* gives Probability is/).first();
+	const wrong = await said.innerText();
+	const item = said.locator('xpath=ancestor::li[1]');
+	await item.getByRole('link', { name: 'Wrong: open the rule' }).click();
+	await expect(page).toHaveURL(/\/write\/deal\/probability#rule-probability/);
+	const stage = /^Stage (.*?)(,| gives)/.exec(wrong)![1];
+	await expectHeld(page.locator('#s-stage'), stage === 'blank' ? '—' : stage);
+	await page.getByTestId('tried-probability').click();
+	await page.getByRole('button', { name: 'Propose trials for it' }).click();
 	await page.getByRole('button', { name: 'Right: keep it' }).first().click();
 	await expect(page.getByTestId('station-try')).toContainText('90/92');
 	await page.getByRole('button', { name: /^All \d+ of this rule are right/ }).click();

@@ -129,6 +129,13 @@
 		const got = runTrial(w.plan, one, zones).lines[0]?.got;
 		return typeof got === 'number' || got === undefined ? null : got;
 	}
+	/** The sheet of the first field of which something is expected. */
+	const sheet = $derived.by(() => {
+		const all = [...steps, ...(mine.rows ?? [])].flatMap((s) => s.expect);
+		const named = all.find((x) => 'field' in x && x.field !== undefined && !('at' in x && x.at));
+		const field = named && 'field' in named ? named.field : undefined;
+		return `/write/${mine.type}/${field ?? w.schema.type(mine.type).type.title}`;
+	});
 	async function keep() {
 		keeping = true;
 		trouble = await onkeep({ ...mine, name: mine.name.trim() || nameOf(mine, words) });
@@ -304,10 +311,15 @@
 		</section>
 	{/each}
 
+	<p class="mt-1 flex gap-4">
+		{#if !disabled}<button type="button" class="textlink" onclick={addStep}
+				>and then another change</button
+			>{/if}
+		<a class="textlink" href={sheet} onclick={() => w.showTrial(mine)}
+			>See {steps.length > 1 ? 'its first change' : 'it'} on the sheet</a
+		>
+	</p>
 	{#if !disabled}
-		<p class="mt-1">
-			<button type="button" class="textlink" onclick={addStep}>and then another change</button>
-		</p>
 		<div class="mt-2 flex items-center gap-2">
 			<button
 				type="button"

@@ -180,7 +180,10 @@
 									<a
 										class="textlink"
 										href="/write/{rule.type}/{sheetOf(rule)}#rule-{rule.id}"
-										onclick={() => without([p])}>Wrong: open the rule</a
+										onclick={() => {
+											without([p]);
+											w.showTrial(p.trial);
+										}}>Wrong: open the rule</a
 									>
 								</li>
 							{/each}

@@ -775,6 +775,23 @@ export class Workbench {
 		};
 	}
 
+	/** Pins the record and the first change of a trial as the sample. */
+	showTrial(t: Pick<Trial, 'type' | 'was' | 'sent' | 'near' | 'entryPoint' | 'at'>) {
+		const { type } = this.schema.type(t.type);
+		const title = (t.was ?? Object.fromEntries(t.sent))[type.title];
+		this.showRecord(
+			t.type,
+			{
+				witness: Object.fromEntries(t.sent),
+				near: t.near ?? [],
+				entryPoint: t.entryPoint,
+				...(t.was ? { was: t.was } : {})
+			},
+			typeof title === 'string' ? title : `The ${type.label.toLowerCase()} of a trial`
+		);
+		this.sample = { ...this.sample!, day: t.at.slice(0, 10) };
+	}
+
 	/** The linked records that the sample reads, as a trial keeps them. */
 	nearSample(): Trial['near'] {
 		if (this.sample?.near?.length) return this.sample.near;
