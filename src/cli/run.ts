@@ -2,7 +2,7 @@
  * The command line over the core: no server, no database. Pure: takes arguments and texts of files,
  * gives what to print and the exit code.
  */
-import type { Field, JsonValue, Plan, RuleSet, Trial, TrialWords, Value } from '../core';
+import type { Plan, RuleSet, Trial, Value } from '../core';
 import {
 	LocalDate,
 	Moment,
@@ -17,9 +17,8 @@ import {
 	isContext,
 	isList,
 	nearLoader,
-	fromJson,
 	parseNum,
-	plainFormat,
+	plainWords,
 	reason,
 	ruleOf,
 	runTrial,
@@ -293,20 +292,6 @@ function check({ plan, set }: Loaded): Output {
 	return print({ findings, notAnalysed: open }, blocks ? 1 : 0);
 }
 
-/** Words for values without any locale. */
-function wordsOf(plan: Plan, set: RuleSet): TrialWords {
-	const format = plainFormat(plan);
-	return {
-		schema: plan.schema,
-		rule: (id) => set.rules.find((r) => r.id === id)?.name ?? id,
-		say(field, v) {
-			const type = plan.schema.model.types.find((t) => t.fields.includes(field));
-			const r = fromJson(field, v, plan.schema);
-			return type && r.ok ? format({ type: type.id, field: field.id }, r.value) : String(v);
-		}
-	};
-}
-
 /** The least share in a hundred that is asked for; 0 where none is. @throws {Wrong} */
 function share(least: string | undefined): number {
 	if (least === undefined) return 0;
@@ -330,8 +315,8 @@ function trialsIn(plan: Plan, file: string, doc: unknown): Trial[] {
 
 function coverAll({ plan, set }: Loaded, file: string, doc: unknown, least: number): Output {
 	const trials = trialsIn(plan, file, doc);
-	const { say } = wordsOf(plan, set);
-	const rules = cover(plan, set, trials, zones, (f, v) => say(f as Field, v) || 'blank');
+	const { say } = plainWords(plan.schema, set.rules);
+	const rules = cover(plan, set, trials, zones, say);
 	const points = rules.flatMap((r) => r.points);
 	const tried = points.filter((p) => p.trials.length).length;
 	const out = {
@@ -349,8 +334,7 @@ function coverAll({ plan, set }: Loaded, file: string, doc: unknown, least: numb
 
 function strengthOfAll({ plan, set }: Loaded, file: string, doc: unknown, least: number): Output {
 	const trials = trialsIn(plan, file, doc).filter((t) => runTrial(plan, t, zones).held);
-	const words = wordsOf(plan, set);
-	const say = (f: Pick<Field, 'type'>, v: JsonValue) => words.say(f as Field, v) || 'blank';
+	const { say } = plainWords(plan.schema, set.rules);
 	const rules = set.rules.map((rule) => {
 		const notices = [...strengthOf(plan, set, rule, trials, zones)];
 		return {
@@ -376,7 +360,7 @@ function strengthOfAll({ plan, set }: Loaded, file: string, doc: unknown, least:
 
 function tryAll({ plan, set }: Loaded, file: string, doc: unknown): Output {
 	const trials = trialsIn(plan, file, doc);
-	const words = wordsOf(plan, set);
+	const words = plainWords(plan.schema, set.rules);
 	const results = trials.map((t) => {
 		const r = runTrial(plan, t, zones);
 		const lines = r.lines

@@ -202,6 +202,8 @@ export {
 } from './trials/trials';
 export {
 	expectingWhatCame,
+	plainWords,
+	sayCame,
 	sayExpectation,
 	sayGot,
 	stepsOf,
@@ -232,7 +234,7 @@ export { speakersOf, type ModelPart, type Speaker } from './check/speaks';
 
 // ── Cover: what trials try, what nobody tried, and the mistakes that they would notice ───────────
 export { cover, type RuleCover } from './cover/cover';
-export { POINT_KINDS, pointsOf, type Point, type PointKind } from './cover/points';
+export { limitPoint, partPoint, pointsOf, type Point } from './cover/points';
 export { propose, type Proposal } from './cover/propose';
 export { strengthOf, type Notice } from './cover/strength';
 export type { Slip } from './cover/alter';
@@ -292,7 +294,7 @@ export type { SuggestedHow } from './suggest/study';
 
 // ── Compare ──────────────────────────────────────────────────────────────────────────────────────
 export { changedRules } from './compare/rules';
-export { compareVersions, noteOf, type Compared, type Version } from './compare/sets';
+export { compareVersions, noteOf, trialsApart, type Compared, type Version } from './compare/sets';
 export { differing, type Differing } from './compare/differing';
 export { decisionOf } from './compare/decision';
 export { typeName, type DecisionForm, type DecisionTableForm } from './kinds/decision';

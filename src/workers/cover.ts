@@ -1,5 +1,5 @@
 /** What trials try, what nobody tried, and how strong they are: off the main thread. */
-import type { Notice, Proposal, Trial } from '../core';
+import type { Notice, Plan, Proposal, RuleCover, RuleSet, Trial } from '../core';
 import { cover, pointsOf, propose, runTrial, strengthOf } from '../core';
 import { zones } from '../runtime/zones';
 import type { Sent } from './sent';
@@ -40,32 +40,42 @@ const wordless = () => '';
 const received = new Received();
 let trials: readonly Trial[] = [];
 
+/** What was worked out of the draft and its trials, while both stay. */
+interface Known {
+	plan: Plan;
+	set: RuleSet;
+	trials: readonly Trial[];
+	rules?: RuleCover[];
+	held?: readonly Trial[];
+}
+let known: Known | null = null;
+
+const covered = (k: Known) => (k.rules ??= cover(k.plan, k.set, k.trials, zones, wordless));
+const held = (k: Known) => (k.held ??= k.trials.filter((t) => runTrial(k.plan, t, zones).held));
+
 /** Answers one question. */
 export function covering(data: CoverJob): CoverAnswer {
 	const { job, ask } = data;
 	if (data.trials) trials = data.trials;
 	const { plan, set } = received.take(data.draft);
+	if (known?.plan !== plan || known.trials !== trials) known = { plan, set, trials };
 	if (ask.is === 'cover') {
-		const rules = cover(plan, set, trials, zones, wordless).map(
-			({ rule, points }): TriedOfRule => ({
-				rule,
-				points: points.length,
-				tried: points.flatMap((p) => (p.trials.length ? [[p.key, p.trials]] : []))
-			})
-		);
+		const rules = covered(known).map(({ rule, points }): TriedOfRule => ({
+			rule,
+			points: points.length,
+			tried: points.flatMap((p) => (p.trials.length ? [[p.key, p.trials]] : []))
+		}));
 		return { job, is: 'cover', rules };
 	}
 	const rule = set.rules.find((r) => r.id === ask.rule);
 	if (ask.is === 'propose') {
-		const [own] = rule ? cover(plan, { ...set, rules: [rule] }, trials, zones, wordless) : [];
-		const open = own?.points.filter((p) => !p.trials.length) ?? [];
+		const points = covered(known).find((r) => r.rule === ask.rule)?.points ?? [];
+		const open = points.filter((p) => !p.trials.length);
 		const proposals = rule ? propose(plan, set, rule, open, zones) : [];
 		return { job, is: 'propose', rule: ask.rule, proposals };
 	}
-	const held = trials.filter((t) => runTrial(plan, t, zones).held);
-	const notices =
-		rule && pointsOf(plan, rule, wordless).length
-			? [...strengthOf(plan, set, rule, held, zones)]
-			: [];
+	// one that does nothing now has no mistakes
+	const does = rule && pointsOf(plan, rule, wordless).length > 0;
+	const notices = does ? [...strengthOf(plan, set, rule, held(known), zones)] : [];
 	return { job, is: 'strength', rule: ask.rule, notices };
 }

@@ -61,6 +61,21 @@ it('arrives as it was sent, whatever was edited since, and compiles no rule agai
 	);
 });
 
+it('of the same draft again makes the very same plan, and another after any edit', () => {
+	const sending = new Sending();
+	const received = new Received();
+	const send = (set: RuleSet) => received.take(structuredClone(sending.next(demoModel, set)));
+	const first = send(start);
+	expect(send(start)).toBe(first);
+	expect(send({ ...start, rules: start.rules.slice(1) }).set.rules).toHaveLength(11);
+	const back = send(start);
+	expect(back).not.toBe(first);
+	expect(send({ ...start, rules: [...start.rules].reverse() }).set.rules[0].id).toBe(
+		start.rules.at(-1)!.id
+	);
+	expect(send({ ...start, order: {} }).set.order).toEqual({});
+});
+
 it('sends of an edit of one rule that rule and no other', () => {
 	const sending = new Sending();
 	sending.next(demoModel, start);

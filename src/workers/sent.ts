@@ -49,10 +49,18 @@ const known = <T>(before: T | undefined, now: T): T =>
 export class Received {
 	#schema: Schema | null = null;
 	#set: RuleSet = { rules: [], order: {} };
+	#last: { plan: Plan; set: RuleSet } | null = null;
 
-	/** Takes what was sent, and compiles it. */
+	/** Takes what was sent, and compiles it; where nothing changed, what it gave before. */
 	take({ model, rules, rest, gone }: Sent): { plan: Plan; set: RuleSet } {
 		const before = this.#set;
+		const same =
+			!model &&
+			!gone.length &&
+			!Object.keys(rest).length &&
+			rules.length === before.rules.length &&
+			rules.every((r, i) => r === i);
+		if (same && this.#last) return this.#last;
 		// whoever loads the page's draft anew sends the same rules as other objects
 		const fresh = rules.some((r) => typeof r !== 'number');
 		const byId = fresh ? new Map(before.rules.map((r) => [r.id, r])) : null;
@@ -67,6 +75,7 @@ export class Received {
 		if (model && (!this.#schema || known(this.#schema.model, model) === model))
 			this.#schema = new Schema(model);
 		this.#schema = this.#schema!.with(set);
-		return { plan: compilePlan(this.#schema, set), set };
+		this.#last = { plan: compilePlan(this.#schema, set), set };
+		return this.#last;
 	}
 }

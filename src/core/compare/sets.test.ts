@@ -3,7 +3,9 @@ import { demoModel } from '../../../demo/model';
 import { demoDraft, demoReleases } from '../../../demo/rules';
 import { sayPlain, type SayValue } from '../conditions/words';
 import type { Schema } from '../document/model';
-import { compareVersions, noteOf, type Compared } from './sets';
+import { demoTrials } from '../../../demo/trials';
+import { zones } from '../../runtime/zones';
+import { compareVersions, noteOf, trialsApart, type Compared } from './sets';
 
 const sayAs =
 	(schema: Schema): SayValue =>
@@ -13,6 +15,23 @@ const force = { model: demoModel, set: demoReleases.at(-1)!.set };
 const draft = { model: demoModel, set: demoDraft };
 const compare = (a: typeof force, b: typeof force) => compareVersions(a, b, sayAs);
 const part = (all: readonly Compared[], of: Compared['part']) => all.filter((c) => c.part === of);
+
+describe('trials in two versions', () => {
+	it('are apart where they come out otherwise, with what each gives', () => {
+		const apart = trialsApart(force, draft, demoTrials, zones);
+		expect(apart.map((x) => x.trial.name)).toEqual(['Headcount 50', 'Headcount 51']);
+		expect(apart[0].before.lines[0].got).toBe('medium');
+		expect(apart[0].after.lines[0].got).toBe('small');
+		expect(trialsApart(force, force, demoTrials, zones)).toEqual([]);
+	});
+	it('one that cannot be run in one of them is apart, and says why', () => {
+		const model = structuredClone(demoModel);
+		const customer = model.types.find((t) => t.id === 'customer')!;
+		customer.fields = customer.fields.filter((f) => f.id !== 'size_class');
+		const [first] = trialsApart(force, { ...force, model }, [demoTrials[0]], zones);
+		expect(first.after.fault).toContain('size_class');
+	});
+});
 
 describe('two versions', () => {
 	it('that are the same differ in nothing, and have no note', () => {

@@ -2,6 +2,9 @@
 import type { JsonValue } from '../document/json';
 import type { Definition, Field, Model, ReferenceTable, TableColumn } from '../document/model';
 import { Schema } from '../document/model';
+import { compilePlan } from '../plan/plan';
+import { runTrial, type Trial, type TrialResult } from '../trials/trials';
+import type { ZoneClock } from '../value/temporal';
 import type { RuleSet } from '../document/rules';
 import { sayCondition, type SayValue } from '../conditions/words';
 import { readFormula } from '../feel/read-formula';
@@ -210,6 +213,22 @@ function modelsBetween(before: Model, after: Model): Compared[] {
 	for (const [id, { name }] of a)
 		if (!b.has(id)) out.push({ part: 'model', what: 'removed', id, name, differences: [] });
 	return out;
+}
+
+/** Trials that come out otherwise in two versions, with what each gives. */
+export function trialsApart(
+	before: Version,
+	after: Version,
+	trials: readonly Trial[],
+	zones: ZoneClock
+): { trial: Trial; before: TrialResult; after: TrialResult }[] {
+	const [a, b] = [before, after].map(({ model, set }) => compilePlan(new Schema(model), set));
+	const came = ({ fault, lines }: TrialResult) =>
+		canonicalJson([fault ?? null, ...lines.map((l) => [l.got, l.said ?? null])]);
+	return trials.flatMap((trial) => {
+		const [was, now] = [runTrial(a, trial, zones), runTrial(b, trial, zones)];
+		return came(was) === came(now) ? [] : [{ trial, before: was, after: now }];
+	});
 }
 
 /** Most signs of a note that is proposed. */

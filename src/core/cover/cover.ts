@@ -14,7 +14,7 @@ export interface RuleCover {
 }
 
 /** Whether a trial expects something of what a rule writes or says at the sample, or at a record that it ran on to. */
-function isAbout(
+function expectsOf(
 	x: Expectation,
 	rule: Rule,
 	plan: Plan,
@@ -52,7 +52,7 @@ export function metBy(plan: Plan, byId: ReadonlyMap<string, Rule>, run: StepRun)
 		return [...byRule].flatMap(([id, reports]) => {
 			const rule = byId.get(id);
 			const at = i ? rec : null;
-			if (!rule || !run.expect.some((x) => isAbout(x, rule, plan, at))) return [];
+			if (!rule || !run.expect.some((x) => expectsOf(x, rule, plan, at))) return [];
 			return pointsMet(plan, rule, { rec, reports, entryPoint: run.change.entryPoint });
 		});
 	});

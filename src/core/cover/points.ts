@@ -23,16 +23,7 @@ import type { Value } from '../value/value';
 import { isBlank, order } from '../value/value';
 
 /** What a point is about, the more harmful when untried first. */
-export const POINT_KINDS = [
-	'check',
-	'part',
-	'limit',
-	'condition',
-	'blank',
-	'hold',
-	'road'
-] as const;
-export type PointKind = (typeof POINT_KINDS)[number];
+type PointKind = 'check' | 'part' | 'limit' | 'condition' | 'blank' | 'hold' | 'road';
 
 /** Something that is to be tried of a rule. */
 export interface Point {
@@ -56,6 +47,25 @@ export interface Met {
 	reports: readonly ClaimReport[];
 	entryPoint: string;
 }
+
+type Side = -1 | 0 | 1;
+const keyOf = (rule: string, what: string) => `${rule}|${what}`;
+const ofPart = (part: string) => `part ${part}`;
+const ofLimit = (spot: string, at: string, side: Side) => `limit ${spot} ${at} ${side}`;
+
+/** The key of the point of a part of a rule's body: its number, option or case, or `blank`. */
+export const partPoint = (rule: string, part: string) => keyOf(rule, ofPart(part));
+
+/**
+ * The key of the point at a limit with which a rule compares an own field: at it (0), or just below (-1) or above it (1).
+ * @param at the limit as it stands in the rule
+ */
+export const limitPoint = (
+	rule: Pick<Rule, 'id' | 'type'>,
+	field: string,
+	at: string,
+	side: Side
+) => keyOf(rule.id, ofLimit(`${rule.type}.${field}`, String(n.parseNum(at) ?? at), side));
 
 /** A point with how it is known that a run got there. */
 interface Known {
@@ -138,7 +148,7 @@ function knownOf(plan: Plan, rule: Rule, say: SayValue): Known[] {
 	const out: Known[] = [];
 	const add = (kind: PointKind, key: string, label: string, hit: Known['hit'], more = {}) => {
 		const weight = WEIGHT[kind] + heavier;
-		const point = { key: `${rule.id}|${key}`, rule: rule.id, kind, label, weight, ...more };
+		const point = { key: keyOf(rule.id, key), rule: rule.id, kind, label, weight, ...more };
 		if (!out.some((x) => x.point.key === point.key)) out.push({ point, hit });
 	};
 	const some = (outcomes: readonly Outcome[]) => (m: Met) =>
@@ -185,7 +195,7 @@ function parts(plan: Plan, rule: Rule, say: SayValue, add: Add) {
 		const at = source === null ? undefined : schema.type(rule.type).at.get(source);
 		add(
 			p.short || p.key === 'blank' ? 'blank' : 'part',
-			`part ${p.key}`,
+			ofPart(p.key),
 			own,
 			// a limit has no row: what it chooses by says which part it is
 			at === undefined
@@ -272,9 +282,9 @@ function limits(
 			const whose = spot.via.map((v) => `${schema.field(v.type, v.field)?.label}’s `).join('');
 			const label = `${whose}${spot.field.label}`;
 			const value = (v: Value) => say(spot.field, toJson(v) ?? null);
-			const side = (which: -1 | 0 | 1, words: string) =>
+			const side = (which: Side, words: string) =>
 				add(
-					`limit ${name} ${String(c)} ${which}`,
+					ofLimit(name, String(c), which),
 					`${label} ${words}`,
 					(m) => {
 						const v = valueAt(plan, m, spot);

@@ -9,9 +9,10 @@ import { compilePlan } from '../plan/plan';
 import type { SettledRecord } from '../settle/settle';
 import { runSteps, runTrial, type Expectation, type Trial } from '../trials/trials';
 import type { ZoneClock } from '../value/temporal';
-import { isList, same, type Value } from '../value/value';
+import { same } from '../value/value';
 import { alterationsOf, type Alteration, type Slip } from './alter';
-import { drafts, expectedOf } from './propose';
+import { drafts } from './drafts';
+import { expectedOf } from './propose';
 
 /** What became of one alteration. */
 export interface Notice {
@@ -155,7 +156,7 @@ function wouldNotice(
 	const [there] = runSteps(other, trial, zones)[0].records;
 	const { fields } = plan.schema.type(rule.type).type;
 	const differ = fields.flatMap((f, i): Expectation[] =>
-		same(here.values[i], there.values[i]) ? [] : [{ field: f.id, value: jsonOf(here.values[i]) }]
+		same(here.values[i], there.values[i]) ? [] : [{ field: f.id, value: toJson(here.values[i]) }]
 	);
 	for (const expect of [expectedOf(plan, rule, run), differ]) {
 		const would = { ...trial, expect };
@@ -163,5 +164,3 @@ function wouldNotice(
 	}
 	return null;
 }
-
-const jsonOf = (v: Value) => toJson(isList(v) ? [...v] : v);

@@ -3,20 +3,15 @@ import { demoModel } from '../../../demo/model';
 import { demoDraft, demoReleases } from '../../../demo/rules';
 import { demoTrials } from '../../../demo/trials';
 import { zones } from '../../runtime/zones';
-import { sayPlain } from '../conditions/words';
 import { Schema } from '../document/model';
 import { compilePlan } from '../plan/plan';
 import { runTrial, type Expectation, type Trial } from './trials';
-import { expectingWhatCame, namedIn, sayExpectation, sayGot } from './words';
+import { expectingWhatCame, namedIn, plainWords, sayExpectation, sayGot } from './words';
 
 const set = demoReleases.at(-1)!.set;
 const plan = compilePlan(new Schema(demoModel), set);
 const draft = compilePlan(new Schema(demoModel), demoDraft);
-const words = {
-	schema: plan.schema,
-	say: (f: never, v: never) => sayPlain(f, v, plan.schema),
-	rule: (id: string) => set.rules.find((r) => r.id === id)!.name
-} as Parameters<typeof sayExpectation>[2];
+const words = plainWords(plan.schema, set.rules);
 
 const at = '2026-11-23T09:00:00.000Z';
 const trial = (t: Partial<Trial> & Pick<Trial, 'type' | 'expect'>): Trial => ({

@@ -11,7 +11,7 @@ import type { Change, ClaimReport, SettledRecord, SubmittedRecord } from '../set
 import { settle } from '../settle/settle';
 import type { ZoneClock } from '../value/temporal';
 import { Moment } from '../value/temporal';
-import { isList, same } from '../value/value';
+import { same } from '../value/value';
 import { NOTHING_ELSE, recordsLoader, submissionOf, valuesFromJson } from './records';
 
 /** What must come of a change. Each kind is known by what it names. */
@@ -114,9 +114,6 @@ export interface StepRun {
 	expect: readonly Expectation[];
 }
 
-/** A trial could not be run: it speaks of what is not there. */
-class NoTrial extends Error {}
-
 /** Runs the changes of a trial. @throws {Error} naming what does not fit */
 export function runSteps(plan: Plan, trial: Trial, zones: ZoneClock): StepRun[] {
 	const { schema } = plan;
@@ -133,7 +130,7 @@ export function runSteps(plan: Plan, trial: Trial, zones: ZoneClock): StepRun[] 
 	const states = expected.some((e) => 'state' in e || 'option' in e);
 	const run = (step: TrialStep, more: TrialRow | null, was: SubmittedRecord) => {
 		const at = Date.parse(step.at);
-		if (Number.isNaN(at)) throw new NoTrial(`“${step.at}” is no moment.`);
+		if (Number.isNaN(at)) throw new Error(`“${step.at}” is no moment.`);
 		const sent = new Map([...sentOf(schema, trial.type, step.sent)]);
 		// what a row sends was touched last
 		for (const [id, v] of more ? sentOf(schema, trial.type, more.sent) : []) {
@@ -191,7 +188,7 @@ export function runTrial(plan: Plan, trial: Trial, zones: ZoneClock): TrialResul
 	return { trial: trial.id, held: lines.length > 0 && lines.every((l) => l.held), lines };
 }
 
-/** What became of one expectation. @throws {NoTrial} when it speaks of what is not there */
+/** What became of one expectation. @throws {Error} when it speaks of what is not there */
 function turnedOut(
 	plan: Plan,
 	{ records }: StepRun,
@@ -205,15 +202,15 @@ function turnedOut(
 		const rec = x.at ? records.find((r) => r.type === x.at!.type && r.id === x.at!.id) : own;
 		const type = x.at?.type ?? own.type;
 		const field = fieldOf(plan, type, x.field);
-		if (!rec) throw new NoTrial(`The change did not run on to ${type} ${x.at!.id}.`);
+		if (!rec) throw new Error(`The change did not run on to ${type} ${x.at!.id}.`);
 		const want = fromJson(field, x.value, plan.schema);
-		if (!want.ok) throw new NoTrial(want.message);
+		if (!want.ok) throw new Error(want.message);
 		const got = rec.values[plan.schema.type(type).at.get(x.field)!];
 		const { zone } = plan.schema.model;
 		const wanted = want.value instanceof Moment ? want.value.in(zone, zones) : want.value;
 		const equal = same(got, wanted);
 		return {
-			got: toJson(isList(got) ? [...got] : got),
+			got: toJson(got),
 			held: x.not ? !equal : equal,
 			reports: rec.reports.filter((r) => r.field === x.field)
 		};
@@ -223,14 +220,14 @@ function turnedOut(
 		const i = plan.schema.type(own.type).at.get(x.field)!;
 		const got = own.values[i];
 		return {
-			got: toJson(isList(got) ? [...got] : got),
+			got: toJson(got),
 			held: same(got, own.was[i]),
 			reports: about(x.field)
 		};
 	}
 	if ('rule' in x) {
 		const mine = own.reports.filter((r) => r.rule === x.rule);
-		if (!mine.length) throw new NoTrial(`There is no rule “${x.rule}” in force for this record.`);
+		if (!mine.length) throw new Error(`There is no rule “${x.rule}” in force for this record.`);
 		const wrote = own.changes.some(
 			(c) => c.claim !== null && mine.some((r) => r.claim === c.claim)
 		);
@@ -272,7 +269,7 @@ function turnedOut(
 	if ('option' in x) {
 		const field = fieldOf(plan, own.type, x.field);
 		if (!field.list || !plan.schema.option(field.list, x.option))
-			throw new NoTrial(`${field.label} has no option “${x.option}”.`);
+			throw new Error(`${field.label} has no option “${x.option}”.`);
 		const offered = own.limited.get(x.field)?.includes(x.option) ?? true;
 		return { got: offered, held: offered === x.offered, reports: about(x.field) };
 	}
@@ -290,6 +287,6 @@ function turnedOut(
 function fieldOf(plan: Plan, type: string, id: string) {
 	const field = plan.schema.field(type, id);
 	if (!field)
-		throw new NoTrial(`${plan.schema.types.get(type)?.type.label ?? type} has no field “${id}”.`);
+		throw new Error(`${plan.schema.types.get(type)?.type.label ?? type} has no field “${id}”.`);
 	return field;
 }

@@ -1,6 +1,7 @@
 /** What a trial speaks of, and what it expects in words. */
 import type { JsonValue } from '../document/json';
-import type { Field, Schema } from '../document/model';
+import { sayPlain, type SayValue } from '../conditions/words';
+import type { Schema } from '../document/model';
 import type { Expectation, Trial, TrialLine, TrialStep } from './trials';
 
 /** A value of a field that a trial names; undefined where it names the field alone. */
@@ -43,8 +44,8 @@ function namedBy(own: string, x: Expectation): Named[] {
 /** What words are made with. */
 export interface TrialWords {
 	schema: Schema;
-	/** A value in people's words; empty for blank. */
-	say(field: Field, v: JsonValue): string;
+	/** A value in people's words; blank too. */
+	say: SayValue;
 	/** The name of a rule. */
 	rule(id: string): string;
 }
@@ -52,12 +53,22 @@ export interface TrialWords {
 const STATES = { required: 'required', hidden: 'hidden', 'read-only': 'set by rules only' };
 const isOrNot = (is: boolean) => (is ? 'is' : 'is not');
 
+/** Words without any locale, for a rule set. */
+export const plainWords = (
+	schema: Schema,
+	rules: readonly { id: string; name: string }[]
+): TrialWords => ({
+	schema,
+	say: (f, v) => sayPlain(f, v, schema),
+	rule: (id) => rules.find((r) => r.id === id)?.name ?? id
+});
+
 /** What is expected, in words: `Size class is Small`. */
 export function sayExpectation(type: string, x: Expectation, w: TrialWords): string {
 	const label = (id: string, of = type) => w.schema.field(of, id)?.label ?? id;
 	const value = (id: string, v: JsonValue, of = type) => {
 		const f = w.schema.field(of, id);
-		return (f ? w.say(f, v) : String(v)) || 'blank';
+		return f ? w.say(f, v) : String(v);
 	};
 	const words = (text: string | undefined) => (text ? `, saying “${text}”` : '');
 	if ('value' in x) {
@@ -94,7 +105,7 @@ export function sayGot(
 		const of = 'value' in x ? (x.at?.type ?? type) : type;
 		const f = w.schema.field(of, x.field);
 		const v = got as JsonValue;
-		return `${f?.label ?? x.field} is ${(f ? w.say(f, v) : String(v)) || 'blank'}`;
+		return `${f?.label ?? x.field} is ${f ? w.say(f, v) : String(v)}`;
 	}
 	if ('rule' in x) return got ? 'it wrote' : 'it wrote nothing';
 	if ('refused' in x) return got ? `it was refused${told}` : 'it was saved';
@@ -125,6 +136,10 @@ function asCame({ expected: x, got, said }: Omit<TrialLine, 'reports'>): Expecta
 	if ('option' in x) return { ...x, offered: Boolean(got) };
 	return { ...x, messages: Number(got) };
 }
+
+/** What came of a change, in words, whether it was expected or not. */
+export const sayCame = (type: string, line: Omit<TrialLine, 'reports'>, w: TrialWords): string =>
+	sayExpectation(type, asCame(line), w);
 
 /**
  * The trial with what came in the place of what did not hold: the rules are right. What all rows expected

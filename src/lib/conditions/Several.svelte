@@ -2,7 +2,7 @@
 	/** Several values, each in a box of its own. */
 	import type { Expr, Field, JsonValue, Schema } from '$core';
 	import { HOLE, constantOf, constantTree, sayWay } from '$core';
-	import X from '@lucide/svelte/icons/x';
+	import Without from '../inputs/Without.svelte';
 	import ValueInput from '../inputs/ValueInput.svelte';
 	import { useWorkbench } from '../work/workbench.svelte';
 
@@ -50,12 +50,10 @@
 					/>
 				</span>
 			{/if}
-			{#if !disabled && exprs.length > 1}<button
-					class="grid size-6 place-items-center text-quiet"
-					aria-label="{label}: without {i + 1}"
+			{#if !disabled && exprs.length > 1}<Without
+					label="{label}: without {i + 1}"
 					onclick={() => onchange(exprs.filter((_, k) => k !== i))}
-					><X size={13} aria-hidden="true" /></button
-				>{/if}
+				/>{/if}
 		</span>
 	{/each}
 	{#if !disabled}<button class="textlink text-sm" onclick={() => onchange([...exprs, HOLE])}

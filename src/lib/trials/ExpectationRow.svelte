@@ -69,7 +69,7 @@
 
 <script lang="ts">
 	/** One thing that a trial expects, as words that can be chosen. */
-	import X from '@lucide/svelte/icons/x';
+	import Without from '../inputs/Without.svelte';
 	import Choose from '../inputs/Choose.svelte';
 	import ValueInput from '../inputs/ValueInput.svelte';
 
@@ -247,10 +247,5 @@
 		<!-- about a field that is gone: shown as it stands -->
 		<span>{said}</span>
 	{/if}
-	{#if !disabled}<button
-			type="button"
-			class="grid h-6 w-6 place-items-center hover:bg-band-1"
-			aria-label="No longer expect this, {name}"
-			onclick={onremove}><X size={14} aria-hidden="true" /></button
-		>{/if}
+	{#if !disabled}<Without label="No longer expect this, {name}" onclick={onremove} />{/if}
 </div>

@@ -3,7 +3,7 @@
 	 * The last change of a trial made once for each row: what is sent in the columns before the line, what
 	 * must come of it behind. Written by keys, and pasted from a spreadsheet.
 	 */
-	import X from '@lucide/svelte/icons/x';
+	import Without from '../inputs/Without.svelte';
 	import type { Field, JsonValue, Schema, TrialLine, TrialRow } from '$core';
 	import { fromText, isText, toJson } from '$core';
 	import SearchPick from '../inputs/SearchPick.svelte';
@@ -76,9 +76,10 @@
 	}
 	/** What could not be read, by cell, with what was typed. */
 	let faults = $state<Record<string, { typed: string; message: string }>>({});
-	const blankRow: TrialRow = { sent: [], expect: [] };
+	const openRow: TrialRow = { sent: [], expect: [] };
 
-	function type1(r: number, k: number, text: string) {
+	/** What was typed into a cell. */
+	function typed(r: number, k: number, text: string) {
 		if (text === shown(columns[k], r < rows.length ? cell(rows[r], columns[k]) : undefined)) return;
 		paste(r, k, [[text]]);
 	}
@@ -99,7 +100,7 @@
 					wrong[at] = { typed: text, message: got.message };
 					return;
 				}
-				while (next.length <= r + i) next.push(blankRow);
+				while (next.length <= r + i) next.push(openRow);
 				next[r + i] = put(next[r + i], c, got.v);
 			});
 		});
@@ -160,7 +161,7 @@
 			</tr>
 		</thead>
 		<tbody>
-			{#each [...rows, ...(disabled || !columns.length ? [] : [blankRow])] as r, i (i)}
+			{#each [...rows, ...(disabled || !columns.length ? [] : [openRow])] as r, i (i)}
 				<tr>
 					<td class="w-6 text-center"
 						>{#if held(i) === true}<span class="text-teal" title="holds">✓</span
@@ -179,7 +180,7 @@
 								aria-invalid={wrong ? true : undefined}
 								value={wrong?.typed ?? shown(c, cell(r, c))}
 								onfocus={(e) => e.currentTarget.select()}
-								onchange={(e) => type1(i, k, e.currentTarget.value)}
+								onchange={(e) => typed(i, k, e.currentTarget.value)}
 								onpaste={(e) => onpaste(e, i, k)}
 								onkeydown={(e) => onkeydown(e, i, k)}
 							/>
@@ -190,13 +191,10 @@
 						</td>
 					{/each}
 					<td>
-						{#if !disabled && i < rows.length}<button
-								type="button"
-								class="grid h-7 w-7 place-items-center hover:bg-band-1"
-								aria-label="Leave out row {i + 1}"
+						{#if !disabled && i < rows.length}<Without
+								label="Leave out row {i + 1}"
 								onclick={() => onchange(rows.filter((_, j) => j !== i))}
-								><X size={14} aria-hidden="true" /></button
-							>{/if}
+							/>{/if}
 					</td>
 				</tr>
 			{/each}

@@ -32,12 +32,7 @@
 	function say(rule: Rule, n: Notice): string {
 		if (n.slip === 'switched off') return 'the rule is switched off';
 		if (!n.altered) return 'it stands one place higher in its claim order';
-		const told = differences(
-			rule,
-			n.altered,
-			w.schema,
-			(f, v) => words.say(f as never, v) || 'blank'
-		);
+		const told = differences(rule, n.altered, w.schema, words.say);
 		// what follows a row that is left out takes its place, and is not the mistake
 		const gone = n.slip === 'row left out' && told.find((d) => d.after === null);
 		const first = gone || told[0];

@@ -1,5 +1,6 @@
 <script lang="ts">
 	/** A mark at a part of a rule: whether any trial gets there. Nothing until that is known. */
+	import { partPoint } from '$core';
 	import { useWorkbench } from '../work/workbench.svelte';
 
 	let {
@@ -7,11 +8,13 @@
 		part
 	}: {
 		rule: string;
-		/** What is tried, as points are known: `part 2`. */
+		/** The part: its number, option or case, or `blank`. */
 		part: string;
 	} = $props();
 	const w = useWorkbench();
-	const by = $derived(w.covering.rules.has(rule) ? (w.covering.triedBy(rule, part) ?? 0) : null);
+	const by = $derived(
+		w.covering.rules.has(rule) ? (w.covering.triedBy(partPoint(rule, part)) ?? 0) : null
+	);
 	const says = $derived(by ? `tried by ${by} ${by === 1 ? 'trial' : 'trials'}` : 'not tried');
 </script>
 

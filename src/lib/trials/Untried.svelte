@@ -3,7 +3,7 @@
 	import { onMount } from 'svelte';
 	import { page } from '$app/state';
 	import type { Point, Proposal, Rule, Trial } from '$core';
-	import { pointsOf, sheetOf } from '$core';
+	import { canonicalJson, pointsOf, sheetOf } from '$core';
 	import { tell } from '../shell/notices';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import RuleLine from './RuleLine.svelte';
@@ -35,7 +35,7 @@
 				const known = covering.rules.get(rule.id);
 				if (!known) return [];
 				const tried = new Map(known.tried);
-				const points = pointsOf(w.plan, rule, (f, v) => words.say(f as never, v) || 'blank');
+				const points = pointsOf(w.plan, rule, words.say);
 				const open = points.filter((p) => !tried.has(p.key));
 				return [{ rule, points, tried, harm: open.reduce((n, p) => n + p.weight, 0) }];
 			})
@@ -48,14 +48,18 @@
 	});
 
 	/** By rule; null while they are looked for. */
-	let proposals = $state.raw<Record<string, Proposal[] | null>>({});
+	let made = $state.raw<Record<string, Proposal[] | null>>({});
+	/** The draft that they were made of: of another, what they give may not be so. */
+	let madeOf = $state.raw('');
+	const proposals = $derived(madeOf === canonicalJson(w.draft) ? made : {});
 	let looking = $state(0);
 	async function propose(rules: readonly string[]) {
 		looking = rules.length;
-		proposals = Object.fromEntries(rules.map((r) => [r, null]));
+		made = Object.fromEntries(rules.map((r) => [r, null]));
+		madeOf = canonicalJson(w.draft);
 		for (const rule of rules) {
 			const found = await covering.propose(rule);
-			proposals = { ...proposals, [rule]: found ?? [] };
+			made = { ...made, [rule]: found ?? [] };
 			looking--;
 		}
 		looking = 0;
@@ -71,8 +75,8 @@
 		group: w.draft.rules.find((r) => r.id === rule)?.name.slice(0, 100)
 	});
 	const without = (gone: readonly Proposal[]) => {
-		proposals = Object.fromEntries(
-			Object.entries(proposals).map(([r, ps]) => [r, ps && ps.filter((p) => !gone.includes(p))])
+		made = Object.fromEntries(
+			Object.entries(made).map(([r, ps]) => [r, ps && ps.filter((p) => !gone.includes(p))])
 		);
 	};
 	async function right(some: readonly { rule: string; p: Proposal }[]) {

@@ -1,6 +1,6 @@
 <script lang="ts">
 	/** Fields with a value each: what a sample holds, or what a change sends. */
-	import X from '@lucide/svelte/icons/x';
+	import Without from '../inputs/Without.svelte';
 	import type { JsonValue, Schema } from '$core';
 	import SearchPick from '../inputs/SearchPick.svelte';
 	import ValueInput from '../inputs/ValueInput.svelte';
@@ -57,13 +57,10 @@
 					onchange={(v) => onchange(all.with(i, [id, v]))}
 				/>{:else}<span class="text-brick">● This field is no longer there.</span>{/if}
 		</div>
-		{#if !disabled}<button
-				type="button"
-				class="grid h-6 w-6 shrink-0 place-items-center hover:bg-band-1"
-				aria-label="Leave out {field?.label ?? id}, {name}"
+		{#if !disabled}<Without
+				label="Leave out {field?.label ?? id}, {name}"
 				onclick={() => onchange(all.filter((_, k) => k !== i))}
-				><X size={14} aria-hidden="true" /></button
-			>{/if}
+			/>{/if}
 	</div>
 {/each}
 {#if !disabled}

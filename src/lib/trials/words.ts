@@ -1,13 +1,13 @@
 /** Trials in words: what is changed, and what a proposed one is called. */
 import type { Expectation, JsonValue, Schema, Trial, TrialStep, TrialWords } from '$core';
 import { ENTRY_LABEL, sayExpectation } from '$core';
-import { formatDate, formatValue } from '../words/format';
+import { formatDate } from '../words/format';
 import type { Workbench } from '../work/workbench.svelte';
 
 /** What the words of trials are made with on this page. */
 export const trialWords = (w: Workbench): TrialWords => ({
 	schema: w.schema,
-	say: (f, v) => formatValue(f, v, w.schema, w.titles.all),
+	say: (f, v) => w.sayValue(f, v) || 'blank',
 	rule: (id) => w.draft.rules.find((r) => r.id === id)?.name ?? id
 });
 
@@ -43,7 +43,7 @@ export function sayPairs(
 	return pairs
 		.map(([id, v]) => {
 			const f = words.schema.field(type, id);
-			return `${f?.label ?? id} ${(f ? words.say(f, v) : String(v)) || 'blank'}`;
+			return `${f?.label ?? id} ${f ? words.say(f, v) : String(v)}`;
 		})
 		.join(', ');
 }

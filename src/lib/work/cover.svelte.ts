@@ -25,9 +25,9 @@ export class Covering {
 
 	#keys = $derived(new Map([...this.rules.values()].flatMap((r) => r.tried)));
 
-	/** How many trials get to a point of a rule; undefined where none does. */
-	triedBy(rule: string, point: string): number | undefined {
-		return this.#keys.get(`${rule}|${point}`)?.length;
+	/** How many trials get to a point, by its key; undefined where none does. */
+	triedBy(point: string): number | undefined {
+		return this.#keys.get(point)?.length;
 	}
 
 	/** By rule: the small mistakes in it, and whether a trial notices each. */
@@ -46,6 +46,7 @@ export class Covering {
 	#waiting = new Map<number, Waiting>();
 	#quiet: ReturnType<typeof setTimeout> | undefined;
 	#run = 0;
+	#lastCover = 0;
 
 	/** @param what the draft, and the trials where they are here */
 	constructor(
@@ -80,7 +81,6 @@ export class Covering {
 		this.known = true;
 		this.old = false;
 	}
-	#lastCover = 0;
 
 	/** Trials for what nobody tried of a rule; null where they could not be worked out. */
 	async propose(rule: string): Promise<Proposal[] | null> {

@@ -144,51 +144,40 @@ export class Trials {
 	}
 
 	/** Stores a trial; what the server says against it, or null. */
-	async keep(given: Trial): Promise<string | null> {
+	keep(given: Trial): Promise<string | null> {
 		// whatever shows it may hand out what no worker can be sent
 		const trial = $state.snapshot(given) as Trial;
-		let step: Step;
-		try {
-			step = await ask<Step>(`/trials/${trial.id}`, { method: 'PUT', body: trial });
-		} catch (e) {
-			if (e instanceof Refused) return e.message;
-			throw e;
-		}
-		const had = this.all.some((t) => t.id === trial.id);
-		if (this.known)
-			this.#have(had ? this.all.map((t) => (t.id === trial.id ? trial : t)) : [...this.all, trial]);
-		this.run();
-		this.changed(step);
-		return null;
+		return this.#step(`/trials/${trial.id}`, { method: 'PUT', body: trial }, [trial]);
 	}
 
 	/** Stores several trials in one step, those of the same identity in their place; what the server says against it, or null. */
-	async keepAll(given: readonly Trial[]): Promise<string | null> {
+	keepAll(given: readonly Trial[]): Promise<string | null> {
 		const trials = $state.snapshot(given) as Trial[];
-		let step: Step;
-		try {
-			step = await ask<Step>('/trials', { method: 'POST', body: trials });
-		} catch (e) {
-			if (e instanceof Refused) return e.message;
-			throw e;
-		}
-		const byId = new Map([...this.all, ...trials].map((t) => [t.id, t]));
-		if (this.known) this.#have([...byId.values()]);
-		this.run();
-		this.changed(step);
-		return null;
+		return this.#step('/trials', { method: 'POST', body: trials }, trials);
 	}
 
 	/** Takes a trial away; what the server says against it, or null. */
-	async drop(id: string): Promise<string | null> {
+	drop(id: string): Promise<string | null> {
+		return this.#step(`/trials/${id}`, { method: 'DELETE' }, [], id);
+	}
+
+	/** One step at the server; then those it stored are here, and the one it took away is not. */
+	async #step(
+		path: string,
+		how: Parameters<typeof ask>[1],
+		stored: readonly Trial[],
+		gone?: string
+	): Promise<string | null> {
 		let step: Step;
 		try {
-			step = await ask<Step>(`/trials/${id}`, { method: 'DELETE' });
+			step = await ask<Step>(path, how);
 		} catch (e) {
 			if (e instanceof Refused) return e.message;
 			throw e;
 		}
-		if (this.known) this.#have(this.all.filter((t) => t.id !== id));
+		const byId = new Map([...this.all, ...stored].map((t) => [t.id, t]));
+		if (gone !== undefined) byId.delete(gone);
+		if (this.known) this.#have([...byId.values()]);
 		this.run();
 		this.changed(step);
 		return null;

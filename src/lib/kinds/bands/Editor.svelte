@@ -1,7 +1,7 @@
 <script lang="ts">
 	/** The bands on their ruler; above it the formula they part, where it is no field. */
 	import type { BodyOf } from '$core';
-	import { withoutResult } from '$core';
+	import { limitPoint, withoutResult } from '$core';
 	import { readFormula } from '$core/feel/language';
 	import FormulaInput from '../../inputs/FormulaInput.svelte';
 	import Tried from '../../trials/Tried.svelte';
@@ -44,8 +44,8 @@
 		{disabled}
 		tried={(at, side) =>
 			input && w.covering.rules.has(rule.id)
-				? w.covering.triedBy(rule.id, `limit ${rule.type}.${input} ${at} ${side}`) !== undefined
+				? w.covering.triedBy(limitPoint(rule, input, at, side)) !== undefined
 				: null}
 		onchange={(label, b) => set(label, () => b)}
-		>{#snippet mark(part)}<Tried rule={rule.id} part="part {part}" />{/snippet}</BandRuler
+		>{#snippet mark(part)}<Tried rule={rule.id} {part} />{/snippet}</BandRuler
 	>{/if}

@@ -105,7 +105,7 @@
 							class="mono inline-block min-h-6 min-w-6 cursor-grab text-quiet"
 							{...order.handle(k, `case ${k + 1}`)}>{k + 1}</span
 						>{:else}<span class="mono min-w-6 text-quiet">{k + 1}</span>{/if}
-					<Tried rule={rule.id} part="part {k}" />
+					<Tried rule={rule.id} part={String(k)} />
 					<div class="min-w-0 grow">
 						{#if open === row.id && !disabled}
 							<span class="text-quiet">{k ? 'else if' : 'if'}</span>
@@ -196,7 +196,7 @@
 	<div class="case" class:here={taken === 'otherwise'} data-case="otherwise">
 		{#each outputs as o (o.id)}
 			<div class="flex flex-wrap items-baseline gap-2 pl-8">
-				<Tried rule={rule.id} part="part otherwise" />
+				<Tried rule={rule.id} part="otherwise" />
 				<span class="text-quiet">otherwise {outputs.length > 1 ? `${o.field.label} gets` : ''}</span
 				>
 				<Gives

@@ -60,6 +60,6 @@
 		none={NONE_LABEL[withoutResult(w.plan, rule, o)]}
 		{disabled}
 		onchange={(label, part) => set(label, (b, r) => withPart(b, part, i, r.outputs.length))}
-		>{#snippet mark(part)}<Tried rule={rule.id} part="part {part}" />{/snippet}</OptionGrid
+		>{#snippet mark(part)}<Tried rule={rule.id} {part} />{/snippet}</OptionGrid
 	>
 {/each}

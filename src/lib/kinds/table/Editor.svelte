@@ -448,7 +448,7 @@
 						onchange={(x) => setThen(i, k, 'text' in x && !x.text.trim() ? null : x)}
 					/>
 				{/if}
-			{:else}<Tried rule={rule.id} part="part {i}" />{#if !disabled}<button
+			{:else}<Tried rule={rule.id} part={String(i)} />{#if !disabled}<button
 						class="icon"
 						title="A row behind this one"
 						onclick={() => insertRow(i)}

@@ -3,19 +3,18 @@
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
 	import {
-		Schema,
 		compareVersions,
-		compilePlan,
-		expectingWhatCame,
-		runTrial,
+		sayCame,
 		sheetOf,
-		stepsOf,
+		trialsApart,
 		type Compared,
+		type Trial,
+		type TrialResult,
 		type Version
 	} from '$core';
 	import Choose from '$lib/inputs/Choose.svelte';
 	import Parts from '$lib/rule/Parts.svelte';
-	import { sayExpected, trialWords, wordsOf } from '$lib/trials/words';
+	import { trialWords, wordsOf } from '$lib/trials/words';
 	import { formatValue } from '$lib/words/format';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 	import { zones } from '../../../runtime/zones';
@@ -57,26 +56,9 @@
 		const next = new URLSearchParams({ from, to, [side]: value });
 		void goto(`/compare?${next.toString()}`, { keepFocus: true, noScroll: true });
 	};
-	/** Trials that come out otherwise: what of each the one gives and the other does not. */
-	const outcomes = $derived.by(() => {
-		if (!before || !after) return [];
-		const [a, b] = [before, after].map(({ model, set }) => compilePlan(new Schema(model), set));
-		return w.trials.all.flatMap((t) => {
-			const [x, y] = [runTrial(a, t, zones), runTrial(b, t, zones)];
-			if (JSON.stringify(x.lines.map((l) => l.got)) === JSON.stringify(y.lines.map((l) => l.got)))
-				return x.fault === y.fault ? [] : [{ t, was: x.fault ?? '', now: y.fault ?? '' }];
-			const say = (r: typeof x) => {
-				if (r.fault) return r.fault;
-				const came = expectingWhatCame(
-					t,
-					r.lines.map((l) => ({ ...l, held: false }))
-				);
-				const told = [...stepsOf(came), ...(came.rows ?? [])];
-				return told.map((s) => sayExpected(t.type, s.expect, wordsOf(t, words))).join('; ');
-			};
-			return [{ t, was: say(x), now: say(y) }];
-		});
-	});
+	const outcomes = $derived(before && after ? trialsApart(before, after, w.trials.all, zones) : []);
+	const came = (t: Trial, r: TrialResult) =>
+		r.fault ?? r.lines.map((l) => sayCame(t.type, l, wordsOf(t, words))).join('; ');
 	const PARTS: Record<Compared['part'], string> = {
 		rule: 'Rules',
 		order: 'Claim orders',
@@ -165,11 +147,12 @@
 		{#if !w.trials.known}<p class="text-quiet">… {w.trials.count} trials are being fetched.</p>
 		{:else}
 			<ul>
-				{#each outcomes as o (o.t.id)}
+				{#each outcomes as o (o.trial.id)}
 					<li class="border-t border-hairline py-1">
-						<a class="textlink" href="/try#{o.t.id}">{o.t.name}</a>:
-						<del class="text-quiet">{o.was}</del>
-						<span class="text-quiet">→</span> <strong class="font-semibold">{o.now}</strong>
+						<a class="textlink" href="/try#{o.trial.id}">{o.trial.name}</a>:
+						<del class="text-quiet">{came(o.trial, o.before)}</del>
+						<span class="text-quiet">→</span>
+						<strong class="font-semibold">{came(o.trial, o.after)}</strong>
 					</li>
 				{:else}<li class="text-quiet">
 						None of {w.trials.count}: on all of them both give the same.

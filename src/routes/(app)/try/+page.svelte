@@ -12,8 +12,9 @@
 	import Untried from '$lib/trials/Untried.svelte';
 	import { emptyTrial, sayChange, sayExpected, trialWords, wordsOf } from '$lib/trials/words';
 	import { copyLink } from '$lib/work/copy-link';
-	import { offerFile, readCells, writeCells } from '$lib/work/csv';
-	import { trialsFromCells, trialsToCells } from '$lib/trials/csv';
+	import { offerFile, writeCells } from '$lib/work/csv';
+	import { trialsToCells } from '$lib/trials/csv';
+	import { readTrials } from '$lib/trials/files';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 	import { zones } from '../../../runtime/zones';
 
@@ -153,29 +154,12 @@
 		const file = input.files?.[0];
 		if (!file) return;
 		trouble = null;
-		const read = readTrials(await file.text(), file.name);
+		const read = readTrials(await file.text(), file.name, w.schema, new Date().toISOString());
 		if (read.ok) {
 			trouble = await w.trials.keepAll(read.trials);
 			if (!trouble) tell(`${read.trials.length} trials from ${file.name}.`);
 		} else trouble = read.message;
 		input.value = '';
-	}
-	/** A file that the application wrote, or lines of a spreadsheet. */
-	function readTrials(
-		text: string,
-		name: string
-	): { ok: true; trials: Trial[] } | { ok: false; message: string } {
-		if (!/^\s*[[{]/.test(text)) {
-			const cells = readCells(text);
-			return cells.ok ? trialsFromCells(cells.cells, w.schema, new Date().toISOString()) : cells;
-		}
-		try {
-			const doc: unknown = JSON.parse(text);
-			if (Array.isArray(doc)) return { ok: true, trials: doc as Trial[] };
-			return { ok: false, message: `${name} holds no list of trials.` };
-		} catch {
-			return { ok: false, message: `${name} is no JSON.` };
-		}
 	}
 	function sendCells() {
 		const { all } = w.trials;
