@@ -232,3 +232,17 @@ test('any two versions are compared in terms of rules and by the trials, one fro
 	await input.setInputFiles(file('third.json', await response.text()));
 	await expect(page.getByText('Release 3 and third.json say the same.')).toBeVisible();
 });
+
+test('what grows in an opened trial stays in view', async ({ page }) => {
+	await open(page, '/try#t8');
+	const more = page.getByRole('button', { name: 'and then another change' });
+	await more.click();
+	await expect(page.getByRole('heading', { name: /^Change 2/ })).toBeInViewport();
+	// and is gone on with by keys
+	await expect(page.getByRole('button', { name: 'a value that is sent, change 2' })).toBeFocused();
+	await page.keyboard.press('Enter');
+	await page.keyboard.type('phone');
+	await page.keyboard.press('Enter');
+	await expect(page.getByLabel('Phone, change 2', { exact: true })).toBeInViewport();
+	await page.getByRole('button', { name: 'Cancel' }).click();
+});

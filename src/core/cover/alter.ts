@@ -29,7 +29,7 @@ export type Slip =
 	| 'hold weakened'
 	| 'open to people'
 	| 'every road'
-	| 'only on entering'
+	| 'not only on entering'
 	| 'claim order exchanged';
 
 /** A rule set with one mistake in it. */
@@ -62,7 +62,7 @@ export function alterationsOf(set: RuleSet, rule: Rule, schema: Schema): Alterat
 		add('condition dropped', { ...rule, guard: null, entering: false });
 		for (const { slip, doc } of altered(rule.guard.expr, schema))
 			add(slip, { ...rule, guard: { expr: doc } });
-		if (rule.entering) add('only on entering', { ...rule, entering: false });
+		if (rule.entering) add('not only on entering', { ...rule, entering: false });
 	}
 	if (rule.watch) add('watched fields dropped', { ...rule, watch: null });
 	if (rule.entryPoints) add('every road', { ...rule, entryPoints: null });

@@ -114,7 +114,13 @@
 	$effect.pre(() => {
 		const count = shown.length;
 		const element = frame ?? null;
-		untrack(() => $virtual.setOptions({ count, getScrollElement: () => element }));
+		untrack(() => {
+			// what grows in view must not carry the view away; rows above it that are measured late may
+			const rows = $virtual;
+			rows.shouldAdjustScrollPositionOnItemSizeChange = (item, _delta, { scrollOffset }) =>
+				!few && item.end <= (scrollOffset ?? 0);
+			rows.setOptions({ count, getScrollElement: () => element });
+		});
 	});
 	const inView = $derived(few ? [] : $virtual.getVirtualItems());
 	const first = $derived(few ? 0 : (inView[0]?.index ?? 0));

@@ -205,16 +205,6 @@
 			{#if status}<span class="border border-line px-1.5 text-xs whitespace-nowrap text-quiet"
 					>{status === 'new' ? 'new, not live yet' : 'changed, not live yet'}</span
 				>{/if}
-			{#if covered && !rule.off}<a
-					class="flex items-center gap-1 text-xs whitespace-nowrap text-quiet no-underline hover:underline"
-					href="/try?view=untried&rule={encodeURIComponent(rule.id)}"
-					title="Of what is to be tried of this rule{w.covering.old
-						? ', before the last edit'
-						: ''}"
-					data-testid="tried-{rule.id}"
-					><Ticks most={8} tried={covered.tried.length} of={covered.points} label="" />{covered
-						.tried.length}/{covered.points} tried</a
-				>{/if}
 			{#if !disabled && opened}<button
 					class="textlink text-sm whitespace-nowrap"
 					aria-expanded={narrowing}
@@ -338,20 +328,32 @@
 				</p>
 			{/if}
 
-			{#if report && !rule.off}
-				<p class="mt-3 border-t border-hairline pt-2 text-sm" data-testid="here">
-					<span class="text-quiet">For the sample:</span>
-					{report.outcome === 'wrote' || report.outcome === 'cleared'
-						? ''
-						: report.outcome === 'same value'
-							? 'nothing to do, '
-							: !writer || report.outcome === 'sends'
+			{#if (report || covered) && !rule.off}
+				<div class="mt-3 flex items-start gap-4 border-t border-hairline pt-2 text-sm">
+					{#if report}<p class="grow" data-testid="here">
+							<span class="text-quiet">For the sample:</span>
+							{report.outcome === 'wrote' || report.outcome === 'cleared'
 								? ''
-								: 'nothing happened, '}{reason(w.shown.plan, report, sayValue)}.
-					{#if w.shown.stale.has(rule.id)}
-						<span class="text-ochre">▲ Shown as the rule last could be read.</span>
-					{/if}
-				</p>
+								: report.outcome === 'same value'
+									? 'nothing to do, '
+									: !writer || report.outcome === 'sends'
+										? ''
+										: 'nothing happened, '}{reason(w.shown.plan, report, sayValue)}.
+							{#if w.shown.stale.has(rule.id)}
+								<span class="text-ochre">▲ Shown as the rule last could be read.</span>
+							{/if}
+						</p>{:else}<span class="grow"></span>{/if}
+					{#if covered}<a
+							class="flex items-center gap-1 text-xs whitespace-nowrap text-quiet no-underline hover:underline"
+							href="/try?view=untried&rule={encodeURIComponent(rule.id)}"
+							title="Of what is to be tried of this rule{w.covering.old
+								? ', before the last edit'
+								: ''}"
+							data-testid="tried-{rule.id}"
+							><Ticks most={8} tried={covered.tried.length} of={covered.points} label="" />{covered
+								.tried.length}/{covered.points} tried</a
+						>{/if}
+				</div>
 			{/if}
 		</div>
 	</div>

@@ -6,7 +6,15 @@
 	import { tell } from '../shell/notices';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import RuleLine from './RuleLine.svelte';
-	import { nameOf, newTrialId, sayChange, sayExpected, trialWords, wordsOf } from './words';
+	import {
+		saySample,
+		nameOf,
+		newTrialId,
+		sayChange,
+		sayExpected,
+		trialWords,
+		wordsOf
+	} from './words';
 
 	const w = useWorkbench();
 	onMount(() => w.covering.want());
@@ -107,7 +115,10 @@
 											<span class="text-quiet">which gives</span>
 											<strong class="font-semibold"
 												>{sayExpected(n.would.type, n.would.expect, own)}</strong
-											> <span class="text-quiet">as the rules are.</span></span
+											>
+											<span class="text-quiet"
+												>as the rules are. Sample: {saySample(n.would, words)}.</span
+											></span
 										>
 										{#if w.canEdit}<button class="button" onclick={() => void keep(rule, n)}
 												>Right: keep that trial</button

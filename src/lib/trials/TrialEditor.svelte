@@ -13,7 +13,7 @@
 		sheetOf,
 		stepsOf
 	} from '$core';
-	import { untrack } from 'svelte';
+	import { tick, untrack } from 'svelte';
 	import SearchPick from '../inputs/SearchPick.svelte';
 	import Word from '../words/Word.svelte';
 	import { zones } from '../../runtime/zones';
@@ -39,6 +39,7 @@
 
 	/** Outcomes that say why a value is as it was expected. */
 	const WROTE: string[] = ['wrote', 'same value', 'cleared', 'said', 'sends', 'in effect'];
+	const uid = $props.id();
 	const w = useWorkbench();
 	const words = $derived(trialWords(w));
 	const disabled = $derived(!w.canEdit);
@@ -68,9 +69,14 @@
 		return { sent, entryPoint, at, ...(person === undefined ? {} : { person }), expect };
 	};
 	const patch = (i: number, p: Partial<TrialStep>) => putStep(i, { ...stepOf(i), ...p });
-	function addStep() {
+	async function addStep() {
 		const last = stepOf(steps.length - 1);
 		mine = { ...mine, then: [...(mine.then ?? []), { ...last, sent: [], expect: [] }] };
+		// what is said next is said there
+		await tick();
+		const added = document.getElementById(`${uid}-${steps.length - 1}`);
+		added?.scrollIntoView({ block: 'nearest' });
+		added?.querySelector<HTMLElement>('[data-popover-trigger]')?.focus({ preventScroll: true });
 	}
 	function removeStep(i: number) {
 		const then = (mine.then ?? []).filter((_, k) => k !== i - 1);
@@ -204,7 +210,7 @@
 	{/if}
 
 	{#each steps as step, i (i)}
-		<section class="mt-2 border-t border-hairline pt-1">
+		<section id="{uid}-{i}" class="mt-2 border-t border-hairline pt-1">
 			<h3 class="text-sm">
 				{steps.length > 1 ? `Change ${i + 1}` : 'The change'}
 				<span class="font-normal text-quiet">by the</span>
@@ -312,7 +318,7 @@
 	{/each}
 
 	<p class="mt-1 flex gap-4">
-		{#if !disabled}<button type="button" class="textlink" onclick={addStep}
+		{#if !disabled}<button type="button" class="textlink" onclick={() => void addStep()}
 				>and then another change</button
 			>{/if}
 		<a class="textlink" href={sheet} onclick={() => w.showTrial(mine)}
