@@ -14,9 +14,10 @@ import { carryOn } from '../src/server/jobs/turn';
 import { migrate } from '../src/server/db/migrate';
 import { closeDb, db, transaction } from '../src/server/db/pool';
 import { inForce, save } from '../src/server/records';
-import { compilePlan, differing, type RuleSet } from '../src/core';
+import { compilePlan, type RuleSet } from '../src/core';
 import { readDraft } from '../src/server/db/rules';
 import { rehearseRange, rehearsedTypes } from '../src/server/look/rehearse';
+import { comparedWith } from '../tests/rehearse';
 import { importCsv } from '../tests/csv';
 
 const DEALS = Number(process.env.RIGID_BENCH_DEALS ?? 50_000);
@@ -174,16 +175,9 @@ const one = (id: string): RuleSet => ({
 	rules: set.rules.map((r) => (r.id === id ? { ...r, guard: { text: '1 = 2' } } : r))
 });
 for (const id of ['probability', 'size_class']) {
-	const draft = compilePlan(force.schema, one(id));
 	// against the draft itself with one rule otherwise: nothing else differs
 	const plan = compilePlan(force.schema, set);
-	const compared = {
-		schema: force.schema,
-		force: plan,
-		plan: draft,
-		differing: differing(plan, draft),
-		instant: Date.now()
-	};
+	const compared = comparedWith(force.schema, plan, one(id), Date.now());
 	const read = await seconds('node-postgres reads the columns of all records', async () => {
 		for (const t of force.schema.model.types)
 			await db().query({

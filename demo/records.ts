@@ -5,6 +5,7 @@ import {
 	compilePlan,
 	fromJson,
 	matchKey,
+	num,
 	reason,
 	ruleOf,
 	settle,
@@ -31,6 +32,9 @@ export function settledRecords(sizes: DemoSizes): Map<string, readonly Seeded[]>
 	const last = ['contact', 'lead'].map((t) => [t, settleAll(t, sizes, near)] as const);
 	return new Map([...order, ...last]);
 }
+
+/** One customer in so many has its own number of service visits. */
+const AGREED_WITH = 97;
 
 /** A record as it is stored. */
 export interface Seeded {
@@ -147,6 +151,11 @@ function settleAll(type: string, sizes: DemoSizes, near: Loader): Seeded[] {
 		if (old) {
 			values[schema.type(type).at.get('size_class')!] = rnd() < 0.5 ? null : 'large';
 			delete setBy.size_class;
+		}
+		// with a few customers another number of visits was agreed, long before a rule gives one
+		if (type === 'customer' && number % AGREED_WITH === 0) {
+			values[schema.type(type).at.get('service_visits_a_year')!] = num(6);
+			setBy.service_visits_a_year = { by: 'person', name: 'Jonas Weverling', at };
 		}
 		return { values, setBy, old };
 	});

@@ -80,7 +80,7 @@ export { looseKey } from './text/loose';
 export { Num, add, compareNum, div, mul, num, parseNum, roundTo, sub } from './value/num';
 export { isKeptName, own } from './value/own';
 export { LocalDate, Moment, type ZoneClock } from './value/temporal';
-export { isContext, isList, same, show, type Value } from './value/value';
+export { isBlank, isContext, isList, same, show, type Value } from './value/value';
 
 // ── Tables ───────────────────────────────────────────────────────────────────────────────────────
 export {
@@ -296,6 +296,35 @@ export type { SuggestedHow } from './suggest/study';
 export { changedRules } from './compare/rules';
 export { compareVersions, noteOf, trialsApart, type Compared, type Version } from './compare/sets';
 export { differing, type Differing } from './compare/differing';
+export {
+	askedOf,
+	rehearseRecord,
+	rehearsing,
+	type Move,
+	type Rehearsed,
+	type RehearsedRecord,
+	type Rehearsing
+} from './rehearse/record';
+export { compileSelection, selects, type Selection, type Selector } from './rehearse/select';
+export {
+	Tally,
+	isNumeric,
+	together,
+	type Bins,
+	type Rehearsal,
+	type RehearsedField,
+	type RehearsedRefusal,
+	type RehearsedSending,
+	type Side
+} from './rehearse/count';
+export {
+	followsFrom,
+	surprisesOf,
+	unrehearsed,
+	type FollowsFrom,
+	type Surprise,
+	type Unrehearsed
+} from './rehearse/surprises';
 export { decisionOf } from './compare/decision';
 export { typeName, type DecisionForm, type DecisionTableForm } from './kinds/decision';
 export { differences, sayRule, type Difference } from './compare/words';

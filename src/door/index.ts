@@ -2,6 +2,7 @@
 import * as yup from 'yup';
 import { ROLES, type Role } from './rights';
 import type {
+	Formula,
 	Acceptance,
 	Definition,
 	EntryPoint,
@@ -349,6 +350,53 @@ export function checkSuggesting(v: unknown) {
 		examples: Object.fromEntries(examples.map((e) => [e.record, e.value ?? null]))
 	};
 }
+
+const versionOf = () =>
+	yup
+		.mixed<number | 'draft'>()
+		.test(
+			'version',
+			'${path} must be "draft" or the number of a release; 0 for no rules at all',
+			(v) => v === undefined || v === 'draft' || (Number.isInteger(v) && (v as number) >= 0)
+		);
+
+/**
+ * What is to be rehearsed: which version against which, and on which records; all of it may be left out.
+ * @returns with null in the place of the draft @throws {BadInput} naming the place
+ */
+export function checkRehearsal(v: unknown): {
+	before?: number | null;
+	after: number | null;
+	selection: { type: string; condition: Formula } | null;
+} {
+	const { before, after, selection } = check<{
+		before?: number | 'draft';
+		after?: number | 'draft';
+		selection?: { type: string; condition: Formula } | null;
+	}>(
+		only({
+			before: versionOf(),
+			after: versionOf(),
+			selection: only({ type: text(60), condition: formula().required() })
+				.nullable()
+				.default(null)
+		}),
+		v ?? {}
+	);
+	const number = (x: number | 'draft') => (x === 'draft' ? null : x);
+	return {
+		...(before === undefined ? {} : { before: number(before) }),
+		after: number(after ?? 'draft'),
+		selection: selection ?? null
+	};
+}
+
+/** A surprise that somebody looked at, or did not after all. @throws {BadInput} naming the place */
+export const checkLooked = (v: unknown) =>
+	check<{ key: string; looked: boolean }>(
+		only({ key: text(300), looked: yup.boolean().strict().required() }),
+		v
+	);
 
 /** Records whose titles are wanted. @throws {BadInput} naming the place */
 export const checkTitles = (v: unknown) =>

@@ -5,14 +5,21 @@
 import { canonicalJson } from '../document/canonical';
 import type { Rule } from '../document/rules';
 import { nodeKey, planOf } from '../plan/plan';
-import type { Plan, PlanNode } from '../plan/types';
+import { refKey } from '../document/model';
+import type { Plan, PlanNode, Validator } from '../plan/types';
 
 /** Two plans of the fields in question and of what these are made of, and which fields are in question. */
 export interface Differing {
 	/** Fields (`type.field`) that may come out otherwise. */
 	fields: ReadonlySet<string>;
+	/** Those of them of which the rules themselves differ: the others follow from these. */
+	edited: ReadonlySet<string>;
+	/** What a field is made of (`type.field`), by either rule set. */
+	sources: (field: string) => readonly string[];
 	before: Plan;
 	after: Plan;
+	/** Of either rule set only the checks and states, of the types on which they may refuse otherwise. */
+	checks: { before: Plan; after: Plan; types: ReadonlySet<string> };
 }
 
 /** Two rule sets on one model, as far as they can differ in what they give. */
@@ -26,14 +33,54 @@ export function differing(before: Plan, after: Plan): Differing {
 			return !a || !b || said.of(a, 0) !== said.of(b, 1);
 		})
 	);
+	const edited = new Set(fields);
 	const sourcesOf = (k: string) => nodes.flatMap((m) => m.get(k)?.sources ?? []);
 	// what depends on one that differs may differ as well
 	spread(fields, keys, sourcesOf);
+	const types = refusing(before, after, said, fields);
+	const judges = [before, after].map((p) =>
+		[...p.types.values()].flatMap((t) => t.validators).filter((v) => types.has(v.rule.type))
+	);
 	// what these are made of; a search among records reads what they are found by
 	const needed = new Set([...fields, ...before.matched.keys(), ...after.matched.keys()]);
+	for (const v of judges.flat())
+		for (const { type, field } of [...v.reads, { type: v.rule.type, field: v.field.id }])
+			needed.add(refKey(type, field));
 	for (const k of needed) for (const s of sourcesOf(k)) needed.add(s);
 	const keep = (n: PlanNode) => needed.has(nodeKey(n));
-	return { fields, before: planOf(before, keep), after: planOf(after, keep) };
+	const none = () => false;
+	return {
+		fields,
+		edited,
+		sources: sourcesOf,
+		before: planOf(before, keep),
+		after: planOf(after, keep),
+		checks: {
+			before: planOf(before, none, { checks: judges[0] }),
+			after: planOf(after, none, { checks: judges[1] }),
+			types
+		}
+	};
+}
+
+/** The record types on which a check or state of the later rules differs from the earlier, or reads a field that does. */
+function refusing(
+	before: Plan,
+	after: Plan,
+	said: Sayings,
+	fields: ReadonlySet<string>
+): ReadonlySet<string> {
+	const all = [before, after].map(
+		(p) => new Map([...p.types.values()].flatMap((t) => t.validators).map((v) => [v.id, v]))
+	);
+	const differs = (v: Validator) => {
+		const had = all[0].get(v.id);
+		if (!had || said.ofCheck(had, 0) !== said.ofCheck(v, 1)) return true;
+		return [...v.reads, { type: v.rule.type, field: v.field.id }].some((r) =>
+			fields.has(refKey(r.type, r.field))
+		);
+	};
+	return new Set([...all[1].values()].filter(differs).map((v) => v.rule.type));
 }
 
 /** Adds to some keys all that depend on them, however far. */
@@ -78,6 +125,12 @@ class Sayings {
 		);
 		const unsure = !this.sameModel || texts.some((t) => mentions(t, this.words));
 		return `${unsure ? side : ''} ${node.currency} ${texts.join('\n')}`;
+	}
+
+	/** The same of a check or state. */
+	ofCheck(v: Validator, side: 0 | 1): string {
+		const text = `${v.id} ${this.rule(v.rule)}`;
+		return `${!this.sameModel || mentions(text, this.words) ? side : ''} ${text}`;
 	}
 
 	/** A rule without what only people read. */

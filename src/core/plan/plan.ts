@@ -157,9 +157,13 @@ export function compilePlan(model: Schema, set: RuleSet): Plan {
 /** The key of a node: `type.field`. */
 export const nodeKey = (n: PlanNode): string => refKey(n.type, n.field.id);
 
-/** A plan of some of its fields alone, without checks and messages. */
-export function planOf(plan: Plan, keep: (node: PlanNode) => boolean): Plan {
-	return index(plan.schema, plan.nodes.filter(keep), [], [], []);
+/** A plan of some of its parts alone. @param with checks and states, and messages; none where none are named */
+export function planOf(
+	plan: Plan,
+	keep: (node: PlanNode) => boolean,
+	{ checks = [], messages = [] }: { checks?: Validator[]; messages?: MessageRule[] } = {}
+): Plan {
+	return index(plan.schema, plan.nodes.filter(keep), checks, messages, []);
 }
 
 /** Amounts whose currency another field tells, by `type.field`. */

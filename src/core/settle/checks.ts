@@ -21,14 +21,14 @@ export function validate(pass: Pass, rec: Working) {
 	for (const k of due) {
 		const v = validators[k];
 		if (v.kind !== 'hidden') continue;
-		const fit = concerns(rec, v) ? inEffect(pass, rec, v) : wouldBe(pass, rec, v);
+		const fit = concerns(pass, rec, v) ? inEffect(pass, rec, v) : wouldBe(pass, rec, v);
 		if (fit === true) hidden.add(v.field.id);
 		report(pass, rec, v, fit === true ? 'in effect' : fit, told(rec, v, fit));
 	}
 	for (const k of due) {
 		const v = validators[k];
 		if (v.kind === 'hidden') continue;
-		const concerned = concerns(rec, v);
+		const concerned = concerns(pass, rec, v);
 		const fit = concerned ? inEffect(pass, rec, v) : wouldBe(pass, rec, v);
 		if (fit !== true) {
 			report(pass, rec, v, fit, told(rec, v, fit));
@@ -56,11 +56,11 @@ const ascending = (a: number, b: number) => a - b;
  */
 function concerning(pass: Pass, rec: Working): number[] {
 	const { validators, judges, always, standing } = rec.plan;
-	if (rec.submitted.created) return validators.map((_, k) => k);
+	if (rec.submitted.created || pass.options.everyCheck) return validators.map((_, k) => k);
 	const due = new Set(always);
 	for (let i = 0; i < rec.changed.length; i++)
 		if (judges[i].length && (rec.changed[i] || !same(rec.sent[i], rec.was[i])))
-			for (const k of judges[i]) if (concerns(rec, validators[k])) due.add(k);
+			for (const k of judges[i]) if (concerns(pass, rec, validators[k])) due.add(k);
 	if (pass.options.states) for (const k of standing) due.add(k);
 	else {
 		const asked = new Set<string>();
@@ -100,8 +100,8 @@ function say(pass: Pass, rec: Working, v: Validator) {
 }
 
 /** Whether a change touches what a check reads. */
-function concerns(rec: Working, v: Validator): boolean {
-	if (v.always || rec.submitted.created) return true;
+function concerns(pass: Pass, rec: Working, v: Validator): boolean {
+	if (v.always || rec.submitted.created || pass.options.everyCheck) return true;
 	for (const i of v.triggers) if (rec.changed[i]) return true;
 	for (const i of v.triggersSent) if (!same(rec.sent[i], rec.was[i])) return true;
 	return false;

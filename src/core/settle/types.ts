@@ -260,6 +260,8 @@ export interface SettleOptions {
 	/** Told of what is not at hand of what a report shows, when that is read. */
 	missing?: (need: Need) => void;
 	states?: boolean;
+	/** Every check and required field is looked at, whatever the change concerns. */
+	everyCheck?: boolean;
 	/** Settles the submitted records only: the change does not run on to others. */
 	alone?: boolean;
 	/** Most records that the change runs on to in one go; the usual number without it. */

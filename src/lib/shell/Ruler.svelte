@@ -7,7 +7,7 @@
 	const w = useWorkbench();
 
 	const blocking = $derived(w.found.filter((f) => f.severity === 'blocking').length);
-	const stale = $derived(w.rehearsal !== null && w.rehearsal.hash !== w.loadedHash);
+	const stale = $derived(w.rehearsal !== null && !w.rehearsed);
 	const tried = $derived(w.trials.outcomes.size > 0 && !w.trials.running);
 
 	const tries = $derived(Math.floor((w.covering.tried * 100) / (w.covering.points || 1)));
@@ -47,7 +47,7 @@
 		{
 			path: '/rehearse',
 			name: 'Rehearse',
-			figure: w.rehearsal ? formatCount(w.rehearsal.result.records) : '–',
+			figure: w.rehearsal ? formatCount(w.rehearsal.records) : '–',
 			says: w.rehearsal ? 'would change' : 'not yet run',
 			tone: '',
 			old: stale

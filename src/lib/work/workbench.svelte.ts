@@ -58,7 +58,7 @@ import { formatValue } from '../words/format';
 import { Refused, ask } from './http';
 import { Near } from './near.svelte';
 import { Titles } from './titles.svelte';
-import type { Rehearsal } from '../../server/look/rehearse';
+import type { RehearsalHead } from '../../server/db/rehearsals';
 import { Analysis } from './analysis.svelte';
 import { Conflicts } from './conflicts.svelte';
 import { Covering } from './cover.svelte';
@@ -83,7 +83,8 @@ export interface WorkData {
 	inForce: { number: number; set: RuleSet };
 	/** How many trials there are, and the mark of what they are; they come by themselves. */
 	trials: { count: number; mark: string };
-	rehearsal: { hash: string; at: string; result: Rehearsal } | null;
+	/** The newest of the draft on all records. */
+	rehearsal: RehearsalHead | null;
 }
 
 export type { Sample };
@@ -109,6 +110,16 @@ export class Workbench {
 	rehearsal = $state.raw<WorkData['rehearsal']>(null);
 	/** Hash of the draft as it was loaded; null once it was edited. */
 	loadedHash = $state<string | null>(null);
+	/** Whether the draft as it stands was rehearsed against what is in force. */
+	readonly rehearsed = $derived(
+		this.rehearsal !== null &&
+			this.rehearsal.draftHash === this.loadedHash &&
+			this.rehearsal.before === this.force.number
+	);
+	/** Surprises of that rehearsal that nobody looked at yet. */
+	readonly surprises = $derived(
+		this.rehearsal?.surprises.filter((s) => !Object.hasOwn(this.rehearsal!.looked, s.key)) ?? []
+	);
 	account: WorkData['account'];
 	sample = $state.raw<Sample | null>(null);
 	/** Who stored each part of the draft last, as it was loaded. */

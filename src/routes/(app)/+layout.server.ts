@@ -4,16 +4,15 @@ import { db } from '$server/db/pool';
 import {
 	hashOfDraft,
 	readDraft,
-	readRehearsal,
 	readRelease,
 	releaseInForce,
 	rulesOf,
 	trialsMark
 } from '$server/db/rules';
+import { newestOfDraft } from '$server/db/rehearsals';
 import { readWorkspace } from '$server/db/workspace';
 import { knownOverruled } from '$server/db/journal';
 import { revisionOf } from '$server/draft/revision';
-import type { Rehearsal } from '$server/look/rehearse';
 import type { LayoutServerLoad } from './$types';
 
 /** What every page works on: the model, the draft, what is in force, and by which mark trials are fetched. */
@@ -28,7 +27,7 @@ export const load: LayoutServerLoad = async (event) => {
 		readDraft(db(), w),
 		releaseInForce(db(), w),
 		trialsMark(db(), w),
-		readRehearsal(db(), w),
+		newestOfDraft(db(), w),
 		knownOverruled(db(), w)
 	]);
 	const release = number ? await readRelease(db(), w, number) : null;
@@ -52,10 +51,6 @@ export const load: LayoutServerLoad = async (event) => {
 			set: release ? rulesOf(release) : { rules: [], order: {} }
 		},
 		trials,
-		rehearsal: rehearsal && {
-			hash: rehearsal.hash,
-			at: rehearsal.at,
-			result: rehearsal.result as Rehearsal
-		}
+		rehearsal
 	};
 };

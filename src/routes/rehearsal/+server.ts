@@ -1,9 +1,16 @@
+import { checkRehearsal, readJson } from '$door';
 import { allow, answer } from '$server/http/guard';
 import { queueRehearsal } from '$server/jobs/rehearsal';
 import type { RequestHandler } from './$types';
 
-/** Queues a rehearsal of the draft on every record that exists; one that is under way is that one. */
+/**
+ * Queues a rehearsal; one of the same that is under way is that one. Without a body it is of the draft against
+ * what is in force, on every record: `{"before": 3, "after": "draft", "selection": {"type", "condition"}}`.
+ */
 export const POST: RequestHandler = (event) => {
 	const account = allow(event);
-	return answer(async () => ({ job: await queueRehearsal(account) }));
+	return answer(async () => {
+		const sent = event.request.headers.get('content-type') ? await readJson(event.request) : null;
+		return { job: await queueRehearsal(account, checkRehearsal(sent)) };
+	});
 };

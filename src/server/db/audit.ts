@@ -27,6 +27,7 @@ export const DEEDS = {
 	'took a release as the draft': 'Draft',
 	'returned to a draft': 'Draft',
 	'rehearsed the draft': 'Releases',
+	'rehearsed a version': 'Releases',
 	released: 'Releases',
 	'put in force': 'Releases',
 	'imported a file': 'Records',

@@ -97,6 +97,7 @@ export async function openRange(db: Db, job: string, n: number): Promise<Range |
 
 /**
  * Keeps what a range came to, and counts its records as done. One that was done meanwhile stays as it was.
+ * @param besides keeps what else belongs to it, once
  * @returns whether it was the last: of two that end at once, one is told so
  */
 export async function keepRange(
@@ -104,7 +105,8 @@ export async function keepRange(
 	job: string,
 	n: number,
 	result: unknown,
-	records: number
+	records: number,
+	besides?: () => Promise<void>
 ): Promise<boolean> {
 	await lockJob(db, job);
 	const kept = await db.query(
@@ -112,6 +114,7 @@ export async function keepRange(
 		[job, n, JSON.stringify(result)]
 	);
 	if (!kept.rowCount) return false;
+	await besides?.();
 	await db.query('update job set done = done + $2, heard_at = now() where id = $1', [job, records]);
 	const open = await db.query('select 1 from job_range where job = $1 and result is null limit 1', [
 		job

@@ -88,6 +88,15 @@ export async function listAccounts(db: Db, workspace: string): Promise<Account[]
 	return r.rows;
 }
 
+/** The names of some accounts. */
+export async function namesOf(db: Db, ids: readonly string[]): Promise<Record<string, string>> {
+	const r = await db.query<{ id: string; name: string }>(
+		'select id::text, name from account where id = any($1::bigint[])',
+		[ids]
+	);
+	return Object.fromEntries(r.rows.map((a) => [a.id, a.name]));
+}
+
 /** The stored password of an account with who it is, or null when there is none by this e-mail. */
 export async function passwordOf(
 	db: Db,

@@ -118,6 +118,21 @@ export const readValues = (
 	ids: readonly string[]
 ): Promise<Looked[]> => lookAt(db, schema, type, 'and id = any($2::bigint[])', [workspace, ids]);
 
+/** Who set the values of some records, by record and field. */
+export async function readWhoSet(
+	db: Db,
+	workspace: string,
+	type: string,
+	ids: readonly string[]
+): Promise<Map<string, Record<string, SetBy>>> {
+	if (!ids.length) return new Map();
+	const r = await db.query<{ id: string; set_by: Record<string, KeptSetBy> }>(
+		`select id::text, set_by from ${tableOf(type)} where workspace = $1 and id = any($2::bigint[])`,
+		[workspace, ids]
+	);
+	return new Map(r.rows.map((x) => [x.id, readSetBy(x.set_by)]));
+}
+
 /** Visits the values of all records of a range of keys, some at a time, in their order. */
 export async function eachValues(
 	db: Db,

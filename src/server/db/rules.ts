@@ -1,4 +1,4 @@
-/** Draft, releases, trials and rehearsals in the database. */
+/** Draft, releases and trials in the database. */
 import { createHash } from 'node:crypto';
 import type {
 	Acceptance,
@@ -484,31 +484,6 @@ export async function saveTrial(db: Db, workspace: string, trial: Trial): Promis
 
 export async function removeTrial(db: Db, workspace: string, id: string): Promise<void> {
 	await db.query('delete from trial where workspace = $1 and id = $2', [workspace, id]);
-}
-
-/** Result of the last rehearsal, with the hash of the draft it was made of. */
-export async function readRehearsal(
-	db: Db,
-	workspace: string
-): Promise<{ hash: string; at: string; result: unknown } | null> {
-	const r = await db.query(
-		`select draft_hash as hash, to_char(at at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as at, result from rehearsal where workspace = $1`,
-		[workspace]
-	);
-	return r.rows[0] ?? null;
-}
-
-export async function saveRehearsal(
-	db: Db,
-	workspace: string,
-	hash: string,
-	result: unknown
-): Promise<void> {
-	await db.query(
-		`insert into rehearsal (workspace, draft_hash, result) values ($1, $2, $3)
-		 on conflict (workspace) do update set draft_hash = excluded.draft_hash, at = now(), result = excluded.result`,
-		[workspace, hash, JSON.stringify(result)]
-	);
 }
 
 /** How long an analysis is kept. */

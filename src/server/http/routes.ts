@@ -80,7 +80,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/write/[type]/[field]': look('the sheet of a field, with its sample'),
 	'/(app)/check': look('findings'),
 	'/(app)/try': look('trials'),
-	'/(app)/rehearse': look('what the draft would change in the existing records'),
+	'/(app)/rehearse': look('what one version would change in the existing records against another'),
 	'/(app)/release': look('what a release would change, and the releases'),
 	'/(app)/definitions': look('definitions'),
 	'/(app)/tables/[id]': look('a reference table'),
@@ -168,7 +168,13 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		PUT: { asks: 'write', does: 'stores a trial' },
 		DELETE: { asks: 'write', does: 'removes a trial' }
 	},
-	'/rehearsal': { POST: { asks: 'write', does: 'rehearses the draft on the existing records' } },
+	'/rehearsal': {
+		POST: { asks: 'write', does: 'rehearses the draft or a release on the existing records' }
+	},
+	'/rehearsals/[id]/behind': look('the records behind what a rehearsal tells'),
+	'/rehearsals/[id]/looked': {
+		PUT: { asks: 'write', does: 'notes that a surprise of a rehearsal was looked at' }
+	},
 	'/releases': { POST: { asks: 'release', does: 'releases the draft' } },
 	'/releases/[number]': {
 		GET: { asks: 'look', does: 'a release as a file' },

@@ -1,8 +1,24 @@
 /**
- * A rehearsal of the draft as a job: the records are cut by their keys into ranges, which any number of workers
- * share; what each came to is kept, so that one that was broken off goes on with those that are left.
+ * A rehearsal as a job: of the draft or a release against another, on the records that exist or those that a
+ * condition selects. They are cut by their keys into ranges, which any number of workers share; what each came
+ * to is kept, so that one that was broken off goes on with those that are left.
  */
-import { compilePlan, differing, type RuleSet } from '../../core';
+import {
+	Schema,
+	compilePlan,
+	compileSelection,
+	differing,
+	followsFrom,
+	rehearsing,
+	ruleOf,
+	surprisesOf,
+	together,
+	unrehearsed,
+	type Rehearsal,
+	type RuleSet,
+	type Selection,
+	type Selector
+} from '../../core';
 import { BadInput } from '../../door';
 import { note } from '../audit/audit';
 import {
@@ -17,47 +33,99 @@ import {
 	rangeResults,
 	type Range
 } from '../db/jobs';
-import type { Account } from '../db/people';
+import { readModel } from '../db/model';
+import { namesOf, type Account } from '../db/people';
 import { db, transaction, type Db } from '../db/pool';
 import { cutByKey } from '../db/records';
-import { hashOfDraft, lockDraft, readDraft, saveRehearsal } from '../db/rules';
+import { beginRehearsal, endRehearsal, keepBehind, type Asked } from '../db/rehearsals';
 import {
-	rehearseRange,
-	rehearsedTypes,
-	together,
-	type Compared,
-	type Rehearsal
-} from '../look/rehearse';
+	hashOf,
+	hashOfDraft,
+	lockDraft,
+	readDraft,
+	readRelease,
+	releaseInForce,
+	rulesOf
+} from '../db/rules';
 import { inForce } from '../records';
+import { rehearseRange, rehearsedTypes, type Compared } from '../look/rehearse';
 import { Stopped, type JobRun } from './run';
 
 /** Records of a range: some seconds of work, which is the most that a killed worker loses. */
 const RECORDS = 2_000;
+/** Records that are kept behind each thing that is told, of all ranges together. */
+const BEHIND = 200_000;
 
-/** What is rehearsed, as it was when the job began; and the release that it is held against. */
+/** What is rehearsed, as it was when the job began. */
 interface Frozen {
-	set: RuleSet;
-	release: number;
-	hash: string;
+	before: RuleSet;
+	after: RuleSet;
+	selection: Selection | null;
+	/** Hash of the model on which both were compiled. */
+	model: string;
 	instant: number;
+	/** Records kept behind each thing of each range. */
+	most: number;
 }
 
-/** Queues a rehearsal of the draft; one that is under way is that one. @returns the job */
-export async function queueRehearsal(by: Account): Promise<string> {
+const NOTHING: RuleSet = { rules: [], order: {} };
+
+/** Which versions, in words. */
+const said = (number: number | null) =>
+	number === null ? 'the draft' : number ? `release ${number}` : 'nothing';
+
+/**
+ * Queues a rehearsal; one of the same that is under way is that one.
+ * @param asked without a version before, what is in force
+ * @returns the job @throws {BadInput} for a release that there is not, or a condition that cannot be read
+ */
+export async function queueRehearsal(
+	by: Account,
+	{ before, after = null, selection = null }: Partial<Asked> = {}
+): Promise<string> {
+	const { workspace } = by;
 	return transaction(async (c) => {
-		await lockDraft(c, by.workspace);
-		const open = await openJob(c, by.workspace, 'rehearsal');
+		await lockDraft(c, workspace);
+		const against = before === undefined ? await releaseInForce(c, workspace) : before;
+		const asked: Asked = { before: against, after, selection };
+		const { model } = await readModel(c, workspace);
+		const [, set] = await Promise.all([against, after].map((n) => setOf(c, workspace, n)));
+		if (selection) selectorOf(new Schema(model).with(set), selection);
+		const input = { asked: JSON.stringify(asked) };
+		const open = await openJob(c, workspace, 'rehearsal', input);
 		if (open) return open.id;
-		await note(c, by, 'rehearsed the draft');
-		const { workspace } = by;
+		const versions = `${said(after)} against ${said(against)}`;
+		await note(c, by, after === null ? 'rehearsed the draft' : 'rehearsed a version', versions);
+		const records = selection
+			? `on some of ${new Schema(model).type(selection.type).type.plural}`
+			: 'on the existing records';
 		return insertJob(c, {
 			workspace,
 			kind: 'rehearsal',
-			title: 'The draft on the existing records',
+			title: `${versions[0].toUpperCase()}${versions.slice(1)} ${records}`,
 			account: by.id,
-			input: {}
+			input
 		});
 	});
+}
+
+/** @throws {BadInput} when there is no such release */
+async function setOf(c: Db, workspace: string, number: number | null): Promise<RuleSet> {
+	if (number === 0) return NOTHING;
+	if (number === null) return (await readDraft(c, workspace)).set;
+	const doc = await readRelease(c, workspace, number);
+	if (!doc) throw new BadInput(`There is no release ${number}.`);
+	return rulesOf(doc);
+}
+
+/** @throws {BadInput} when a condition cannot be read */
+function selectorOf(schema: Schema, selection: Selection | null): Selector | null {
+	if (!selection) return null;
+	if (!schema.types.has(selection.type))
+		throw new BadInput(`There is no record type “${selection.type}”.`);
+	const { selector, problems } = compileSelection(schema, selection);
+	if (problems.length) throw new BadInput(`Which records: ${problems[0].message}`);
+	return selector;
 }
 
 /** Cuts it at first, then rehearses one range after the other. */
@@ -66,35 +134,45 @@ export async function rehearsal(run: JobRun): Promise<void> {
 	else await oneRange(run, run.range);
 }
 
-/** The draft as it stands when the job begins, and the ranges of the records that there are. */
+/** The versions as they stand when the job begins, and the ranges of the records that there are. */
 async function cut({ job }: JobRun): Promise<void> {
 	const { workspace, id } = job;
-	const [force, draft] = await Promise.all([inForce(db(), workspace), readDraft(db(), workspace)]);
-	const { schema } = force;
-	const { set } = draft;
+	const asked = JSON.parse(job.input.asked) as Asked;
+	const { model } = await readModel(db(), workspace);
+	const [before, after] = await Promise.all(
+		[asked.before, asked.after].map((n) => setOf(db(), workspace, n))
+	);
+	const frozen: Frozen = {
+		before,
+		after,
+		selection: asked.selection,
+		model: hashOf(model),
+		instant: Date.now(),
+		most: 0
+	};
+	const compared = comparedOf(new Schema(model), frozen);
 	const ranges: Range[] = [];
 	let of = 0;
-	for (const type of rehearsedTypes({
-		schema,
-		force: force.plan,
-		plan: compilePlan(schema, set)
-	}))
+	for (const type of rehearsedTypes(compared))
 		for (const { records, ...keys } of await cutByKey(db(), workspace, type, RECORDS)) {
 			ranges.push({ n: ranges.length, type, ...keys });
 			of += records;
 		}
-	const frozen: Frozen = {
-		set,
-		release: force.release,
-		hash: hashOfDraft(set, schema.model),
-		instant: Date.now()
-	};
+	frozen.most = Math.max(20, Math.ceil(BEHIND / Math.max(1, ranges.length)));
 	await transaction(async (c) => {
 		// whoever was killed after this was stored has cut it already
 		if (await frozenOf(c, id)) return;
 		await freeze(c, id, frozen, of);
+		await beginRehearsal(c, {
+			...asked,
+			id,
+			workspace,
+			account: job.account,
+			hash: hashOf([before, after, asked.selection, frozen.model]),
+			draftHash: asked.after === null ? hashOfDraft(after, model) : null
+		});
 		await cutJob(c, id, ranges);
-		if (!ranges.length) await end(c, job, frozen);
+		if (!ranges.length) await end(c, job, frozen, compared);
 	});
 }
 
@@ -102,44 +180,67 @@ async function oneRange({ job }: JobRun, n: number): Promise<void> {
 	const at = await openRange(db(), job.id, n);
 	if (!at) return;
 	const { frozen, compared } = await comparedBy(job.id, job.workspace);
-	const result = await rehearseRange(db(), job.workspace, compared, at);
+	const { result, behind } = await rehearseRange(db(), job.workspace, compared, at, frozen.most);
 	await transaction(async (c) => {
-		if (await keepRange(c, job.id, n, result, result.looked)) await end(c, job, frozen);
+		const last = await keepRange(c, job.id, n, result, result.looked, () =>
+			keepBehind(c, job.id, n, behind)
+		);
+		if (last) await end(c, job, frozen, compared);
 	});
 }
 
-/** The rule sets of the job whose ranges are worked on, compiled once for all of them. */
-let compiled: { job: string; frozen: Frozen; plans: Omit<Compared, 'instant'> } | null = null;
+/** Both versions compiled on the model. */
+function comparedOf(schema: Schema, frozen: Frozen): Compared {
+	const [before, after] = [frozen.before, frozen.after].map((set) => compilePlan(schema, set));
+	const selector = selectorOf(after.schema, frozen.selection);
+	return {
+		schema,
+		before,
+		after,
+		rehearsing: rehearsing(differing(before, after), after, selector, frozen.instant)
+	};
+}
 
-/** @throws {BadInput} when what it is held against is no longer in force */
+/** The job whose ranges are worked on, compiled once for all of them. */
+let compiled: { job: string; schema: Schema; frozen: Frozen; compared: Compared } | null = null;
+
+/** @throws {BadInput} when the model is another than when it began */
 async function comparedBy(job: string, workspace: string) {
-	const force = await inForce(db(), workspace);
-	if (compiled?.job !== job || compiled.plans.force !== force.plan) {
+	// the same object as long as the model stays
+	const { schema } = await inForce(db(), workspace);
+	if (compiled?.job !== job || compiled.schema !== schema) {
 		const frozen = await frozenOf<Frozen>(db(), job);
 		// it was ended meanwhile
 		if (!frozen) throw new Stopped();
-		const { schema } = force;
-		if (
-			force.release !== frozen.release ||
-			hashOfDraft(frozen.set, force.schema.model) !== frozen.hash
-		)
-			throw new BadInput(
-				'Another release came in force, or the model changed, while it ran. Rehearse again.'
-			);
-		const plan = compilePlan(schema, frozen.set);
-		compiled = {
-			job,
-			frozen,
-			plans: { schema, force: force.plan, plan, differing: differing(force.plan, plan) }
-		};
+		if (hashOf(schema.model) !== frozen.model)
+			throw new BadInput('The model changed while it ran. Rehearse again.');
+		compiled = { job, schema, frozen, compared: comparedOf(schema, frozen) };
 	}
-	const { frozen, plans } = compiled;
-	return { frozen, compared: { ...plans, instant: frozen.instant } };
+	return compiled;
 }
 
-async function end(c: Db, job: JobRun['job'], frozen: Frozen): Promise<void> {
+async function end(c: Db, job: JobRun['job'], frozen: Frozen, compared: Compared): Promise<void> {
 	const result = together(await rangeResults<Rehearsal>(c, job.id));
-	await saveRehearsal(c, job.workspace, frozen.hash, result);
+	const follows = followsFrom(compared.rehearsing.differing);
+	const people = result.refused.flatMap((r) => r.people.map((p) => p.account));
+	const claims = [
+		...result.fields.flatMap((f) => f.by.map((b) => b.claim)),
+		...[...result.refused, ...result.sends].map((x) => x.claim)
+	];
+	const ruleOfClaim = (c: string) => ruleOf(compared.after, c) ?? ruleOf(compared.before, c);
+	await endRehearsal(c, job.id, {
+		...result,
+		follows,
+		surprises: surprisesOf(result, follows),
+		unrehearsed: unrehearsed(frozen.before, frozen.after, compared.after),
+		names: await namesOf(c, [...new Set(people)]),
+		rules: Object.fromEntries(
+			claims.flatMap((x) => {
+				const rule = x === null ? undefined : ruleOfClaim(x);
+				return rule ? [[x, { id: rule.id, name: rule.name }]] : [];
+			})
+		)
+	});
 	await noteEnded(c, job.id, {
 		state: 'done',
 		result: { records: result.records, looked: result.looked }

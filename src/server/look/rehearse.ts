@@ -1,141 +1,113 @@
-/** What a draft would change in the records that exist: each is settled on request by both rule sets. */
-import type { Change, Differing, JsonValue, Loader, Need, Plan, Schema, Settled } from '../../core';
-import { refKey, same, settle, toJson } from '../../core';
+/** What one version would change in the records that exist against another, range by range. */
+import {
+	Tally,
+	askedOf,
+	isBlank,
+	rehearseRecord,
+	same,
+	toJson,
+	type Plan,
+	type Rehearsal,
+	type RehearsedRecord,
+	type Rehearsing,
+	type Schema
+} from '../../core';
 import { zones } from '../../runtime/zones';
 import type { Db } from '../db/pool';
+import type { Looked } from '../db/records';
+import { countRange, eachValues, readWhoSet } from '../db/records';
+import type { Behind } from '../db/rehearsals';
 import { addedOf } from '../records';
 import { AtHand } from '../records/near';
-import type { Looked } from '../db/records';
-import { countRange, eachValues } from '../db/records';
 
 const NOTHING_ADDED: ReadonlyMap<string, readonly string[]> = new Map();
 
-/** How many records are kept to show for each field. */
-const SHOWN = 100;
-
-export interface RehearsedField {
-	type: string;
-	field: string;
-	/** Records in which the draft gives another value than the release in force. */
-	count: number;
-	/** How many go from which value to which, the most frequent first. */
-	moves: { from: JsonValue; to: JsonValue; count: number }[];
-	records: { id: string; title: string; stored: JsonValue; from: JsonValue; to: JsonValue }[];
-}
-
-/** Of all records, or of those in a range of keys: then with more of the moves, so that they can be added up. */
-export interface Rehearsal {
-	/** Records in which anything would differ. */
-	records: number;
-	looked: number;
-	fields: RehearsedField[];
-}
-
-/** What a rehearsal compares. */
+/** What a rehearsal compares, and how. */
 export interface Compared {
 	schema: Schema;
-	/** The rules in force. */
-	force: Plan;
-	/** The draft. */
-	plan: Plan;
-	/** What of the two can differ at all. */
-	differing: Differing;
-	/** The moment at which both are asked, milliseconds since 1970. */
-	instant: number;
+	before: Plan;
+	after: Plan;
+	rehearsing: Rehearsing;
 }
 
-/** Moves of a field that are told apart in a range, and that are shown of all. */
-const MOVES = 1000;
-const MOVES_SHOWN = 20;
-
-/** The record types on which either rule set decides anything. */
-export const rehearsedTypes = ({
-	schema,
-	force,
-	plan
-}: Pick<Compared, 'schema' | 'force' | 'plan'>): string[] =>
+/** The record types that are looked at: those on which either rule set says anything, or the one that is selected. */
+export const rehearsedTypes = ({ schema, before, after, rehearsing }: Compared): string[] =>
 	schema.model.types
-		.filter((t) => plan.types.get(t.id)!.nodes.length || force.types.get(t.id)?.nodes.length)
-		.map((t) => t.id);
+		.map((t) => t.id)
+		.filter((id) =>
+			rehearsing.selector
+				? id === rehearsing.selector.type
+				: [before, after].some((p) => p.types.get(id)!.reported.length)
+		);
 
-/** Adds up what a field came to, in the order in which it is told. */
-class Counted {
-	private readonly fields = new Map<
-		string,
-		{ of: RehearsedField; tally: Map<string, RehearsedField['moves'][number]> }
-	>();
-
-	add(type: string, field: string, more: Pick<RehearsedField, 'count' | 'moves' | 'records'>) {
-		const key = `${type}.${field}`;
-		let had = this.fields.get(key);
-		if (!had) {
-			had = { of: { type, field, count: 0, moves: [], records: [] }, tally: new Map() };
-			this.fields.set(key, had);
-		}
-		const { of, tally } = had;
-		of.count += more.count;
-		for (const m of more.moves) {
-			const name = JSON.stringify([m.from, m.to]);
-			const same = tally.get(name);
-			if (same) same.count += m.count;
-			else if (tally.size < MOVES) tally.set(name, { ...m });
-		}
-		of.records.push(...more.records.slice(0, SHOWN - of.records.length));
-	}
-
-	/** The fields with most records first. @param most moves of each */
-	told = (most: number): RehearsedField[] =>
-		[...this.fields.values()]
-			.map(({ of, tally }) => ({
-				...of,
-				moves: [...tally.values()].sort((a, b) => b.count - a.count).slice(0, most)
-			}))
-			.sort((a, b) => b.count - a.count);
+/** What a range came to, with the records behind it. */
+export interface RangeRehearsed {
+	result: Rehearsal;
+	behind: (Behind & { about: string })[];
 }
 
 /**
- * Rehearses a draft against the plan in force on the records of a range. Memory does not grow with the records.
+ * Rehearses the records of a range. Memory does not grow with the records, but for what is kept of them.
+ * @param most records that are kept behind each thing that is told
  */
 export async function rehearseRange(
 	db: Db,
 	workspace: string,
-	{ schema, instant, differing }: Compared,
-	range: { type: string; low: string; high: string }
-): Promise<Rehearsal> {
+	{ schema, before, after, rehearsing }: Compared,
+	range: { type: string; low: string; high: string },
+	most = Infinity
+): Promise<RangeRehearsed> {
 	const { type } = schema.type(range.type);
-	const { before: force, after: plan } = differing;
-	const asked = type.fields.flatMap((f, i) =>
-		differing.fields.has(refKey(range.type, f.id)) ? [i] : []
-	);
-	if (!asked.length) {
+	const tally = new Tally();
+	const asked = askedOf(rehearsing, range.type);
+	const checked = rehearsing.differing.checks.types.has(range.type);
+	if (!asked.length && !checked && !rehearsing.selector) {
 		// whatever these records hold, both rule sets give the same
-		const looked = await countRange(db, workspace, range.type, range.low, range.high);
-		return { records: 0, looked, fields: [] };
+		tally.looked = await countRange(db, workspace, range.type, range.low, range.high);
+		return { result: tally.told(false), behind: [] };
 	}
 	// what rules added to sets stands beside the values
-	const adds = [force, plan].some((p) => p.nodes.some((n) => n.adders.length));
+	const adds = [before, after].some((p) => p.nodes.some((n) => n.adders.length));
 	const title = schema.type(range.type).at.get(type.title)!;
-	const counted = new Counted();
-	let looked = 0;
-	let records = 0;
-	const visit = (r: Looked, both: readonly Settled[]) => {
-		looked++;
-		const [before, after] = both.map((s) => s.records[0].values);
-		let differs = false;
-		for (const i of asked) {
-			if (same(before[i], after[i])) continue;
-			const f = type.fields[i];
-			differs = true;
-			const [from, to] = [toJson(before[i]), toJson(after[i])];
-			const name = String(toJson(r.values[title]) ?? `No. ${r.id}`);
-			counted.add(range.type, f.id, {
-				count: 1,
-				moves: [{ from, to, count: 1 }],
-				records: [{ id: r.id, title: name, stored: toJson(r.values[i]), from, to }]
+	const kept = new Map<string, number>();
+	const behind: RangeRehearsed['behind'] = [];
+	const keep = (about: string, id: string, name: string, doc: Behind['doc']) => {
+		const n = kept.get(about) ?? 0;
+		if (n >= most) return;
+		kept.set(about, n + 1);
+		behind.push({ about, id, title: name, doc });
+	};
+
+	const count = (r: Looked, of: RehearsedRecord, accounts: ReadonlyMap<string, string | null>) => {
+		const name = String(toJson(r.values[title]) ?? `No. ${r.id}`);
+		for (const m of of.moves) {
+			const f = type.fields[m.index];
+			const overwritten =
+				accounts.has(f.id) && !isBlank(m.stored) && !same(m.stored, m.to) && m.claim !== null;
+			tally.move(range.type, f, m, { id: r.id, title: name, overwritten });
+			keep(`value ${range.type}.${f.id}`, r.id, name, {
+				stored: toJson(m.stored),
+				from: toJson(m.from),
+				to: toJson(m.to),
+				claim: m.claim,
+				...(overwritten ? { overwritten } : {})
 			});
 		}
-		if (differs) records++;
+		for (const { claim, field, text } of of.refused) {
+			const people = [...accounts.values()].filter((a) => a !== null);
+			tally.refuse({ type: range.type, field, claim, text }, new Set(people));
+			keep(`refused ${claim}`, r.id, name, { text });
+		}
+		for (const claim of new Set(of.sends.map((s) => s.claim))) {
+			const texts = of.sends
+				.filter((s) => s.claim === claim)
+				.map(({ to, subject, text }) => ({ title: name, to, subject, text }));
+			tally.send({ type: range.type, claim, count: texts.length, texts });
+			for (const { to, subject, text } of texts)
+				keep(`sends ${claim}`, r.id, name, { to, subject, text });
+		}
 	};
+
 	await eachValues(
 		db,
 		schema,
@@ -144,51 +116,36 @@ export async function rehearseRange(
 		async (piece) => {
 			const near = new AtHand(db, workspace, schema);
 			// each is settled again only while something of it is missing
-			const open = new Map<Looked, Settled[]>(piece.map((r) => [r, []]));
+			const open = new Map<Looked, RehearsedRecord | null>(piece.map((r) => [r, null]));
 			await near.fill((loader) => {
-				const needs: Need[] = [];
-				for (const [r, was] of open) {
-					if (was.length && !was.some((s) => s.needs.length)) continue;
-					const both = [force, plan].map((p) => standing(p, type.id, r, instant, loader));
-					open.set(r, both);
-					for (const s of both) needs.push(...s.needs);
+				const needs = [];
+				for (const [r, had] of open) {
+					if (had && !had.needs.length) continue;
+					const added = r.setBy ? addedOf(r.setBy) : NOTHING_ADDED;
+					const one = { id: r.id, values: r.values, added };
+					const of = rehearseRecord(rehearsing, range.type, one, asked, loader, zones);
+					open.set(r, of);
+					needs.push(...of.needs);
 				}
 				return needs;
 			});
-			for (const [r, both] of open) visit(r, both);
+			const told = [...open].filter(([, of]) => of!.moves.length + of!.refused.length);
+			const by = await readWhoSet(
+				db,
+				workspace,
+				range.type,
+				told.map(([r]) => r.id)
+			);
+			for (const [r, of] of open) {
+				if (!of!.selected) continue;
+				tally.looked++;
+				if (of!.moves.length) tally.records++;
+				if (!of!.moves.length && !of!.refused.length) continue;
+				const entered = Object.entries(by.get(r.id) ?? {}).filter(([, s]) => s.by === 'person');
+				count(r, of!, new Map(entered.map(([field, { account }]) => [field, account ?? null])));
+			}
 		},
 		{ ...range, setBy: adds }
 	);
-	return { records, looked, fields: counted.told(MOVES) };
-}
-
-/** What the ranges came to, taken together in their order. */
-export function together(ranges: readonly Rehearsal[]): Rehearsal {
-	const counted = new Counted();
-	for (const r of ranges) for (const f of r.fields) counted.add(f.type, f.field, f);
-	const sum = (what: 'records' | 'looked') => ranges.reduce((n, r) => n + r[what], 0);
-	return { records: sum('records'), looked: sum('looked'), fields: counted.told(MOVES_SHOWN) };
-}
-
-/** What a record would be if the standing claims ran on it now. */
-function standing(plan: Plan, type: string, r: Looked, instant: number, loader: Loader): Settled {
-	const change: Change = {
-		records: [
-			{
-				type,
-				id: r.id,
-				created: false,
-				was: r.values,
-				sent: new Map(),
-				keep: new Set(),
-				inLine: false,
-				added: r.setBy ? addedOf(r.setBy) : NOTHING_ADDED
-			}
-		],
-		entryPoint: 'bulk',
-		instant,
-		person: null,
-		onRequest: true
-	};
-	return settle(plan, change, loader, { zones });
+	return { result: tally.told(false), behind };
 }

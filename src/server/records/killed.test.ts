@@ -11,7 +11,7 @@ import { db } from '../db/pool';
 import { readRecords } from '../db/records';
 import { inForce } from '.';
 import { deliver } from '../jobs/outbox';
-import { rehearse } from '../../../tests/rehearse';
+import { comparedWith, rehearse } from '../../../tests/rehearse';
 import { freshDatabase } from '../../../tests/fresh';
 
 const KILLS = Number(process.env.RIGID_RUNS ?? 12);
@@ -170,10 +170,14 @@ async function outOfLine(locked: readonly string[]): Promise<string[]> {
 	const { schema, plan } = await inForce(db(), t.workspace);
 	// a draft without rules leaves every field as it is stored
 	const empty = { rules: [], order: {} };
-	const r = await rehearse(db(), t.workspace, schema, plan, empty, Date.UTC(2026, 10, 24, 9));
-	return r.fields
-		.filter((f) => locked.includes(`${f.type}.${f.field}`))
-		.flatMap((f) => f.records.map((x) => `${f.type} ${x.id} ${f.field}: ${String(x.stored)}`))
+	const compared = comparedWith(schema, plan, empty, Date.UTC(2026, 10, 24, 9));
+	const { behind } = await rehearse(db(), t.workspace, compared);
+	return behind
+		.filter((b) => locked.some((field) => b.about === `value ${field}`))
+		.map((b) => {
+			const [type, field] = b.about.slice('value '.length).split('.');
+			return `${type} ${b.id} ${field}: ${String(b.doc.stored)}`;
+		})
 		.filter((line) => touched.test(line));
 }
 /** Records older than the rules are part of the demo; those that the writers touch are not. */

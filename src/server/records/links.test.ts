@@ -6,7 +6,7 @@ import type { SaveOutcome } from '.';
 import { inForce, save } from '.';
 import { db } from '../db/pool';
 import { readHistory } from '../db/history';
-import { rehearse } from '../../../tests/rehearse';
+import { comparedWith, rehearse } from '../../../tests/rehearse';
 import { readDraft } from '../db/rules';
 import { freshDatabase } from '../../../tests/fresh';
 
@@ -126,14 +126,8 @@ describe('the rehearsal', () => {
 	it('reads linked records: nothing differs where the draft does not', async () => {
 		const force = await inForce(db(), t.workspace);
 		const { set } = await readDraft(db(), t.workspace);
-		const result = await rehearse(
-			db(),
-			t.workspace,
-			force.schema,
-			force.plan,
-			set,
-			Date.UTC(2026, 10, 24)
-		);
+		const compared = comparedWith(force.schema, force.plan, set, Date.UTC(2026, 10, 24));
+		const { result } = await rehearse(db(), t.workspace, compared);
 		expect(
 			result.fields.map((f) => f.field).filter((f) => f.includes('order') || f === 'open_deals')
 		).toEqual([]);

@@ -25,7 +25,7 @@ import {
 } from '../db/rules';
 import { RefusedChange, inForce, save, type Submission } from '.';
 import { importCsv } from '../../../tests/csv';
-import { rehearse } from '../../../tests/rehearse';
+import { comparedWith, rehearse } from '../../../tests/rehearse';
 import { freshDatabase } from '../../../tests/fresh';
 
 let t: Awaited<ReturnType<typeof freshDatabase>>;
@@ -477,7 +477,8 @@ describe('rehearsal', () => {
 	it('counts what the draft would change, as SQL does', async () => {
 		const { schema, plan } = await inForce(db(), t.workspace);
 		const draft = await readDraft(db(), t.workspace);
-		const r = await rehearse(db(), t.workspace, schema, plan, draft.set, Date.now());
+		const compared = comparedWith(schema, plan, draft.set, Date.now());
+		const { result: r } = await rehearse(db(), t.workspace, compared);
 		const sql = await db().query(
 			'select count(*)::int as n from r_customer where f_headcount >= 50 and f_headcount < 60'
 		);

@@ -1,11 +1,26 @@
-import { openJob } from '$server/db/jobs';
+import { isUuid, openJob } from '$server/db/jobs';
 import { db } from '$server/db/pool';
+import { listRehearsals, readRehearsal } from '$server/db/rehearsals';
+import { listReleases } from '$server/db/rules';
 import { allow } from '$server/http/guard';
 import type { PageServerLoad } from './$types';
 
-/** The rehearsal that is under way, whoever began it. */
+/** The rehearsal that the address names, or the newest; those that are kept; the one that is under way. */
 export const load: PageServerLoad = async (event) => {
 	const { workspace } = allow(event);
 	event.depends('app:rehearsal');
-	return { open: await openJob(db(), workspace, 'rehearsal') };
+	const [open, kept, releases] = await Promise.all([
+		openJob(db(), workspace, 'rehearsal'),
+		listRehearsals(db(), workspace),
+		listReleases(db(), workspace)
+	]);
+	const asked = event.url.searchParams.get('id');
+	const id = asked && isUuid(asked) ? asked : kept[0]?.id;
+	return {
+		open,
+		kept: kept.map(({ surprises: _, looked: __, ...head }) => head),
+		releases: releases.map((r) => r.number),
+		shown: id ? await readRehearsal(db(), workspace, id) : null,
+		forgotten: asked !== null && !kept.some((k) => k.id === asked)
+	};
 };

@@ -1,15 +1,19 @@
 <script lang="ts">
+	/** What one version would change in the records that exist against another: surprises first. */
 	import { onMount } from 'svelte';
-	import { invalidate } from '$app/navigation';
-	import type { JsonValue } from '$core';
-	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
-	import { Refused, ask } from '$lib/work/http';
-	import JobState from '$lib/shell/JobState.svelte';
+	import { goto, invalidate } from '$app/navigation';
+	import { page } from '$app/state';
+	import type { Surprise } from '$core';
+	import type { Asked } from '$server/db/rehearsals';
 	import type { Job } from '$server/db/jobs';
-	import Grid from '$lib/grid/Grid.svelte';
-	import type { GridColumn } from '$lib/grid/columns';
+	import Asking from '$lib/rehearse/Asking.svelte';
+	import Contents from '$lib/rehearse/Contents.svelte';
+	import Told from '$lib/rehearse/Told.svelte';
+	import { behindSurprise, sayAsked, sayVersion } from '$lib/rehearse/words';
+	import JobState from '$lib/shell/JobState.svelte';
+	import { formatCount, formatMoment } from '$lib/words/format';
+	import { Refused, ask } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
-	import type { RehearsedField } from '$server/look/rehearse';
 
 	const w = useWorkbench();
 	let { data } = $props();
@@ -18,19 +22,70 @@
 	const job = $derived(begun ?? data.open);
 	const running = $derived(job !== null && !job.ended);
 	let trouble = $state<string | null>(null);
-	let picked = $state<string | null>(null);
-	const result = $derived(w.rehearsal?.result ?? null);
-	const stale = $derived(w.rehearsal !== null && w.rehearsal.hash !== w.loadedHash);
-	const shown = $derived(
-		result?.fields.find((f) => `${f.type}.${f.field}` === picked) ?? result?.fields[0] ?? null
+
+	const shown = $derived(data.shown);
+	const result = $derived(shown?.result ?? null);
+	/** What is asked next: as what is shown was, until something else is chosen. */
+	let chosen = $state.raw<Asked | null>(null);
+	const asked = $derived<Asked>(
+		chosen ?? {
+			before: w.force.number,
+			after: null,
+			selection: null,
+			...(shown && { after: shown.after, before: shown.before, selection: shown.selection })
+		}
 	);
+	const stale = $derived(
+		shown !== null && [shown.before, shown.after].includes(null) && shown.draftHash !== w.loadedHash
+	);
+	const superseded = $derived(
+		shown !== null && shown.after === null && shown.before !== w.force.number
+	);
+	/** Whether what is asked next is what is shown, and still so. */
+	const same = $derived(
+		shown !== null &&
+			!stale &&
+			JSON.stringify([asked.before, asked.after, asked.selection]) ===
+				JSON.stringify([shown.before, shown.after, shown.selection])
+	);
+
+	const see = $derived(page.url.searchParams.get('see'));
+	function go(next: Record<string, string | null>) {
+		const q = new URLSearchParams(page.url.searchParams);
+		for (const [k, v] of Object.entries(next))
+			if (v === null) q.delete(k);
+			else q.set(k, v);
+		return goto(`/rehearse?${q.toString()}`, { keepFocus: true, noScroll: true });
+	}
+	const surprise = $derived(result?.surprises.find((s) => s.key === see) ?? null);
+	const rule = $derived(see?.startsWith('rule ') ? see.slice(5) : null);
+	/** What the right side tells of: a field, a refusal or messages; of a rule the first field that it gives. */
+	const about = $derived.by(() => {
+		if (!result) return null;
+		if (surprise) return behindSurprise(surprise).about;
+		if (rule !== null) {
+			const f = result.fields.find((x) =>
+				x.by.some((b) => b.claim !== null && result.rules[b.claim]?.id === rule)
+			);
+			if (f) return `value ${f.type}.${f.field}`;
+		}
+		if (see?.startsWith('value ')) return see;
+		const first = result.fields[0];
+		return first ? `value ${first.type}.${first.field}` : null;
+	});
 	const look = async () => {
 		if (!job) return;
-		begun = await ask<Job>(`/jobs/${job.id}`);
+		const { id } = job;
+		begun = await ask<Job>(`/jobs/${id}`);
 		if (!begun.ended) return;
 		if (begun.state === 'failed') trouble = begun.message;
+		const done = begun.state === 'done';
 		begun = null;
 		await Promise.all([w.reload(), invalidate('app:rehearsal')]);
+		if (done) {
+			chosen = null;
+			await go({ id: null, see: null });
+		}
 	};
 	/** While the server is away it is asked again. */
 	const looking = () =>
@@ -47,147 +102,96 @@
 		trouble = null;
 		try {
 			await w.flush();
-			const { job: id } = await ask<{ job: string }>('/rehearsal', { method: 'POST' });
+			const name = (n: number | null) => n ?? 'draft';
+			const { selection } = asked;
+			const all = !selection || ('text' in selection.condition && !selection.condition.text.trim());
+			const { job: id } = await ask<{ job: string }>('/rehearsal', {
+				method: 'POST',
+				body: {
+					before: name(asked.before),
+					after: name(asked.after),
+					selection: all ? null : selection
+				}
+			});
 			begun = await ask<Job>(`/jobs/${id}`);
 		} catch (e) {
 			if (!(e instanceof Refused)) throw e;
 			trouble = e.message;
 		}
 	}
-	const field = (f: RehearsedField) => w.schema.field(f.type, f.field);
-	const say = (f: RehearsedField, v: JsonValue) =>
-		field(f) ? formatValue(field(f)!, v, w.schema) || 'blank' : String(v);
-	const most = (f: RehearsedField) => Math.max(...f.moves.map((m) => m.count));
-	const otherMoves = (f: RehearsedField) => f.count - f.moves.reduce((n, m) => n + m.count, 0);
-	type Other = RehearsedField['records'][number];
-	const records = $derived<GridColumn<Other>[]>(
-		shown
-			? [
-					{
-						id: 'record',
-						label: w.schema.types.get(shown.type)?.type.label ?? 'Record',
-						value: (r) => r.title,
-						width: 260,
-						grow: true
-					},
-					...(
-						[
-							['stored', 'Stored now'],
-							['from', 'In force gives'],
-							['to', 'Draft gives']
-						] as const
-					).map(([id, label]) => ({
-						id,
-						label,
-						value: (r: Other) => (typeof r[id] === 'number' ? r[id] : say(shown!, r[id])),
-						text: (r: Other) => say(shown!, r[id]),
-						pick: typeof shown!.records[0]?.[id] !== 'number' && shown!.moves.length <= 30,
-						numeric: typeof shown!.records[0]?.[id] === 'number',
-						width: 140
-					}))
-				]
-			: []
+	async function noteLooked(s: Surprise) {
+		trouble = null;
+		try {
+			await ask(`/rehearsals/${shown!.id}/looked`, {
+				method: 'PUT',
+				body: { key: s.key, looked: !shown!.looked[s.key] }
+			});
+		} catch (e) {
+			if (!(e instanceof Refused)) throw e;
+			trouble = e.message;
+		}
+		await Promise.all([w.reload(), invalidate('app:rehearsal')]);
+	}
+	const whichRecords = $derived(
+		shown?.selection
+			? `of ${w.schema.types.get(shown.selection.type)?.type.plural.toLowerCase() ?? 'records'} that the condition selects`
+			: 'records'
 	);
+	const upper = (s: string) => s[0].toUpperCase() + s.slice(1);
 </script>
 
 <svelte:head><title>Rehearse · Rigid Rule</title></svelte:head>
 
 <div class="px-6 pt-3 pb-10">
-	<div class="flex items-baseline gap-4">
+	<div class="flex items-start gap-4">
 		<h1 class="text-xl">Rehearse</h1>
-		<p class="grow text-quiet" role="status">
-			{#if running}Settling every record by the draft and by what is in force …
-			{:else if result}{formatCount(result.records)} of {formatCount(result.looked)} records would come
-				out differently under the draft than under release {w.force.number}. {stale
-					? 'This is older than the draft.'
-					: ''} Run {formatMoment(w.rehearsal!.at, w.model.zone)}.
-			{:else}Shows what the draft would change in the records that exist. Nothing is written.{/if}
-		</p>
-		{#if w.canEdit}<button
-				class="button {stale || !result ? 'main' : ''}"
-				disabled={running}
-				onclick={run}>{result ? 'Run again' : 'Run'}</button
+		<div class="grow">
+			<Asking
+				{asked}
+				releases={data.releases}
+				disabled={!w.canEdit || running}
+				onchange={(a) => (chosen = a)}
+			/>
+		</div>
+		{#if w.canEdit}<button class="button {same ? '' : 'main'}" disabled={running} onclick={run}
+				>{same ? 'Run again' : 'Run'}</button
 			>{/if}
 	</div>
-	{#if job && running}<div class="ticks run mt-3"></div>
+	<p class="mt-1 text-quiet" role="status">
+		{#if running}Settling every record by the one and by the other …
+		{:else if result && shown}{formatCount(result.records)} of {formatCount(result.looked)}
+			{whichRecords} would come out differently: {sayAsked(shown)}.
+			{#if stale}<span class="text-ochre">▲ This is older than the draft.</span>
+			{:else if superseded}<span class="text-ochre"
+					>▲ {upper(sayVersion(w.force.number))} is in force by now.</span
+				>{/if}
+			Run {formatMoment(shown.at, w.model.zone)}{shown.by ? ` by ${shown.by}` : ''}.
+		{:else}Shows what a version would change in the records that exist. Nothing is written.{/if}
+	</p>
+	{#if data.forgotten}<p class="text-ochre">
+			▲ That rehearsal is not kept any more: the newest is shown.
+		</p>{/if}
+	{#if job && running}<div class="ticks run mt-2"></div>
 		<JobState {job} onchange={looking} />{/if}
 	{#if trouble}<p class="text-brick" role="alert">● {trouble}</p>{/if}
 
-	{#if result && !result.fields.length}
-		<p class="mt-4 border border-line bg-sheet p-6">
-			On no record that exists does the draft give another value. New inputs may still differ: see
-			the trials.
-		</p>
-	{:else if result && shown}
-		<div class="mt-3 grid gap-6" style="grid-template-columns: 260px minmax(0, 1fr)">
-			<div>
-				<h2 class="text-sm">Fields</h2>
-				{#each result.fields as f (f.type + f.field)}
-					<button
-						class="flex min-h-8 w-full items-center justify-between border-b border-hairline px-2 text-left {f ===
-						shown
-							? 'bg-sheet font-semibold'
-							: ''}"
-						aria-pressed={f === shown}
-						onclick={() => (picked = `${f.type}.${f.field}`)}
-					>
-						<span>{w.schema.types.get(f.type)?.type.label}: {field(f)?.label}</span><span
-							class="mono">{formatCount(f.count)}</span
-						>
-					</button>
-				{/each}
-			</div>
+	{#if result && shown}
+		<div class="mt-3 grid gap-6" style="grid-template-columns: 320px minmax(0, 1fr)">
+			<Contents
+				{result}
+				{shown}
+				kept={data.kept}
+				{see}
+				{about}
+				onsee={(key) => void go({ see: key })}
+				onlooked={(s) => void noteLooked(s)}
+			/>
 			<div class="min-w-0">
-				<h2 class="text-sm">{field(shown)?.label}: from what is in force to the draft</h2>
-				<table class="mt-1">
-					<tbody>
-						{#each shown.moves as m, i (i)}
-							<tr>
-								<td class="py-1 pr-2 text-right"><s class="text-quiet">{say(shown, m.from)}</s></td>
-								<td class="pr-2">→</td>
-								<td class="pr-4 font-semibold text-brass-ink">{say(shown, m.to)}</td>
-								<td
-									><svg width="320" height="14" role="img" aria-label="{m.count} records"
-										><rect
-											width={Math.max(2, (m.count / most(shown)) * 260)}
-											height="14"
-											fill="var(--color-band-3)"
-										/><text
-											x={Math.max(2, (m.count / most(shown)) * 260) + 6}
-											y="11"
-											font-size="11"
-											fill="var(--color-ink)">{formatCount(m.count)}</text
-										></svg
-									></td
-								>
-							</tr>
-						{/each}
-					</tbody>
-				</table>
-				{#if otherMoves(shown)}<p class="mt-1 text-sm text-quiet">
-						and {formatCount(otherMoves(shown))} records that move otherwise.
-					</p>{/if}
-				<div class="ticks mt-4"></div>
-				<Grid
-					label="Records that would come out differently"
-					rows={shown.records}
-					columns={records}
-					key={(r) => r.id}
-					remember="rehearsed"
-				>
-					{#snippet cell(r, c)}
-						{#if c.id === 'record'}<a
-								class="textlink"
-								href="/write/{shown!.type}/{shown!.field}?sample={r.id}">{r.title}</a
-							>{:else if c.id === 'stored'}<span class="mono text-quiet"
-								>{say(shown!, r.stored)}</span
-							>{:else if c.id === 'from'}<span class="mono">{say(shown!, r.from)}</span>{:else}<span
-								class="mono font-semibold text-brass-ink">{say(shown!, r.to)}</span
-							>{/if}
-					{/snippet}
-				</Grid>
-				{#if shown.count > shown.records.length}<p class="mt-1 text-sm text-quiet">
-						The first {shown.records.length} of {formatCount(shown.count)}.
+				{#if about}
+					{#key `${shown.id} ${see}`}<Told {result} {shown} {about} {surprise} {rule} />{/key}
+				{:else}<p class="border border-line bg-sheet p-6">
+						On no record that exists does it give another value. New inputs may still differ: see
+						<a class="textlink" href="/try">the trials</a>.
 					</p>{/if}
 			</div>
 		</div>

@@ -3,7 +3,7 @@
 	import { compareVersions, noteOf, sheetOf } from '$core';
 	import Differences from '$lib/rule/Differences.svelte';
 	import Exchange from '$lib/rule/Exchange.svelte';
-	import { formatMoment } from '$lib/words/format';
+	import { formatCount, formatMoment } from '$lib/words/format';
 	import { Refused, ask } from '$lib/work/http';
 	import { tell } from '$lib/shell/notices';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
@@ -26,7 +26,6 @@
 	const analysed = $derived(w.analysis.analysed && !w.analysis.checking);
 	const tried = $derived(!w.trials.count || (w.trials.outcomes.size > 0 && !w.trials.running));
 	const failing = $derived(tried ? w.trials.all.length - w.trials.held : 0);
-	const stale = $derived(!w.rehearsal || w.rehearsal.hash !== w.loadedHash);
 	const WHAT = {
 		new: 'new',
 		changed: 'changed',
@@ -229,9 +228,15 @@
 							>{/if}
 					</li>
 					<li class="py-1">
-						{#if stale}<span class="text-ochre">▲ Not rehearsed since the last edit.</span>
-							<a class="textlink" href="/rehearse">Rehearse</a>{:else}<span class="text-teal"
-								>✓ Rehearsed: {w.rehearsal!.result.records} records would change.</span
+						{#if !w.rehearsed}<span class="text-ochre">▲ Not rehearsed since the last edit.</span>
+							<a class="textlink" href="/rehearse">Rehearse</a>{:else if w.surprises.length}<span
+								class="text-ochre"
+								>▲ Rehearsed: {w.surprises.length} surprise{w.surprises.length > 1 ? 's' : ''} nobody
+								looked at.</span
+							>
+							<a class="textlink" href="/rehearse">See {w.surprises.length > 1 ? 'them' : 'it'}</a
+							>{:else}<span class="text-teal"
+								>✓ Rehearsed: {formatCount(w.rehearsal!.records)} records would change.</span
 							>{/if}
 					</li>
 				</ul>

@@ -1,0 +1,98 @@
+/** What a rehearsal tells, in words. */
+import type { JsonValue, Surprise, Unrehearsed } from '$core';
+import type { Asked, RehearsalResult } from '$server/db/rehearsals';
+import { andList, formatCount } from '../words/format';
+import { formatValue } from '../words/format';
+import type { Workbench } from '../work/workbench.svelte';
+
+/** A version: the number of a release, null for the draft, 0 for no rules at all. */
+export const sayVersion = (n: number | null): string =>
+	n === null ? 'the draft' : n ? `release ${n}` : 'no rules at all';
+
+export const sayAsked = (a: Pick<Asked, 'before' | 'after'>): string =>
+	`${sayVersion(a.after)} against ${sayVersion(a.before)}`;
+
+/** A field by its key (`type.field`), with its type. */
+export function sayField(w: Workbench, key: string): string {
+	const [type, field] = key.split('.');
+	return `${w.schema.types.get(type)?.type.label ?? type}: ${w.schema.field(type, field)?.label ?? field}`;
+}
+
+/** A value as people read it. */
+export function sayValueOf(w: Workbench, type: string, field: string, v: JsonValue): string {
+	const f = w.schema.field(type, field);
+	if (!f) return String(v ?? 'blank');
+	return formatValue(f, v, w.schema, w.titles.all) || 'blank';
+}
+
+const many = (n: number, one: string, more: string) => `${formatCount(n)} ${n === 1 ? one : more}`;
+
+/** A surprise in one line, and what more is known of it. */
+export function saySurprise(
+	w: Workbench,
+	r: RehearsalResult,
+	s: Surprise
+): { line: string; more: string | null } {
+	switch (s.kind) {
+		case 'overwritten':
+			return {
+				line: `${many(s.count, 'value that somebody entered', 'values that somebody entered')} would be overwritten in ${sayField(w, `${s.type}.${s.field}`)}`,
+				more: 'Bringing records into line spares them unless told otherwise; the next change that sets the rule off does not.'
+			};
+		case 'blanked':
+			return {
+				line: `${sayField(w, `${s.type}.${s.field}`)} would become blank in ${many(s.count, 'record', 'records')}`,
+				more: null
+			};
+		case 'follows':
+			return {
+				line: `${sayField(w, `${s.type}.${s.field}`)} changes in ${many(s.count, 'record', 'records')}, though none of its rules does`,
+				more: s.from.length
+					? `It follows from ${andList(s.from.slice(0, 4).map((k) => sayField(w, k)))}.`
+					: null
+			};
+		case 'refused': {
+			const told = r.refused.find((x) => x.claim === s.claim);
+			const people = told?.people.map(
+				(p) => `${r.names[p.account] ?? 'somebody'} (${formatCount(p.count)})`
+			);
+			return {
+				line: `“${r.rules[s.claim]?.name ?? s.claim}” would refuse ${many(s.count, 'record', 'records')} at the next change that concerns it`,
+				more: people?.length
+					? `Who entered values of these records will meet it: ${andList(people.slice(0, 5))}.`
+					: null
+			};
+		}
+		case 'sends': {
+			const told = r.sends.find((x) => x.claim === s.claim);
+			return {
+				line: `“${r.rules[s.claim]?.name ?? s.claim}” would send ${many(s.count, 'message', 'messages')} about ${many(told?.records ?? 0, 'record', 'records')}`,
+				more: 'If they were saved with the new values; a release by itself sends nothing.'
+			};
+		}
+	}
+}
+
+/** What the records behind a surprise are behind, and which of them. */
+export function behindSurprise(s: Surprise): {
+	about: string;
+	only?: 'overwritten' | 'blanked';
+} {
+	switch (s.kind) {
+		case 'overwritten':
+		case 'blanked':
+			return { about: `value ${s.type}.${s.field}`, only: s.kind };
+		case 'follows':
+			return { about: `value ${s.type}.${s.field}` };
+		default:
+			return { about: `${s.kind} ${s.claim}` };
+	}
+}
+
+export const WHY_NOT: Record<Unrehearsed['why'], string> = {
+	event: 'depends on what happens in a change; trials and their sequences show it',
+	once: 'gives its value only when a record is made',
+	fill: 'fills a blank only when a change sets it off, or on request where blanks are filled',
+	message: 'sends when something happens',
+	'not on request': 'leaves out what is done on request'
+};

@@ -1,0 +1,220 @@
+/** Rehearsals in the database: what they came to, and the records behind it. */
+import type {
+	FollowsFrom,
+	JsonValue,
+	Rehearsal,
+	Selection,
+	Surprise,
+	Unrehearsed
+} from '../../core';
+import type { Db } from './pool';
+
+/** What came of a rehearsal, with what is told of it besides figures. */
+export interface RehearsalResult extends Rehearsal {
+	surprises: Surprise[];
+	follows: FollowsFrom;
+	/** Edited rules of which it shows nothing, or not all. */
+	unrehearsed: Unrehearsed[];
+	/** Names of the accounts that are told of. */
+	names: Record<string, string>;
+	/** The rules behind the claims that are told of, as they were called. */
+	rules: Record<string, { id: string; name: string }>;
+}
+
+/**
+ * Two versions, each the number of a release, null for the draft or 0 for no rules at all, and the records
+ * that are asked.
+ */
+export interface Asked {
+	before: number | null;
+	after: number | null;
+	selection: Selection | null;
+}
+
+export interface KeptRehearsal extends Asked {
+	id: string;
+	/** ISO 8601. */
+	at: string;
+	by: string | null;
+	/** Of all that it was made of. */
+	hash: string;
+	draftHash: string | null;
+	result: RehearsalResult;
+	/** Surprises that somebody looked at, by key. */
+	looked: Record<string, { by: string; at: string }>;
+}
+
+/** One record behind what a rehearsal tells. */
+export interface Behind {
+	id: string;
+	title: string;
+	/** Of a value `stored`, `from` and `to`; of a refusal `text`; of a message `to`, `subject` and `text`. */
+	doc: Record<string, JsonValue>;
+}
+
+/** Rehearsals that are kept of a workspace. */
+const KEPT = 8;
+
+const iso = (c: string) => `to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
+const HEAD = `r.id::text, ${iso('r.ended_at')} as at, a.name as by, r.before, r.after, r.hash,
+	r.draft_hash as "draftHash", r.selection, r.looked`;
+const FROM = 'from rehearsal r left join account a on a.id = r.account';
+
+/** Begins to keep one; those that were never ended, and the oldest, go. */
+export async function beginRehearsal(
+	db: Db,
+	r: Asked & {
+		id: string;
+		workspace: string;
+		account: string | null;
+		hash: string;
+		draftHash: string | null;
+	}
+): Promise<void> {
+	await db.query(
+		`delete from rehearsal where workspace = $1 and id not in (
+		   select id from rehearsal where workspace = $1 and ended_at is not null order by at desc limit $2)
+		 and not exists (select from job j where j.id = rehearsal.id and j.ended_at is null)`,
+		[r.workspace, KEPT - 1]
+	);
+	await db.query(
+		`insert into rehearsal (id, workspace, account, before, after, hash, draft_hash, selection)
+		 values ($1, $2, $3, $4, $5, $6, $7, $8)`,
+		[
+			r.id,
+			r.workspace,
+			r.account,
+			r.before,
+			r.after,
+			r.hash,
+			r.draftHash,
+			r.selection && JSON.stringify(r.selection)
+		]
+	);
+}
+
+/** Keeps the records behind what a range came to. */
+export async function keepBehind(
+	db: Db,
+	rehearsal: string,
+	n: number,
+	rows: readonly (Behind & { about: string })[]
+): Promise<void> {
+	if (!rows.length) return;
+	await db.query(
+		`insert into rehearsed (rehearsal, n, about, record, title, doc)
+		 select $1, $2, x.about, x.id, x.title, x.doc
+		 from jsonb_to_recordset($3::jsonb) as x(about text, id bigint, title text, doc jsonb)`,
+		[rehearsal, n, JSON.stringify(rows)]
+	);
+}
+
+/** Keeps what it came to. */
+export async function endRehearsal(db: Db, id: string, result: RehearsalResult): Promise<void> {
+	await db.query('update rehearsal set result = $2, ended_at = now() where id = $1', [
+		id,
+		JSON.stringify(result)
+	]);
+}
+
+/** One that has ended. */
+export async function readRehearsal(
+	db: Db,
+	workspace: string,
+	id: string
+): Promise<KeptRehearsal | null> {
+	const r = await db.query<KeptRehearsal>(
+		`select ${HEAD}, r.result ${FROM} where r.workspace = $1 and r.id = $2 and r.ended_at is not null`,
+		[workspace, id]
+	);
+	return r.rows[0] ?? null;
+}
+
+/** What of a rehearsal is listed. */
+export type RehearsalHead = Omit<KeptRehearsal, 'result'> & {
+	records: number;
+	surprises: Surprise[];
+	/** What it looked at. */
+	of: number;
+};
+
+const LISTED = `${HEAD}, (r.result->>'records')::int as records, (r.result->>'looked')::int as of,
+	r.result->'surprises' as surprises`;
+
+/** Those that have ended, the newest first. */
+export async function listRehearsals(db: Db, workspace: string): Promise<RehearsalHead[]> {
+	const r = await db.query<RehearsalHead>(
+		`select ${LISTED} ${FROM} where r.workspace = $1 and r.ended_at is not null order by r.ended_at desc`,
+		[workspace]
+	);
+	return r.rows;
+}
+
+/** The newest of the draft on all records; null for none. */
+export async function newestOfDraft(db: Db, workspace: string): Promise<RehearsalHead | null> {
+	const r = await db.query<RehearsalHead>(
+		`select ${LISTED} ${FROM} where r.workspace = $1 and r.ended_at is not null and r.after is null
+		   and r.selection is null order by r.ended_at desc limit 1`,
+		[workspace]
+	);
+	return r.rows[0] ?? null;
+}
+
+/** Notes that somebody looked at a surprise. @returns whether there is such a rehearsal */
+export async function noteLooked(
+	db: Db,
+	workspace: string,
+	id: string,
+	key: string,
+	by: string | null
+): Promise<boolean> {
+	const r = await db.query(
+		`update rehearsal set looked = case when $4::text is null then looked - $3
+		   else looked || jsonb_build_object($3::text, jsonb_build_object('by', $4::text, 'at', ${iso('now()')})) end
+		 where workspace = $1 and id = $2 and result->'surprises' @> jsonb_build_array(jsonb_build_object('key', $3::text))`,
+		[workspace, id, key, by]
+	);
+	return r.rowCount === 1;
+}
+
+/** Which of the records behind something. */
+export interface BehindAsked {
+	about: string;
+	/** Of a value, only those that move so. */
+	from?: JsonValue;
+	to?: JsonValue;
+	/** Of a value, only those that were entered by somebody, or that come out blank. */
+	only?: 'overwritten' | 'blanked';
+	/** Of a number, only those whose new value lies so, the upper end left out. */
+	least?: number;
+	most?: number;
+	/** Of a value, only those that this claim gives; null for those that none does. */
+	claim?: string | null;
+}
+
+/** The records behind something, in their order. @param after the record to go on behind */
+export async function behind(
+	db: Db,
+	id: string,
+	asked: BehindAsked,
+	after: string,
+	most: number
+): Promise<Behind[]> {
+	const values: unknown[] = [id, asked.about, after, most];
+	const where: string[] = [];
+	const given = (v: unknown) => `$${values.push(v)}`;
+	if (asked.from !== undefined) where.push(`doc->'from' = ${given(JSON.stringify(asked.from))}`);
+	if (asked.to !== undefined) where.push(`doc->'to' = ${given(JSON.stringify(asked.to))}`);
+	if (asked.only === 'overwritten') where.push(`doc->'overwritten' = 'true'`);
+	if (asked.only === 'blanked') where.push(`doc->'to' in ('null', '[]')`);
+	if (asked.least !== undefined) where.push(`(doc->>'to')::numeric >= ${given(asked.least)}`);
+	if (asked.most !== undefined) where.push(`(doc->>'to')::numeric < ${given(asked.most)}`);
+	if (asked.claim !== undefined) where.push(`doc->'claim' = ${given(JSON.stringify(asked.claim))}`);
+	const r = await db.query<Behind>(
+		`select record::text as id, title, doc from rehearsed
+		 where rehearsal = $1 and about = $2 and record > $3 ${where.map((w) => `and ${w}`).join(' ')}
+		 order by record limit $4`,
+		values
+	);
+	return r.rows;
+}
