@@ -70,6 +70,8 @@ export interface Rehearsal {
 	looked: number;
 	/** Records in which any value would differ. */
 	records: number;
+	/** Records that have more linked ones coming out otherwise than were followed: read as they are stored. */
+	partly: number;
 	fields: RehearsedField[];
 	refused: RehearsedRefusal[];
 	sends: RehearsedSending[];
@@ -102,6 +104,7 @@ export class Tally {
 	private readonly sends = new Map<string, RehearsedSending>();
 	looked = 0;
 	records = 0;
+	partly = 0;
 
 	/** Counts a field of a record. */
 	move(
@@ -155,6 +158,7 @@ export class Tally {
 	take(r: Rehearsal): void {
 		this.looked += r.looked;
 		this.records += r.records;
+		this.partly += r.partly;
 		r.fields.forEach((f) => this.add(f));
 		r.refused.forEach((x) => this.addRefusal(x));
 		r.sends.forEach((x) => this.addSending(x));
@@ -236,6 +240,7 @@ export class Tally {
 		return {
 			looked: this.looked,
 			records: this.records,
+			partly: this.partly,
 			fields: [...this.fields.values()]
 				.map(({ of, moves, by, sides }) => ({
 					...of,

@@ -1,17 +1,26 @@
 /** One record that exists, as two rule sets would have it: nothing is written, no message leaves. */
 import type { Differing } from '../compare/differing';
-import { refKey } from '../document/model';
+import { refKey, type FieldRef } from '../document/model';
 import { planOf, type Plan } from '../plan/plan';
 import type { Outgoing } from '../settle/outgoing';
 import { settle } from '../settle/settle';
-import type { Loader, Message, Need, SettledRecord } from '../settle/types';
+import type {
+	Loader,
+	Message,
+	Need,
+	Settled,
+	SettledRecord,
+	SubmittedRecord
+} from '../settle/types';
 import type { ZoneClock } from '../value/temporal';
 import { same, type Value } from '../value/value';
-import { lookAtOne, selects, untouched, type Selector } from './select';
+import { lookAt, selects, untouched, type Selector } from './select';
 
 /** What a rehearsal holds against each other, compiled once for all records. */
 export interface Rehearsing {
 	differing: Differing;
+	/** By record type, those of which its own values or checks read fields that may come out otherwise. */
+	near: ReadonlyMap<string, ReadonlySet<string>>;
 	/** The later rule set's messages alone. */
 	messages: Plan;
 	/** Of one type the records that are looked at; null for all of all types. */
@@ -27,7 +36,28 @@ export function rehearsing(
 	instant: number
 ): Rehearsing {
 	const messages = planOf(after, () => false, { messages: [...after.messages] });
-	return { differing, messages, selector, instant };
+	return { differing, near: nearOf(differing), messages, selector, instant };
+}
+
+/** A record is rehearsed together with so many others at most. */
+const MOST_NEAR = 60;
+
+function nearOf({ fields, before, after, checks }: Differing): Map<string, Set<string>> {
+	const out = new Map<string, Set<string>>();
+	const reads = (type: string, of: readonly FieldRef[]) => {
+		const had = out.get(type) ?? new Set();
+		out.set(type, had);
+		for (const r of of) if (fields.has(refKey(r.type, r.field))) had.add(r.type);
+	};
+	for (const n of [...before.nodes, ...after.nodes])
+		for (const c of [...n.claims, ...n.adders]) reads(n.type, c.reached);
+	for (const p of [checks.before, checks.after])
+		for (const v of p.validators.values())
+			reads(
+				v.rule.type,
+				v.reads.filter((r) => r.via.length)
+			);
+	return out;
 }
 
 /** A stored record. */
@@ -60,12 +90,43 @@ export interface RehearsedRecord {
 	refused: Message[];
 	/** What would leave if the record were saved with the values that the later rules give. */
 	sends: Outgoing[];
+	/** More linked records come out otherwise than are settled with it: of these it read what is stored. */
+	partly: boolean;
 }
 
 /** The fields of a type (indices) that may come out otherwise. */
 export function askedOf({ differing }: Rehearsing, type: string): number[] {
 	const { fields } = differing.after.schema.type(type).type;
 	return fields.flatMap((f, i) => (differing.fields.has(refKey(type, f.id)) ? [i] : []));
+}
+
+/**
+ * What a record would be if the standing claims ran on it now, and on the linked records of which it reads what
+ * may come out otherwise.
+ */
+function standing(
+	r: Rehearsing,
+	plan: Plan,
+	own: SubmittedRecord,
+	loader: Loader,
+	zones: ZoneClock
+): Settled & { partly: boolean } {
+	const records = [own];
+	const have = new Set([refKey(own.type, own.id)]);
+	for (;;) {
+		const change = { ...lookAt(records, r.instant), onRequest: true };
+		const s = settle(plan, change, loader, { zones, alone: true });
+		if (s.needs.length) return { ...s, partly: false };
+		const types = new Set(records.flatMap(({ type }) => [...(r.near.get(type) ?? [])]));
+		const fresh = s.read.filter((x) => types.has(x.type) && !have.has(refKey(x.type, x.id)));
+		if (!fresh.length) return { ...s, partly: false };
+		if (records.length + fresh.length > MOST_NEAR) return { ...s, partly: true };
+		for (const { type, id } of fresh) {
+			have.add(refKey(type, id));
+			const values = loader.record(type, id);
+			if (values) records.push(untouched(type, id, values, { inLine: false }));
+		}
+	}
 }
 
 /**
@@ -82,7 +143,14 @@ export function rehearseRecord(
 	zones: ZoneClock
 ): RehearsedRecord {
 	const { differing, instant } = r;
-	const out: RehearsedRecord = { needs: [], selected: true, moves: [], refused: [], sends: [] };
+	const out: RehearsedRecord = {
+		needs: [],
+		selected: true,
+		moves: [],
+		refused: [],
+		sends: [],
+		partly: false
+	};
 	const short = (needs: Need[]): RehearsedRecord => ({ ...out, needs });
 	if (r.selector) {
 		const takes = selects(r.selector, record, instant, loader, zones);
@@ -91,13 +159,11 @@ export function rehearseRecord(
 	}
 	const checked = differing.checks.types.has(type);
 	if (!asked.length && !checked) return out;
-	const standing = (plan: Plan) => {
-		const one = untouched(type, record.id, record.values, { inLine: false, added: record.added });
-		return settle(plan, { ...lookAtOne(one, instant), onRequest: true }, loader, { zones });
-	};
-	const both = [differing.before, differing.after].map(standing);
+	const own = untouched(type, record.id, record.values, { inLine: false, added: record.added });
+	const both = [differing.before, differing.after].map((p) => standing(r, p, own, loader, zones));
 	const needs = both.flatMap((s) => s.needs);
 	if (needs.length) return short(needs);
+	out.partly = both.some((s) => s.partly);
 	const [before, after] = both.map((s) => s.records[0]);
 	for (const index of asked) {
 		const [from, to] = [before.values[index], after.values[index]];
@@ -106,9 +172,10 @@ export function rehearseRecord(
 		out.moves.push({ index, stored: record.values[index], from, to, claim });
 	}
 	if (checked) {
-		const refusals = [before, after].map(({ values }, i) => {
+		const refusals = both.map(({ records }, i) => {
 			const plan = i ? differing.checks.after : differing.checks.before;
-			const change = lookAtOne(untouched(type, record.id, values), instant, 'full');
+			const settled = records.map((x) => untouched(x.type, x.id, x.values));
+			const change = lookAt(settled, instant, 'full');
 			const s = settle(plan, change, loader, { zones, alone: true, everyCheck: true });
 			needs.push(...s.needs);
 			return s.records[0].messages.filter((m) => m.blocking);
@@ -125,7 +192,7 @@ export function rehearseRecord(
 			sent: new Map(moved),
 			keep: new Set(moved.map(([f]) => f))
 		});
-		const s = settle(r.messages, lookAtOne(saved, instant), loader, { zones, alone: true });
+		const s = settle(r.messages, lookAt([saved], instant), loader, { zones, alone: true });
 		needs.push(...s.needs);
 		out.sends = s.records[0].sends;
 	}

@@ -74,12 +74,12 @@ export const untouched = (
 	...more
 });
 
-/** A look at one record, by nobody. */
-export const lookAtOne = (
-	record: SubmittedRecord,
+/** A look at some records, by nobody. */
+export const lookAt = (
+	records: readonly SubmittedRecord[],
 	instant: number,
 	entryPoint: Change['entryPoint'] = 'bulk'
-): Change => ({ records: [record], entryPoint, instant, person: null });
+): Change => ({ records, entryPoint, instant, person: null });
 
 /**
  * Whether a selection takes a record: where its condition cannot be told, it does not.
@@ -92,7 +92,7 @@ export function selects(
 	loader: Loader,
 	zones: ZoneClock
 ): boolean | Need[] {
-	const change = lookAtOne(untouched(type, record.id, record.values), instant);
+	const change = lookAt([untouched(type, record.id, record.values)], instant);
 	const { records, needs } = settle(plan, change, loader, { zones, alone: true });
 	return needs.length ? needs : records[0].messages.length > 0;
 }

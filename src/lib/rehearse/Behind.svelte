@@ -122,7 +122,7 @@
 			label: w.schema.types.get(type)?.type.label ?? 'Record',
 			value: (r) => r.title,
 			text: (r) => r.title,
-			width: 150,
+			width: field ? 150 : 260,
 			grow: field !== null
 		},
 		...(field

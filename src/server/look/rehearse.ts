@@ -140,6 +140,7 @@ export async function rehearseRange(
 				if (!of!.selected) continue;
 				tally.looked++;
 				if (of!.moves.length) tally.records++;
+				if (of!.partly) tally.partly++;
 				if (!of!.moves.length && !of!.refused.length) continue;
 				const entered = Object.entries(by.get(r.id) ?? {}).filter(([, s]) => s.by === 'person');
 				count(r, of!, new Map(entered.map(([field, { account }]) => [field, account ?? null])));

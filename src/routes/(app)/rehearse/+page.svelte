@@ -168,6 +168,10 @@
 			Run {formatMoment(shown.at, w.model.zone)}{shown.by ? ` by ${shown.by}` : ''}.
 		{:else}Shows what a version would change in the records that exist. Nothing is written.{/if}
 	</p>
+	{#if result?.partly}<p class="text-ochre">
+			▲ {formatCount(result.partly)} records have so many linked ones that come out otherwise that these
+			were read as they are stored.
+		</p>{/if}
 	{#if data.forgotten}<p class="text-ochre">
 			▲ That rehearsal is not kept any more: the newest is shown.
 		</p>{/if}
