@@ -7,14 +7,16 @@ test('findings are shown at the spot, with their record and a repair; blocking o
 	page
 }) => {
 	await open(page, '/release');
-	await expect(page.getByText('2 blocking findings.')).toBeVisible();
+	await expect(page.getByTestId('gate-findings')).toContainText(
+		'1 blocking finding. 1 more stands in the release in force as well, and nothing touched it.'
+	);
 	await expect(page.getByRole('button', { name: /Release the draft/ })).toBeDisabled();
 	// past the page, too
 	const refused = await page.evaluate(async () => {
 		const send = async (url: string, method: string, body: unknown) =>
 			(await fetch(url, { method, body: JSON.stringify(body) })).json();
 		const { revision } = await send('/draft', 'PATCH', { pieces: [] });
-		const asked = { note: 'x', acceptFailing: true };
+		const asked = { note: 'x', reasons: { trials: 'x' } };
 		return Promise.all(
 			[{}, { revision: revision - 1 }, { revision }].map(
 				async (more) => (await send('/releases', 'POST', { ...asked, ...more })).message as string
@@ -23,7 +25,7 @@ test('findings are shown at the spot, with their record and a repair; blocking o
 	});
 	expect(refused[0]).toContain('revision must be');
 	expect(refused[1]).toContain('changed since you looked at it');
-	expect(refused[2]).toContain('2 blocking findings first');
+	expect(refused[2]).toContain('1 blocking finding.');
 	await openSheet(page, '/write/customer/service_visits_a_year');
 	await page.getByRole('button', { name: 'Show it' }).click();
 	await expect(page.locator('#s-glass_area')).toHaveValue('10000');
@@ -69,7 +71,9 @@ test('from a draft with mistakes to a release in force everywhere, and back', as
 	await open(page, '/release');
 	await expect(page.getByText('2 trials do not hold.')).toBeVisible();
 	await page.getByLabel('What this release is for').fill('Small up to 59; visits; Slovenia.');
-	await page.getByLabel(/Release although 2 trials fail/).check();
+	await page
+		.getByLabel(/2 trials do not hold.*all the same/)
+		.fill('They expect what the rule said before.');
 	await page.getByRole('button', { name: 'Release the draft as version 4' }).click();
 	await expect(page.getByText('Release 4 is in force on every entry point.')).toBeVisible();
 	await expect(page.getByTestId('station-release')).toContainText('v4');

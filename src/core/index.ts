@@ -219,6 +219,7 @@ export {
 	isAccepted,
 	mayBeAccepted,
 	restsOn,
+	standsIn,
 	stopsRelease,
 	timesOf,
 	type Checked,

@@ -1,5 +1,6 @@
 /** The forms of sign-in and settings: what each may send. The page asks before it sends, the server after. */
 import * as yup from 'yup';
+import { CRITERIA, LEVELS, type Criterion } from './gate';
 import { ROLES } from './rights';
 
 /** Longest name of a person or token. */
@@ -26,6 +27,14 @@ const days = () =>
 		.trim()
 		.matches(/^([1-9]\d{0,4})?$/, 'Write a number of days from 1 to 99 999, or nothing.')
 		.default('');
+
+const percent = () =>
+	yup
+		.string()
+		.trim()
+		.matches(/^(100|\d{1,2})$/, 'Write a whole number from 0 to 100.')
+		.required('Write a whole number from 0 to 100.');
+const level = () => yup.string().oneOf(LEVELS, 'Choose what it means.').required();
 
 /** What is kept for as many days as the settings say. */
 export const KEPT = ['history', 'messages', 'imports', 'jobs'] as const;
@@ -107,6 +116,15 @@ export const FORMS = {
 	}),
 	keep: yup.object({ history: days(), messages: days(), imports: days(), jobs: days() }),
 	releases: yup.object({ second: yup.string().oneOf(['', 'yes']) }),
+	gate: yup.object({
+		...(Object.fromEntries(CRITERIA.map((c) => [c, level()])) as Record<
+			Criterion,
+			ReturnType<typeof level>
+		>),
+		coverageLeast: percent(),
+		strengthLeast: percent(),
+		inherited: yup.string().oneOf(['', 'yes'])
+	}),
 	revoke: yup.object({
 		id: yup
 			.string()

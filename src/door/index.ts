@@ -1,5 +1,6 @@
 /** Checks what comes in from outside, once, at the door; inside it is trusted. */
 import * as yup from 'yup';
+import { reasons, type Reasons } from './gate';
 import { ROLES, type Role } from './rights';
 import type {
 	Formula,
@@ -390,6 +391,9 @@ export function checkRehearsal(v: unknown): {
 		selection: selection ?? null
 	};
 }
+
+/** Why something is released although. @throws {BadInput} naming the place */
+export const checkReasons = (v: unknown): Reasons => check<Reasons>(reasons(), v ?? {});
 
 /** A surprise that somebody looked at, or did not after all. @throws {BadInput} naming the place */
 export const checkLooked = (v: unknown) =>

@@ -108,3 +108,15 @@ export function withAcceptances(
 		return { ...f, accepted: { ...a, stands } };
 	});
 }
+
+/**
+ * Whether a finding of one rule set is one of another too, since nothing that it rests on differs.
+ * @param set with the schema that knows its definitions and tables; `earlier` likewise
+ */
+export function standsIn(
+	f: Finding,
+	{ set, schema }: { set: RuleSet; schema: Schema },
+	earlier: { set: RuleSet; schema: Schema }
+): boolean {
+	return restsOn(f, set, schema) === restsOn(f, earlier.set, earlier.schema);
+}

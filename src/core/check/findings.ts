@@ -40,7 +40,7 @@ import { definitionFaults, tableFaults } from './vocabulary';
 
 export { isAbout } from './flaws';
 export { Kept, type Beside } from './kept';
-export { mayBeAccepted, restsOn, timesOf } from './accepted';
+export { mayBeAccepted, restsOn, standsIn, timesOf } from './accepted';
 export { isAccepted, stopsRelease } from './types';
 export type { Checked, Finding, NotAnalysed, Overruled, Repair } from './types';
 

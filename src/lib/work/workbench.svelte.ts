@@ -47,6 +47,8 @@ import {
 	repaired,
 	settle,
 	sheetOf,
+	standsIn,
+	stopsRelease,
 	submissionOf,
 	toJson,
 	valuesFromJson,
@@ -116,6 +118,17 @@ export class Workbench {
 			this.rehearsal.draftHash === this.loadedHash &&
 			this.rehearsal.before === this.force.number
 	);
+	/** Blocking findings that nobody accepted and that the release in force has too, by identity: nothing touched them. */
+	readonly inherited: ReadonlySet<string> = $derived.by(() => {
+		const blocking = this.analysis.found.filter(stopsRelease);
+		if (!this.force.number || !blocking.length) return new Set<string>();
+		const schema = new Schema(this.model);
+		const [now, then] = [this.draft, this.force.set].map((set) => ({
+			set,
+			schema: schema.with(set)
+		}));
+		return new Set(blocking.filter((f) => standsIn(f, now, then)).map((f) => f.id));
+	});
 	/** Surprises of that rehearsal that nobody looked at yet. */
 	readonly surprises = $derived(
 		this.rehearsal?.surprises.filter((s) => !Object.hasOwn(this.rehearsal!.looked, s.key)) ?? []

@@ -1,9 +1,12 @@
-import { BadInput, checkRevision, readJson } from '$door';
+import { BadInput, checkReasons, checkRevision, readJson } from '$door';
 import { releaseDraft } from '$server/draft/release';
 import { allow, answer } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
-/** Releases the draft that the sender looked at. Blocking findings stop it; failing trials must be accepted. */
+/**
+ * Releases the draft that the sender looked at, if the gate lets it through:
+ * `{"note", "revision", "reasons": {"trials": "why although"}}`.
+ */
 export const POST: RequestHandler = (event) => {
 	const account = allow(event);
 	return answer(async () => {
@@ -12,7 +15,7 @@ export const POST: RequestHandler = (event) => {
 		if (typeof note !== 'string' || !note.trim() || note.length > 1000)
 			throw new BadInput('Write one line on what this release is for.');
 		const seen = checkRevision(body!.revision);
-		const acceptFailing = body!.acceptFailing === true;
-		return releaseDraft(account, { note: note.trim(), acceptFailing, seen });
+		const reasons = checkReasons(body!.reasons);
+		return releaseDraft(account, { note: note.trim(), reasons, seen });
 	});
 };

@@ -11,6 +11,7 @@ import type {
 } from '../../core';
 import { FORMAT, canonicalJson, upgraded } from '../../core';
 import type { Deed } from './audit';
+import type { Passing } from '../../door/gate';
 import type { Db } from './pool';
 
 export interface ReleaseInfo {
@@ -20,6 +21,8 @@ export interface ReleaseInfo {
 	note: string;
 	hash: string;
 	rules: number;
+	/** What was so of it when it was released; null where that was not asked yet. */
+	gate: Passing[] | null;
 }
 
 /** What a release fixes. */
@@ -307,22 +310,23 @@ export function hashOf(doc: unknown): string {
 export const hashOfDraft = ({ accepted: _, ...set }: RuleSet, model: Model): string =>
 	hashOf([set, model]);
 
-/** Makes a release of a rule set and puts it in force; returns its number. */
+/** Makes a release of a rule set and puts it in force; returns its number. @param gate what was so of it */
 export async function createRelease(
 	db: Db,
 	workspace: string,
 	set: RuleSet,
 	model: Model,
 	note: string,
-	account: string | null
+	account: string | null,
+	gate: readonly Passing[] | null = null
 ): Promise<number> {
 	// one release at a time
 	await db.query('select 1 from workspace where id = $1 for update', [workspace]);
 	const doc: ReleaseDocument = { format: 'rigid-rule/release', version: FORMAT, ...set, model };
 	const r = await db.query<{ number: number }>(
-		`insert into release (workspace, number, created_by, note, doc, hash)
-		 select $1, coalesce(max(number), 0) + 1, $2, $3, $4, $5 from release where workspace = $1 returning number`,
-		[workspace, account, note, JSON.stringify(doc), hashOf(doc)]
+		`insert into release (workspace, number, created_by, note, doc, hash, gate)
+		 select $1, coalesce(max(number), 0) + 1, $2, $3, $4, $5, $6 from release where workspace = $1 returning number`,
+		[workspace, account, note, JSON.stringify(doc), hashOf(doc), gate && JSON.stringify(gate)]
 	);
 	await putInForce(db, workspace, r.rows[0].number, account);
 	return r.rows[0].number;
@@ -345,6 +349,23 @@ export async function putInForce(
 		release,
 		account
 	]);
+}
+
+/** When a release came in force, and by whom; the newest first. */
+export async function timesInForce(
+	db: Db,
+	workspace: string,
+	release: number
+): Promise<{ at: string; by: string | null; until: string | null }[]> {
+	const iso = (c: string) => `to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
+	const r = await db.query<{ at: string; by: string | null; until: string | null }>(
+		`select ${iso('l.at')} as at, a.name as by, ${iso('l.until')} as until
+		 from (select release, at, account, id, lead(at) over (order by id) as until
+		       from in_force_log where workspace = $1) l
+		 left join account a on a.id = l.account where l.release = $2 order by l.id desc`,
+		[workspace, release]
+	);
+	return r.rows;
 }
 
 /** Number of the release in force; 0 for none. */
@@ -383,7 +404,7 @@ export const rulesOf = (doc: ReleaseDocument): RuleSet => ({
 export async function listReleases(db: Db, workspace: string): Promise<ReleaseInfo[]> {
 	const r = await db.query<ReleaseInfo>(
 		`select number, to_char(created_at at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"') as created_at, a.name as created_by, note, hash,
-		        jsonb_array_length(doc->'rules') as rules
+		        jsonb_array_length(doc->'rules') as rules, gate
 		 from release left join account a on a.id = created_by where release.workspace = $1 order by number desc`,
 		[workspace]
 	);

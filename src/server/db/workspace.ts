@@ -1,4 +1,5 @@
 /** The workspace of a database: there is one. */
+import { USUAL_GATE, type Gate } from '../../door/gate';
 import type { Db } from './pool';
 
 export interface Workspace {
@@ -81,4 +82,18 @@ export async function putFirstCode(db: Db, hash: Buffer): Promise<void> {
 export async function takeFirstCode(db: Db, hash: Buffer): Promise<boolean> {
 	const r = await db.query('delete from first_code where code_hash = $1', [hash]);
 	return r.rowCount === 1;
+}
+
+/** What has to be so before a draft becomes a release. */
+export async function readGate(db: Db, workspace: string): Promise<Gate> {
+	const r = await db.query<{ gate: Partial<Gate> | null }>(
+		'select gate from workspace where id = $1',
+		[workspace]
+	);
+	const gate = r.rows[0]?.gate;
+	return { ...USUAL_GATE, ...gate, levels: { ...USUAL_GATE.levels, ...gate?.levels } };
+}
+
+export async function storeGate(db: Db, workspace: string, gate: Gate): Promise<void> {
+	await db.query('update workspace set gate = $2 where id = $1', [workspace, JSON.stringify(gate)]);
 }

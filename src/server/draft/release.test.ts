@@ -4,10 +4,15 @@ import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { workBeside } from '../../../tests/worker';
 import { editBetween, type RuleSet } from '../../core';
 import { BadInput } from '../../door';
+import { CRITERIA, USUAL_GATE, type Gate, type Reasons } from '../../door/gate';
 import { readEntries } from '../db/audit';
+import { readJob } from '../db/jobs';
 import { needsSecond, setSecond } from '../db/people';
 import { db, transaction } from '../db/pool';
 import { listKeptDrafts, listReleases, listTrials, readDraft, releaseInForce } from '../db/rules';
+import { noteLooked } from '../db/rehearsals';
+import { readGate, storeGate } from '../db/workspace';
+import { queueRehearsal } from '../jobs/rehearsal';
 import type { Account } from '../people/accounts';
 import { addPerson } from '../people/people';
 import { listAccounts } from '../people/accounts';
@@ -45,7 +50,11 @@ async function write(by: Account, why: string, i = 0) {
 	return transaction((c) => editDraft(c, by, pieces));
 }
 const release = async (by: Account, revision?: number) =>
-	releaseDraft(by, { note: 'A test', acceptFailing: true, seen: revision ?? (await seen()) });
+	releaseDraft(by, {
+		note: 'A test',
+		reasons: { trials: 'A test.' },
+		seen: revision ?? (await seen())
+	});
 const told = async (did: string) =>
 	(
 		await readEntries(
@@ -165,6 +174,85 @@ describe('a release', () => {
 		await expect(release(second)).rejects.toThrow(NeedsSecond);
 		await release(t.admin);
 		await transaction((c) => setSecond(c, t.workspace, false));
+	});
+});
+
+describe('the gate of a release', () => {
+	const set = (levels: Partial<Gate['levels']>, more: Partial<Gate> = {}) =>
+		storeGate(db(), t.workspace, {
+			...USUAL_GATE,
+			...more,
+			levels: { ...USUAL_GATE.levels, ...levels }
+		});
+	const tryTo = async (reasons: Reasons = {}) =>
+		releaseDraft(t.admin, { note: 'Gate', reasons, seen: await seen() });
+	const newest = async () => (await listReleases(db(), t.workspace))[0];
+
+	it('asks why where something is not met, and keeps that in the release for good', async () => {
+		await set({ trials: 'shown', rehearsal: 'reason' });
+		await write(t.author, 'with a reason');
+		const before = await newest();
+		await expect(tryTo()).rejects.toThrow(
+			'Not rehearsed as it stands. Mend it, or say why to release it all the same.'
+		);
+		expect((await newest()).number).toBe(before.number);
+		await tryTo({ rehearsal: 'Only words differ.', trials: 'not asked' });
+		const { gate } = await newest();
+		expect(gate!.find((p) => p.what === 'rehearsal')).toMatchObject({
+			met: false,
+			level: 'reason',
+			reason: 'Only words differ.'
+		});
+		// a reason for what is met, or is shown only, is none
+		expect(gate!.filter((p) => p.reason !== undefined)).toHaveLength(1);
+		expect(gate!.map((p) => p.what)).toEqual([...CRITERIA]);
+	});
+
+	it('wants the very draft rehearsed against what is in force, and its surprises looked at', async () => {
+		await set({ trials: 'shown', rehearsal: 'must', surprises: 'must' });
+		await write(t.author, 'to be rehearsed');
+		await expect(tryTo({ rehearsal: 'because' })).rejects.toThrow('Nothing is released before');
+		const rehearse = async () => {
+			const id = await queueRehearsal(t.admin);
+			for (let i = 0; i < 400 && !(await readJob(db(), id))!.ended; i++)
+				await new Promise((r) => setTimeout(r, 25));
+			return id;
+		};
+		await rehearse();
+		await write(t.author, 'edited after it');
+		await expect(tryTo()).rejects.toThrow('Not rehearsed as it stands.');
+		const id = await rehearse();
+		// one surprise, whatever this draft is
+		await db().query(
+			`update rehearsal set result = jsonb_set(result, '{surprises}', '[{"key": "k", "kind": "follows", "count": 1}]') where id = $1`,
+			[id]
+		);
+		await expect(tryTo()).rejects.toThrow('1 surprise of the rehearsal nobody looked at.');
+		expect(await noteLooked(db(), t.workspace, id, 'none such', 'Ida')).toBe(false);
+		expect(await noteLooked(db(), t.workspace, id, 'k', 'Ida')).toBe(true);
+		await tryTo();
+		expect((await newest()).gate!.every((p) => p.met || p.level === 'shown')).toBe(true);
+	}, 60_000);
+
+	it('measures how strong the trials are where that counts', async () => {
+		await set({ trials: 'shown', strength: 'must' }, { strength: 100 });
+		await write(t.author, 'strong');
+		await expect(tryTo()).rejects.toThrow(
+			/Trials notice \d+ of \d+ small mistakes: \d+ %, wanted 100 %/
+		);
+		await set({ trials: 'shown', strength: 'must' }, { strength: 0 });
+		await tryTo();
+		await set({});
+	}, 60_000);
+
+	it('is usual until somebody sets it, and takes what an earlier version stored of it', async () => {
+		await db().query(`update workspace set gate = '{"levels": {"trials": "must"}}'`);
+		expect(await readGate(db(), t.workspace)).toEqual({
+			...USUAL_GATE,
+			levels: { ...USUAL_GATE.levels, trials: 'must' }
+		});
+		await db().query('update workspace set gate = null');
+		expect(await readGate(db(), t.workspace)).toEqual(USUAL_GATE);
 	});
 });
 

@@ -1,17 +1,22 @@
 /** Releases: made of the draft, put in force, taken as the draft, and drafts that were put aside for one. */
-import type { RuleSet } from '../../core';
-import { Schema, compilePlan, stopsRelease } from '../../core';
+import type { Model, RuleSet } from '../../core';
+import { Schema, compilePlan, standsIn, stopsRelease } from '../../core';
 import { BadInput } from '../../door';
+import { held, keepsOut, needsReason, type Passing, type Reasons } from '../../door/gate';
+import type { AnalysisAnswer } from '../../workers/analysis.thread';
 import { note } from '../audit/audit';
 import { knownOverruled } from '../db/journal';
 import { indexMatched, readModel } from '../db/model';
 import { needsSecond } from '../db/people';
+import { newestOfDraft } from '../db/rehearsals';
+import { readGate } from '../db/workspace';
 import type { Account } from '../db/people';
 import type { Db } from '../db/pool';
 import { db, transaction } from '../db/pool';
 import {
 	createRelease,
 	hashOf,
+	hashOfDraft,
 	keepDraft,
 	listTrials,
 	lockDraft,
@@ -19,6 +24,7 @@ import {
 	readDraft,
 	readKeptDraft,
 	readRelease,
+	releaseInForce,
 	replaceDraft,
 	rulesOf,
 	wroteSinceRelease
@@ -49,15 +55,54 @@ export async function mayRelease(c: Db, account: Account): Promise<void> {
 		);
 }
 
+/** Holds a draft against the gate of the workspace. */
+async function heldAgainst(
+	c: Db,
+	workspace: string,
+	{ model, set, trials }: { model: Model; set: RuleSet; trials: readonly unknown[] },
+	{ checked, failing, tried, noticed }: AnalysisAnswer
+): Promise<Passing[]> {
+	const gate = await readGate(c, workspace);
+	const force = await releaseInForce(c, workspace);
+	const doc = force ? await readRelease(c, workspace, force) : null;
+	const earlier = doc && rulesOf(doc);
+	const schema = new Schema(model);
+	const blocking = checked.findings.filter(stopsRelease);
+	const inherited = earlier
+		? blocking.filter((f) =>
+				standsIn(
+					f,
+					{ set, schema: schema.with(set) },
+					{ set: earlier, schema: schema.with(earlier) }
+				)
+			)
+		: [];
+	const rehearsal = await newestOfDraft(c, workspace);
+	const rehearsed = rehearsal?.draftHash === hashOfDraft(set, model) && rehearsal.before === force;
+	const open = rehearsal?.surprises.filter((s) => !Object.hasOwn(rehearsal.looked, s.key));
+	return held(gate, {
+		blocking: blocking.length,
+		inherited: inherited.length,
+		failing: failing.length,
+		trials: trials.length,
+		tried,
+		noticed,
+		rehearsed,
+		records: rehearsal?.records ?? 0,
+		surprises: open?.length ?? 0
+	});
+}
+
 /**
- * Releases the draft that the sender looked at, and puts it in force. Blocking findings stop it; failing
- * trials must be accepted. Of two at once one is made.
+ * Releases the draft that the sender looked at, and puts it in force, if the gate lets it through. Of two at
+ * once one is made.
+ * @param reasons why, for what is not met and asks for a reason
  * @param seen revision of the draft that was looked at
  * @throws {BadInput | DraftMoved | NeedsSecond}
  */
 export async function releaseDraft(
 	account: Account,
-	asked: { note: string; acceptFailing: boolean; seen: number }
+	asked: { note: string; reasons: Reasons; seen: number }
 ): Promise<{ number: number } & Step> {
 	const { workspace } = account;
 	// what takes long is done on what was read, before anything is locked
@@ -66,22 +111,31 @@ export async function releaseDraft(
 	const looked = await readAll(db(), workspace);
 	const { set } = looked.draft;
 	const plan = compilePlan(new Schema(looked.model), set);
-	const { checked, failing } = await lookedThrough(account, {
+	const gate = await readGate(db(), workspace);
+	const answer = await lookedThrough(account, {
 		model: looked.model,
 		set,
 		trials: looked.trials,
-		overruled: await knownOverruled(db(), workspace)
+		overruled: await knownOverruled(db(), workspace),
+		...(gate.levels.strength === 'shown' ? {} : { strength: true })
 	});
-	const blocking = checked.findings.filter(stopsRelease);
-	if (blocking.length)
-		throw new BadInput(
-			`${blocking.length} blocking finding${blocking.length > 1 ? 's' : ''} first: ${blocking[0].message}`
-		);
+	const { failing } = answer;
+	const passing = await heldAgainst(db(), workspace, { ...looked, set }, answer);
+	const shut = passing.find(keepsOut);
+	if (shut?.what === 'findings') {
+		const first = answer.checked.findings.find(stopsRelease);
+		throw new BadInput(`${shut.says} ${first?.message ?? ''}`);
+	}
 	const first = looked.trials.find((t) => t.id === failing[0]);
-	if (failing.length && !asked.acceptFailing)
-		throw new BadInput(
-			`${failing.length} trial${failing.length > 1 ? 's do' : ' does'} not hold, “${first?.name}” first. Mend the draft or change what they expect.`
-		);
+	const which = (p: Passing) =>
+		p.what === 'trials' && first ? `${p.says} “${first.name}” first.` : p.says;
+	if (shut) throw new BadInput(`${which(shut)} Nothing is released before that is so.`);
+	const told = passing.map((p) =>
+		needsReason(p) ? { ...p, reason: asked.reasons[p.what] ?? '' } : p
+	);
+	const unsaid = told.find((p) => p.reason === '');
+	if (unsaid)
+		throw new BadInput(`${which(unsaid)} Mend it, or say why to release it all the same.`);
 	return transaction(async (c) => {
 		await lockDraft(c, workspace);
 		await needsRevision(c, workspace, asked.seen);
@@ -92,9 +146,25 @@ export async function releaseDraft(
 			throw new DraftMoved('The draft changed since you looked at it. Look again, then go on.');
 		await indexMatched(c, plan.matched);
 		const before = (await inForce(c, workspace)).plan;
-		const number = await createRelease(c, workspace, draft.set, model, asked.note, account.id);
+		// the gate may have been set anew, or another release have come in force meanwhile
+		const again = await heldAgainst(c, workspace, { ...looked, set }, answer);
+		if (hashOf(again) !== hashOf(passing))
+			throw new DraftMoved('What has to be so changed meanwhile. Look again, then go on.');
+		const number = await createRelease(
+			c,
+			workspace,
+			draft.set,
+			model,
+			asked.note,
+			account.id,
+			told
+		);
 		await noteOutOfLine(c, account, number, { before, after: plan }, Date.now());
-		await note(c, account, 'released', `Release ${number}`, { note: asked.note, failing });
+		await note(c, account, 'released', `Release ${number}`, {
+			note: asked.note,
+			failing,
+			reasons: asked.reasons
+		});
 		return { number, ...(await counted(c, account)) };
 	});
 }

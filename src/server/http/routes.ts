@@ -90,6 +90,9 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/options/[list]': look('an option list'),
 	'/(app)/whole/[type]/[[field]]': look('how a field or type hangs together with others'),
 	'/(app)/versions/[rule]': look('versions of a rule'),
+	'/(app)/release/[number]': look(
+		'one release: what it changed, what was so when it was made, when it was in force'
+	),
 	'/(app)/compare': look('two versions, compared'),
 	'/(app)/paper/[release]': look('a rule sheet to print'),
 	'/(app)/journal': look('what rules did'),
@@ -139,7 +142,8 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		'POST ?/token': { asks: 'operate', does: 'makes a token' },
 		'POST ?/revoke': { asks: 'operate', does: 'revokes a token' },
 		'POST ?/keep': { asks: 'settings', does: 'says for how long what is kept' },
-		'POST ?/releases': { asks: 'settings', does: 'says who may release whose edits' }
+		'POST ?/releases': { asks: 'settings', does: 'says who may release whose edits' },
+		'POST ?/gate': { asks: 'settings', does: 'says what has to be so before a release' }
 	},
 	// ---- what pages ask for --------------------------------------------------------------------
 	'/save/[type]': {

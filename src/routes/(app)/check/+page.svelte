@@ -148,6 +148,9 @@
 								nothing filled in{/each}
 						{:else if f.certificate}proof: {f.certificate}{/if}
 					</p>
+					{#if w.inherited.has(f.id)}<p class="text-quiet">
+							Release {w.force.number} has it too, and nothing touched it since.
+						</p>{/if}
 					{#if f.accepted}<p class="text-ochre">
 							▲ {f.accepted.by} accepted it on {formatMoment(f.accepted.at, w.model.zone)}: “{f
 								.accepted.reason}”. What it rests on has changed since.

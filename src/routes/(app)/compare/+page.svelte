@@ -5,15 +5,13 @@
 	import {
 		compareVersions,
 		sayCame,
-		sheetOf,
 		trialsApart,
-		type Compared,
 		type Trial,
 		type TrialResult,
 		type Version
 	} from '$core';
 	import Choose from '$lib/inputs/Choose.svelte';
-	import Parts from '$lib/rule/Parts.svelte';
+	import Versions from '$lib/release/Versions.svelte';
 	import { trialWords, wordsOf } from '$lib/trials/words';
 	import { formatValue } from '$lib/words/format';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
@@ -59,25 +57,6 @@
 	const outcomes = $derived(before && after ? trialsApart(before, after, w.trials.all, zones) : []);
 	const came = (t: Trial, r: TrialResult) =>
 		r.fault ?? r.lines.map((l) => sayCame(t.type, l, wordsOf(t, words))).join('; ');
-	const PARTS: Record<Compared['part'], string> = {
-		rule: 'Rules',
-		order: 'Claim orders',
-		definition: 'Definitions',
-		table: 'Reference tables',
-		model: 'The model'
-	};
-	const WHAT = { new: 'new', changed: 'changed', removed: 'taken out', order: 'changed' };
-	const groups = $derived(
-		(Object.keys(PARTS) as Compared['part'][]).flatMap((part) => {
-			const of = (all ?? []).filter((c) => c.part === part);
-			return of.length ? [{ part, of }] : [];
-		})
-	);
-	const href = (c: Compared) => {
-		const r = c.part === 'rule' && w.rule(c.id);
-		if (r) return `/write/${r.type}/${sheetOf(r)}#rule-${r.id}`;
-		return c.part === 'table' && w.schema.tables.has(c.id) ? `/tables/${c.id}` : null;
-	};
 	async function read(e: Event) {
 		const input = e.currentTarget as HTMLInputElement;
 		const given = input.files?.[0];
@@ -126,23 +105,7 @@
 				? `${all.length} ${all.length === 1 ? 'thing differs' : 'things differ'} between ${called(from)} and ${called(to)}.`
 				: `${called(from)} and ${called(to)} say the same.`}
 		</p>
-		{#each groups as g (g.part)}
-			<h2 class="mt-4 text-base">{PARTS[g.part]}</h2>
-			<ul>
-				{#each g.of as c (c.id + c.what)}
-					{@const at = href(c)}
-					<li class="border-t border-hairline py-1">
-						<div class="flex gap-3">
-							<span class="w-20 shrink-0 text-sm text-quiet">{WHAT[c.what]}</span>
-							{#if at}<a class="textlink" href={at}>{c.name}</a>{:else}<span>{c.name}</span>{/if}
-						</div>
-						{#if c.differences.length && c.what !== 'removed'}<div class="mt-0.5 mb-1 ml-23">
-								<Parts all={c.differences} />
-							</div>{/if}
-					</li>
-				{/each}
-			</ul>
-		{/each}
+		<Versions {all} />
 		<h2 class="mt-4 text-base">Trials that come out otherwise</h2>
 		{#if !w.trials.known}<p class="text-quiet">… {w.trials.count} trials are being fetched.</p>
 		{:else}

@@ -25,8 +25,15 @@
 
 	const shown = $derived(data.shown);
 	const result = $derived(shown?.result ?? null);
-	/** What is asked next: as what is shown was, until something else is chosen. */
-	let chosen = $state.raw<Asked | null>(null);
+	/** What is asked next: as what is shown was, until something else is chosen, here or by the address. */
+	const named = (side: string) => {
+		const v = page.url.searchParams.get(side);
+		return v === 'draft' ? null : v !== null && /^\d{1,9}$/.test(v) ? Number(v) : undefined;
+	};
+	const [before, after] = [named('before'), named('after')];
+	let chosen = $state.raw<Asked | null>(
+		after === undefined ? null : { before: before ?? w.force.number, after, selection: null }
+	);
 	const asked = $derived<Asked>(
 		chosen ?? {
 			before: w.force.number,
@@ -84,7 +91,7 @@
 		await Promise.all([w.reload(), invalidate('app:rehearsal')]);
 		if (done) {
 			chosen = null;
-			await go({ id: null, see: null });
+			await go({ id: null, see: null, before: null, after: null });
 		}
 	};
 	/** While the server is away it is asked again. */

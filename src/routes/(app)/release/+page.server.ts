@@ -2,6 +2,7 @@ import { readModel } from '$server/db/model';
 import { db } from '$server/db/pool';
 import { needsSecond } from '$server/db/people';
 import { listKeptDrafts, listReleases, wroteSinceRelease } from '$server/db/rules';
+import { readGate } from '$server/db/workspace';
 import { unfitFor } from '$server/draft/fits';
 import { allow } from '$server/http/guard';
 import type { PageServerLoad } from './$types';
@@ -23,6 +24,7 @@ export const load: PageServerLoad = async (event) => {
 		(await needsSecond(db(), account.workspace)) &&
 		(await wroteSinceRelease(db(), account.workspace, account.id));
 	return {
+		gate: await readGate(db(), account.workspace),
 		releases,
 		unfit,
 		kept: await listKeptDrafts(db(), account.workspace),

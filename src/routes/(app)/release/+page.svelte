@@ -1,9 +1,11 @@
 <script lang="ts">
-	import { onMount } from 'svelte';
-	import { compareVersions, noteOf, sheetOf } from '$core';
+	import { onMount, untrack } from 'svelte';
+	import { compareVersions, noteOf, sheetOf, stopsRelease } from '$core';
+	import { MOST_REASON, held, keepsOut, needsReason, type Criterion } from '$door/gate';
+	import Held from '$lib/release/Held.svelte';
 	import Differences from '$lib/rule/Differences.svelte';
 	import Exchange from '$lib/rule/Exchange.svelte';
-	import { formatCount, formatMoment } from '$lib/words/format';
+	import { formatMoment } from '$lib/words/format';
 	import { Refused, ask } from '$lib/work/http';
 	import { tell } from '$lib/shell/notices';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
@@ -13,7 +15,8 @@
 	onMount(() => w.covering.want());
 	let note = $state('');
 	let trouble = $state<string | null>(null);
-	let accept = $state(false);
+	/** Why it is released although something is not met. */
+	let reasons = $state<Partial<Record<Criterion, string>>>({});
 	let busy = $state(false);
 	/** The change whose differences are seen. */
 	let differing = $state<string | null>(null);
@@ -21,11 +24,39 @@
 	/** The draft put aside that one is about to return to. */
 	let returning = $state<string | null>(null);
 
-	const blocking = $derived(w.found.filter((f) => f.severity === 'blocking'));
+	const blocking = $derived(w.found.filter(stopsRelease));
 	/** What is not yet known is said to be: the analysis and the trials run beside the page. */
 	const analysed = $derived(w.analysis.analysed && !w.analysis.checking);
 	const tried = $derived(!w.trials.count || (w.trials.outcomes.size > 0 && !w.trials.running));
-	const failing = $derived(tried ? w.trials.all.length - w.trials.held : 0);
+	const notices = $derived([...w.covering.notices.values()].flat());
+	/** They are known of every rule, and of the draft as it is. */
+	const measured = $derived(
+		w.covering.left === null && w.covering.notices.size > 0 && !w.covering.noticesOld
+	);
+	const passing = $derived(
+		held(data.gate, {
+			blocking: analysed ? blocking.length : null,
+			inherited: w.inherited.size,
+			failing: tried ? w.trials.all.length - w.trials.held : null,
+			trials: w.trials.all.length,
+			tried:
+				w.covering.known && !w.covering.old ? { n: w.covering.tried, of: w.covering.points } : null,
+			noticed: measured ? { n: notices.filter((n) => n.by).length, of: notices.length } : null,
+			rehearsed: w.rehearsed,
+			records: w.rehearsal?.records ?? 0,
+			surprises: w.surprises.length
+		})
+	);
+	const asked = $derived(passing.filter(needsReason));
+	const unsaid = $derived(asked.filter((p) => !reasons[p.what]?.trim()));
+	// where it counts how strong the trials are, that is looked at without being asked
+	$effect(() => {
+		if (data.gate.levels.strength === 'shown' || !w.covering.known || w.covering.old) return;
+		untrack(() => {
+			if (!measured && w.covering.left === null)
+				void w.covering.strength([...w.covering.rules.keys()]);
+		});
+	});
 	const WHAT = {
 		new: 'new',
 		changed: 'changed',
@@ -69,13 +100,13 @@
 		}
 		const r = await post('/releases', () => ({
 			note,
-			acceptFailing: accept,
+			reasons: Object.fromEntries(asked.map((p) => [p.what, reasons[p.what]?.trim() ?? ''])),
 			revision: w.revision
 		}));
 		if (!r) return;
 		tell(`Release ${String(r.number)} is in force on every entry point.`);
 		note = '';
-		accept = false;
+		reasons = {};
 	}
 	async function act() {
 		const { number, what } = asking!;
@@ -161,22 +192,21 @@
 						bind:value={note}
 						placeholder="One line for those who come after"
 					/>
-					{#if failing && !blocking.length}
-						<label class="mt-2 flex items-center gap-2 text-sm"
-							><input type="checkbox" bind:checked={accept} /> Release although {failing} trial{failing >
-							1
-								? 's'
-								: ''} fail{failing > 1 ? '' : 's'}</label
+					{#each asked as p (p.what)}
+						<label class="mt-2 block text-sm"
+							><span class="text-ochre">▲ {p.says}</span> Why release it all the same?
+							<input
+								class="box mt-1 w-full"
+								maxlength={MOST_REASON}
+								bind:value={
+									() => reasons[p.what] ?? '', (v) => (reasons = { ...reasons, [p.what]: v })
+								}
+							/></label
 						>
-					{/if}
+					{/each}
 					<button
 						class="button main mt-3"
-						disabled={busy ||
-							data.needsSecond ||
-							!analysed ||
-							!tried ||
-							blocking.length > 0 ||
-							(failing > 0 && !accept)}
+						disabled={busy || data.needsSecond || passing.some(keepsOut) || unsaid.length > 0}
 						onclick={release}
 						>Release the draft as version {(data.releases[0]?.number ?? 0) + 1}</button
 					>
@@ -193,53 +223,13 @@
 			</div>
 			<div>
 				<h2 class="text-sm">Ready?</h2>
-				<ul class="mt-1 text-sm">
-					<li class="py-1">
-						{#if !analysed && !blocking.length}<span class="text-quiet"
-								>… Whether anything blocks is still being looked at.</span
-							>
-						{:else if blocking.length}<span class="text-brick"
-								>● {blocking.length} blocking finding{blocking.length > 1 ? 's' : ''}.</span
-							> <a class="textlink" href="/check">See them</a>{:else}<span class="text-teal"
-								>✓ No blocking finding.</span
-							>{/if}
-						{#if w.accepted.length}<a class="textlink" href="/check">{w.accepted.length} accepted</a
-							>{/if}
-					</li>
-					<li class="py-1">
-						{#if !tried}<span class="text-quiet"
-								>… {w.trials.count} trials are being {w.trials.known ? 'run' : 'fetched'}.</span
-							>
-						{:else if failing}<span class="text-ochre"
-								>▲ {failing} trial{failing > 1 ? 's do' : ' does'} not hold.</span
-							> <a class="textlink" href="/try">See {failing > 1 ? 'them' : 'it'}</a>{:else}<span
-								class="text-teal">✓ All {w.trials.all.length} trials hold.</span
-							>{/if}
-					</li>
-					<li class="py-1">
-						{#if !w.covering.known || w.covering.old}<span class="text-quiet"
-								>… What of the rules is tried is still being looked at.</span
-							>
-						{:else if w.covering.tried < w.covering.points}<span class="text-ochre"
-								>▲ {w.covering.tried} of {w.covering.points} points of the rules are tried.</span
-							>
-							<a class="textlink" href="/try?view=untried">See the rest</a>{:else}<span
-								class="text-teal">✓ Every point of the rules is tried.</span
-							>{/if}
-					</li>
-					<li class="py-1">
-						{#if !w.rehearsed}<span class="text-ochre">▲ Not rehearsed since the last edit.</span>
-							<a class="textlink" href="/rehearse">Rehearse</a>{:else if w.surprises.length}<span
-								class="text-ochre"
-								>▲ Rehearsed: {w.surprises.length} surprise{w.surprises.length > 1 ? 's' : ''} nobody
-								looked at.</span
-							>
-							<a class="textlink" href="/rehearse">See {w.surprises.length > 1 ? 'them' : 'it'}</a
-							>{:else}<span class="text-teal"
-								>✓ Rehearsed: {formatCount(w.rehearsal!.records)} records would change.</span
-							>{/if}
-					</li>
-				</ul>
+				<Held {passing} />
+				{#if w.accepted.length}<a class="textlink text-sm" href="/check"
+						>{w.accepted.length} finding{w.accepted.length > 1 ? 's' : ''} accepted</a
+					>{/if}
+				{#if w.may('settings')}<p class="mt-1 text-sm">
+						<a class="textlink" href="/settings#gate-h">What has to be so</a>
+					</p>{/if}
 			</div>
 		</div>
 	</section>
@@ -258,8 +248,9 @@
 			{#each data.releases as r (r.number)}
 				<tr>
 					<td class="mono font-semibold whitespace-nowrap"
-						>v{r.number}{#if r.number === w.force.number}<span
-								class="ml-2 font-sans text-xs text-brass-ink">◆ in force</span
+						><a class="textlink" href="/release/{r.number}">v{r.number}</a
+						>{#if r.number === w.force.number}<span class="ml-2 font-sans text-xs text-brass-ink"
+								>◆ in force</span
 							>{/if}</td
 					>
 					<td

@@ -1,9 +1,11 @@
 import { KEPT } from '$door/forms';
+import type { Gate } from '$door/gate';
 import { may } from '$door/rights';
 import { readModel } from '$server/db/model';
 import { needsSecond, setSecond } from '$server/db/people';
 import { db, transaction } from '$server/db/pool';
 import { readKeep, storeKeep, type Keep } from '$server/db/retention';
+import { readGate, storeGate } from '$server/db/workspace';
 import { note } from '$server/audit/audit';
 import { formAction, refuse } from '$server/http/forms';
 import { allow } from '$server/http/guard';
@@ -26,6 +28,7 @@ export const load: PageServerLoad = async (event) => {
 	return {
 		second: await needsSecond(db(), workspace),
 		keep: await readKeep(db(), workspace),
+		gate: await readGate(db(), workspace),
 		tokens: operates ? await listTokens(db(), workspace) : [],
 		services: services.map(({ id, name, role }) => ({ id, name, role }))
 	};
@@ -70,6 +73,25 @@ export const actions = {
 		return {
 			done: 'Stored. What is older goes within the next ten minutes, and does not come back.'
 		};
+	}),
+	gate: formAction('gate', async (v, event: On) => {
+		const by = allow(event);
+		const { coverageLeast, strengthLeast, inherited, ...levels } = v;
+		const gate: Gate = {
+			levels,
+			coverage: Number(coverageLeast),
+			strength: Number(strengthLeast),
+			inherited: inherited === 'yes'
+		};
+		await transaction(async (c) => {
+			const was = await readGate(c, by.workspace);
+			await storeGate(c, by.workspace, gate);
+			await note(c, by, 'changed a setting', 'What has to be so before a release', {
+				was,
+				now: gate
+			});
+		});
+		return { done: 'Stored. It counts from the next release on.' };
 	}),
 	releases: formAction('releases', async (v, event: On) => {
 		const by = allow(event);

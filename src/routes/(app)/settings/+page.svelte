@@ -1,5 +1,6 @@
 <script lang="ts">
 	import { KEPT } from '$door/forms';
+	import { CRITERIA, LEVELS, type Criterion, type Level } from '$door/gate';
 	import { ROLES, ROLE_SAYS, covers, type Role } from '$door/rights';
 	import Choose from '$lib/inputs/Choose.svelte';
 	import Form from '$lib/inputs/Form.svelte';
@@ -14,6 +15,20 @@
 		imports: 'Imported files',
 		jobs: 'Jobs that ended'
 	};
+	const GATE_SAYS: Record<Criterion, string> = {
+		findings: 'No blocking finding that nobody accepted',
+		trials: 'All trials hold',
+		coverage: 'Points of the rules that are tried',
+		strength: 'Small mistakes that trials notice',
+		rehearsal: 'Rehearsed as it stands',
+		surprises: 'All surprises of the rehearsal looked at'
+	};
+	const LEVEL_SAYS: Record<Level, string> = {
+		must: 'has to be so',
+		reason: 'or a reason why not',
+		shown: 'is shown only'
+	};
+	let levels = $derived(data.gate.levels);
 	/** What is chosen for a new token. */
 	let of = $state('');
 	let role = $state<Role>(covers(w.account.role, 'author') ? 'author' : 'reader');
@@ -47,6 +62,64 @@
 					>{data.second ? 'Let one release what one wrote' : 'Ask for a second person'}</button
 				>
 			</Form>
+		{/if}
+	</section>
+
+	<section class="mt-4 border border-line bg-sheet p-5" aria-labelledby="gate-h">
+		<h2 id="gate-h">What has to be so before a release</h2>
+		{#if w.may('settings')}
+			<p class="text-sm">
+				What is not met keeps everybody from releasing, asks whoever releases for a reason that
+				stands in the release for good, or is shown and no more.
+			</p>
+			<Form name="gate" action="?/gate" class="mt-2" keep>
+				<table class="grid-table text-sm">
+					<tbody>
+						{#each CRITERIA as c (c)}
+							<tr>
+								<td class="py-1 pr-4">{GATE_SAYS[c]}</td>
+								<td class="pr-4"
+									>{#if c === 'coverage' || c === 'strength'}<label
+											><span class="text-quiet">at least</span>
+											<input
+												class="box mono w-16"
+												name="{c}Least"
+												inputmode="numeric"
+												aria-label="{GATE_SAYS[c]}, percent"
+												value={data.gate[c]}
+											/> %</label
+										>{/if}</td
+								>
+								<td
+									><Choose
+										name={c}
+										label={GATE_SAYS[c]}
+										value={levels[c]}
+										choices={LEVELS.map((l) => ({ value: l, label: LEVEL_SAYS[l] }))}
+										onpick={(v) => (levels = { ...levels, [c]: v as Level })}
+									/></td
+								>
+							</tr>
+						{/each}
+					</tbody>
+				</table>
+				<label class="mt-2 flex items-center gap-2 text-sm"
+					><input type="checkbox" name="inherited" value="yes" checked={data.gate.inherited} /> A blocking
+					finding counts also where the release in force has it and nothing touched it</label
+				>
+				<button class="button mt-2">Store</button>
+			</Form>
+		{:else}
+			<ul class="text-sm">
+				{#each CRITERIA as c (c)}
+					<li>
+						{GATE_SAYS[c]}{c === 'coverage' || c === 'strength'
+							? `, at least ${data.gate[c]} %`
+							: ''}:
+						{LEVEL_SAYS[data.gate.levels[c]]}
+					</li>
+				{/each}
+			</ul>
 		{/if}
 	</section>
 

@@ -1,0 +1,113 @@
+/** What has to be so before a release, for every level and everything that can be known. */
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import {
+	CRITERIA,
+	LEVELS,
+	USUAL_GATE,
+	held,
+	keepsOut,
+	needsReason,
+	type Gate,
+	type Readiness
+} from './gate';
+import { BadInput, checkReasons } from '.';
+
+const READY: Readiness = {
+	blocking: 0,
+	inherited: 0,
+	failing: 0,
+	trials: 91,
+	tried: { n: 80, of: 100 },
+	noticed: { n: 80, of: 100 },
+	rehearsed: true,
+	records: 1033,
+	surprises: 0
+};
+const strict: Gate = {
+	...USUAL_GATE,
+	levels: {
+		findings: 'must',
+		trials: 'must',
+		coverage: 'must',
+		strength: 'must',
+		rehearsal: 'must',
+		surprises: 'must'
+	}
+};
+const met = (gate: Gate, r: Partial<Readiness>) =>
+	Object.fromEntries(held(gate, { ...READY, ...r }).map((p) => [p.what, p.met]));
+const says = (gate: Gate, r: Partial<Readiness>, what: string) =>
+	held(gate, { ...READY, ...r }).find((p) => p.what === what)!.says;
+
+describe('the gate', () => {
+	it('lets through what meets everything, at the very limits', () => {
+		expect(held(strict, READY).some((p) => keepsOut(p) || needsReason(p))).toBe(false);
+	});
+
+	it('holds each criterion for itself', () => {
+		expect(met(strict, { blocking: 1 }).findings).toBe(false);
+		expect(met(strict, { failing: 1 }).trials).toBe(false);
+		expect(met(strict, { tried: { n: 799, of: 1000 } }).coverage).toBe(false);
+		expect(met(strict, { noticed: { n: 0, of: 0 } }).strength).toBe(true);
+		expect(met(strict, { rehearsed: false })).toMatchObject({ rehearsal: false, surprises: false });
+		expect(met(strict, { surprises: 2 })).toMatchObject({ rehearsal: true, surprises: false });
+	});
+
+	it('leaves out findings that the release in force has too, unless it is set otherwise', () => {
+		const r = { blocking: 3, inherited: 3 };
+		expect(met(USUAL_GATE, r).findings).toBe(true);
+		expect(says(USUAL_GATE, r, 'findings')).toBe(
+			'No blocking finding. 3 more stand in the release in force as well, and nothing touched them.'
+		);
+		expect(met({ ...USUAL_GATE, inherited: true }, r).findings).toBe(false);
+		expect(says({ ...USUAL_GATE, inherited: true }, r, 'findings')).toBe('3 blocking findings.');
+		expect(met(USUAL_GATE, { ...r, blocking: 4 }).findings).toBe(false);
+	});
+
+	it('never takes what is not known for good: it keeps out wherever it counts', () => {
+		const known = fc.option(fc.nat(3));
+		const part = fc.option(fc.record({ n: fc.nat(9), of: fc.integer({ min: 9, max: 12 }) }));
+		fc.assert(
+			fc.property(
+				fc.record({
+					blocking: known,
+					inherited: fc.constant(0),
+					failing: known,
+					trials: fc.nat(9),
+					tried: part,
+					noticed: part,
+					rehearsed: fc.boolean(),
+					records: fc.nat(9),
+					surprises: fc.nat(2)
+				}),
+				fc.tuple(...CRITERIA.map(() => fc.constantFrom(...LEVELS))),
+				(r, levels) => {
+					const gate: Gate = {
+						...USUAL_GATE,
+						levels: Object.fromEntries(CRITERIA.map((c, i) => [c, levels[i]])) as Gate['levels']
+					};
+					for (const p of held(gate, r)) {
+						if (p.level === 'shown') expect(keepsOut(p) || needsReason(p)).toBe(false);
+						else expect(keepsOut(p) || needsReason(p)).toBe(p.met !== true);
+						if (p.level === 'must') expect(needsReason(p)).toBe(false);
+						expect(p.says).toMatch(/\.$/);
+					}
+					const unknown = { findings: r.blocking, trials: r.failing, coverage: r.tried };
+					for (const p of held(gate, r))
+						if (Object.hasOwn(unknown, p.what))
+							expect(p.met === null).toBe(unknown[p.what as keyof typeof unknown] === null);
+				}
+			)
+		);
+	});
+});
+
+describe('reasons', () => {
+	it('are texts by criterion, and nothing else', () => {
+		expect(checkReasons(undefined)).toEqual({});
+		expect(checkReasons({ trials: 'They are old.' })).toEqual({ trials: 'They are old.' });
+		for (const bad of [{ trials: 5 }, { moods: 'x' }, { trials: 'x'.repeat(501) }, 'x', [1]])
+			expect(() => checkReasons(bad)).toThrow(BadInput);
+	});
+});

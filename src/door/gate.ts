@@ -1,0 +1,159 @@
+/**
+ * What has to be so before a draft becomes a release: as the workspace set it, for server and pages alike.
+ * What is not yet known is met by nothing.
+ */
+import * as yup from 'yup';
+
+export const CRITERIA = [
+	'findings',
+	'trials',
+	'coverage',
+	'strength',
+	'rehearsal',
+	'surprises'
+] as const;
+export type Criterion = (typeof CRITERIA)[number];
+
+/** What it means that something is not met: nobody releases; whoever releases says why; it is shown. */
+export const LEVELS = ['must', 'reason', 'shown'] as const;
+export type Level = (typeof LEVELS)[number];
+
+export interface Gate {
+	levels: Record<Criterion, Level>;
+	/** Percent of the points of the rules that trials try, and of the small mistakes that trials notice. */
+	coverage: number;
+	strength: number;
+	/** A blocking finding that the release in force has too, and that nothing touched, blocks as well. */
+	inherited: boolean;
+}
+
+/** A gate until somebody sets another. */
+export const USUAL_GATE: Gate = {
+	levels: {
+		findings: 'must',
+		trials: 'reason',
+		coverage: 'shown',
+		strength: 'shown',
+		rehearsal: 'shown',
+		surprises: 'shown'
+	},
+	coverage: 80,
+	strength: 80,
+	inherited: false
+};
+
+/** A part of a whole. */
+interface Part {
+	n: number;
+	of: number;
+}
+
+/** What is known of a draft; null for what is not known yet. */
+export interface Readiness {
+	/** Blocking findings nobody accepted; of them those that the release in force has too. */
+	blocking: number | null;
+	inherited: number;
+	failing: number | null;
+	trials: number;
+	/** Points that are tried, and small mistakes that are noticed. */
+	tried: Part | null;
+	noticed: Part | null;
+	/** Whether the draft as it is was rehearsed against what is in force; records that would change. */
+	rehearsed: boolean;
+	records: number;
+	/** Surprises of that rehearsal that nobody looked at. */
+	surprises: number;
+}
+
+/** One criterion held against a draft. */
+export interface Passing {
+	what: Criterion;
+	level: Level;
+	/** Null while it is not known. */
+	met: boolean | null;
+	says: string;
+	/** Why it was released although this is not met. */
+	reason?: string;
+}
+
+const many = (n: number, one: string, more = `${one}s`) => `${n} ${n === 1 ? one : more}`;
+const percent = ({ n, of }: Part) => (of ? Math.floor((100 * n) / of) : 100);
+
+/** Holds every criterion against what is known. */
+export function held(gate: Gate, r: Readiness): Passing[] {
+	const said = (what: Criterion): { met: boolean | null; says: string } => {
+		switch (what) {
+			case 'findings': {
+				if (r.blocking === null)
+					return { met: null, says: 'Whether anything blocks is still being looked at.' };
+				const counts = gate.inherited ? r.blocking : r.blocking - r.inherited;
+				const too =
+					!gate.inherited && r.inherited
+						? ` ${many(r.inherited, 'more stands', 'more stand')} in the release in force as well, and nothing touched ${r.inherited === 1 ? 'it' : 'them'}.`
+						: '';
+				return {
+					met: counts === 0,
+					says: `${counts ? many(counts, 'blocking finding') : 'No blocking finding'}.${too}`
+				};
+			}
+			case 'trials':
+				if (r.failing === null) return { met: null, says: 'The trials are being run.' };
+				return {
+					met: r.failing === 0,
+					says: r.failing
+						? `${many(r.failing, 'trial does', 'trials do')} not hold.`
+						: `All ${r.trials} trials hold.`
+				};
+			case 'coverage':
+				if (!r.tried)
+					return { met: null, says: 'What of the rules is tried is still being looked at.' };
+				return {
+					met: percent(r.tried) >= gate.coverage,
+					says: `${r.tried.n} of ${r.tried.of} points of the rules are tried: ${percent(r.tried)} %, wanted ${gate.coverage} %.`
+				};
+			case 'strength':
+				if (!r.noticed) return { met: null, says: 'How strong the trials are is not known.' };
+				return {
+					met: percent(r.noticed) >= gate.strength,
+					says: `Trials notice ${r.noticed.n} of ${r.noticed.of} small mistakes: ${percent(r.noticed)} %, wanted ${gate.strength} %.`
+				};
+			case 'rehearsal':
+				return {
+					met: r.rehearsed,
+					says: r.rehearsed
+						? `Rehearsed on all records: ${many(r.records, 'record')} would change.`
+						: 'Not rehearsed as it stands.'
+				};
+			case 'surprises':
+				if (!r.rehearsed)
+					return { met: false, says: 'Surprises are not known before a rehearsal.' };
+				return {
+					met: r.surprises === 0,
+					says: r.surprises
+						? `${many(r.surprises, 'surprise')} of the rehearsal nobody looked at.`
+						: 'All surprises of the rehearsal were looked at.'
+				};
+		}
+	};
+	return CRITERIA.map((what) => ({ what, level: gate.levels[what], ...said(what) }));
+}
+
+/** Those for which whoever releases has to say why. */
+export const needsReason = (p: Passing): boolean => p.met === false && p.level === 'reason';
+/** Those that keep a draft from being released, whatever is said; what is not known yet among them. */
+export const keepsOut = (p: Passing): boolean =>
+	(p.level !== 'shown' && p.met === null) || (p.level === 'must' && !p.met);
+
+/** Longest reason. */
+export const MOST_REASON = 500;
+
+const reason = () => yup.string().strict().trim().max(MOST_REASON);
+
+/** Why it is released although something is not met, by criterion. */
+export const reasons = () =>
+	yup
+		.object(Object.fromEntries(CRITERIA.map((c) => [c, reason()])))
+		.noUnknown(true)
+		.strict();
+
+export type Reasons = Partial<Record<Criterion, string>>;
