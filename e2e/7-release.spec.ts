@@ -65,7 +65,7 @@ test('from a draft with mistakes to a release in force everywhere, and back', as
 	});
 	await page.getByRole('button', { name: /Customer: Size class/ }).click();
 	await expect(
-		page.getByRole('heading', { name: 'Size class: from what is in force to the draft' })
+		page.getByRole('heading', { name: 'Customer: Size class from release 3 to the draft' })
 	).toBeVisible();
 
 	await open(page, '/release');
@@ -76,6 +76,13 @@ test('from a draft with mistakes to a release in force everywhere, and back', as
 		.fill('They expect what the rule said before.');
 	await page.getByRole('button', { name: 'Release the draft as version 4' }).click();
 	await expect(page.getByText('Release 4 is in force on every entry point.')).toBeVisible();
+	// why it was released all the same stands in it for good
+	await page.getByRole('link', { name: 'v4' }).click();
+	await expect(page.getByTestId('gate-trials')).toContainText(
+		'Released all the same: They expect what the rule said before.'
+	);
+	await expect(page.getByRole('term').filter({ hasText: 'Limits' }).first()).toBeVisible();
+	await expect(page.getByText(/^from .*until now$/)).toBeVisible();
 	await expect(page.getByTestId('station-release')).toContainText('v4');
 	await expect(page.getByTestId('station-write')).toContainText('0 changes');
 
@@ -127,6 +134,7 @@ for (const path of [
 	'/try',
 	'/rehearse',
 	'/release',
+	'/release/2',
 	'/records/customer',
 	'/records/customer/1',
 	'/records/customer/import',

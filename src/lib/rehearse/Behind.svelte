@@ -163,26 +163,29 @@
 {#if trouble}<p class="mt-2 text-brick" role="alert">● {trouble}</p>
 {:else if !rows}<p class="mt-2 text-quiet">… The records are being fetched.</p>
 {:else}
-	<Grid
-		label="Records behind it"
-		{rows}
-		{columns}
-		key={(r, i) => `${r.id} ${i}`}
-		remember="rehearsed"
-	>
-		{#snippet bar()}<button class="textlink text-sm" disabled={busy} onclick={() => void file()}
-				>{count === null ? 'All of them' : `All ${formatCount(count)}`} as CSV</button
-			>{/snippet}
-		{#snippet cell(r, c)}
-			{#if c.id === 'record'}<a class="textlink" href="/write/{type}/{at}?sample={r.id}"
-					>{r.title}</a
-				>{:else if c.id === 'stored'}<span class="mono text-quiet">{c.text!(r)}</span
-				>{:else if c.id === 'from'}<span class="mono">{c.text!(r)}</span
-				>{:else if c.id === 'to' && field}<span class="mono font-semibold text-brass-ink"
-					>{c.text!(r)}</span
-				>{:else}<span class={c.id === 'hand' ? 'text-ochre' : ''}>{c.text!(r)}</span>{/if}
-		{/snippet}
-	</Grid>
+	<!-- a frame of its own height: only the rows that are seen are drawn -->
+	<div class="flex max-h-[70vh] flex-col">
+		<Grid
+			label="Records behind it"
+			{rows}
+			{columns}
+			key={(r, i) => `${r.id} ${i}`}
+			remember="rehearsed"
+		>
+			{#snippet bar()}<button class="textlink text-sm" disabled={busy} onclick={() => void file()}
+					>{count === null ? 'All of them' : `All ${formatCount(count)}`} as CSV</button
+				>{/snippet}
+			{#snippet cell(r, c)}
+				{#if c.id === 'record'}<a class="textlink" href="/write/{type}/{at}?sample={r.id}"
+						>{r.title}</a
+					>{:else if c.id === 'stored'}<span class="mono text-quiet">{c.text!(r)}</span
+					>{:else if c.id === 'from'}<span class="mono">{c.text!(r)}</span
+					>{:else if c.id === 'to' && field}<span class="mono font-semibold text-brass-ink"
+						>{c.text!(r)}</span
+					>{:else}<span class={c.id === 'hand' ? 'text-ochre' : ''}>{c.text!(r)}</span>{/if}
+			{/snippet}
+		</Grid>
+	</div>
 	{#if more}<p class="mt-1 text-sm text-quiet">
 			The first {formatCount(rows.length)}{count === null ? '' : ` of ${formatCount(count)}`}.
 			<button class="textlink" disabled={busy} onclick={() => void further()}>More of them</button>

@@ -8,7 +8,7 @@ import type { PageServerLoad } from './$types';
 /** The rehearsal that the address names, or the newest; those that are kept; the one that is under way. */
 export const load: PageServerLoad = async (event) => {
 	const { workspace } = allow(event);
-	event.depends('app:rehearsal');
+	event.depends('app:work');
 	const [open, kept, releases] = await Promise.all([
 		openJob(db(), workspace, 'rehearsal'),
 		listRehearsals(db(), workspace),

@@ -1,7 +1,7 @@
 <script lang="ts">
 	/** What one version would change in the records that exist against another: surprises first. */
 	import { onMount } from 'svelte';
-	import { goto, invalidate } from '$app/navigation';
+	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
 	import type { Surprise } from '$core';
 	import type { Asked } from '$server/db/rehearsals';
@@ -80,18 +80,23 @@
 		const first = result.fields[0];
 		return first ? `value ${first.type}.${first.field}` : null;
 	});
+	let asking = false;
 	const look = async () => {
-		if (!job) return;
-		const { id } = job;
-		begun = await ask<Job>(`/jobs/${id}`);
-		if (!begun.ended) return;
-		if (begun.state === 'failed') trouble = begun.message;
-		const done = begun.state === 'done';
-		begun = null;
-		await Promise.all([w.reload(), invalidate('app:rehearsal')]);
-		if (done) {
-			chosen = null;
-			await go({ id: null, see: null, before: null, after: null });
+		if (!job || asking) return;
+		asking = true;
+		try {
+			begun = await ask<Job>(`/jobs/${job.id}`);
+			if (!begun.ended) return;
+			if (begun.state === 'failed') trouble = begun.message;
+			// what is shown comes with the pages' data, all at once: of two loads one would be lost
+			await w.reload();
+			if (begun.state === 'done') {
+				chosen = null;
+				await go({ id: null, see: null, before: null, after: null });
+			}
+			begun = null;
+		} finally {
+			asking = false;
 		}
 	};
 	/** While the server is away it is asked again. */
@@ -137,7 +142,7 @@
 			if (!(e instanceof Refused)) throw e;
 			trouble = e.message;
 		}
-		await Promise.all([w.reload(), invalidate('app:rehearsal')]);
+		await w.reload();
 	}
 	const whichRecords = $derived(
 		shown?.selection

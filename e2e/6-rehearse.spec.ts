@@ -1,0 +1,143 @@
+import { readFile } from 'node:fs/promises';
+import { barriers, choose, expect, open, signIn, test } from './helpers';
+
+test.beforeEach(async ({ page }) => signIn(page, 'claire'));
+
+test('a surprise is found among the existing records, looked at, and the gate knows', async ({
+	page
+}) => {
+	test.slow();
+	await open(page, '/rehearse');
+	await page.getByRole('button', { name: /^Run/ }).click();
+	const surprise = page.getByRole('button', {
+		name: /^▲ \d+ values that somebody entered would be overwritten in Customer: Service visits/
+	});
+	await expect(surprise).toBeVisible({ timeout: 25_000 });
+	await expect(page.getByTestId('station-rehearse')).toContainText('would change');
+	// by keys
+	await surprise.focus();
+	await page.keyboard.press('Enter');
+	await expect(surprise).toHaveAttribute('aria-pressed', 'true');
+	const grid = page.getByRole('grid', { name: 'Records behind it' });
+	await expect(grid.getByText('by hand').first()).toBeVisible();
+	const [rows] = /\d+/.exec((await surprise.textContent())!)!;
+	const saved = page.waitForEvent('download');
+	await page.getByRole('button', { name: `All ${rows} as CSV` }).click();
+	const csv = await readFile(await (await saved).path(), 'utf8');
+	const lines = csv.trim().split('\r\n');
+	expect(lines).toHaveLength(Number(rows) + 1);
+	expect(lines[0]).toBe('No.,Customer,Stored now,Release 3 gives,The draft gives,Entered');
+	expect(lines[1]).toMatch(/^\d+,.*,6,6,[124],by hand$/);
+	expect(await barriers(page, 'main', ['wcag2a', 'wcag2aa', 'wcag22aa'])).toEqual([]);
+
+	// the address leads back to it
+	await page.reload();
+	await expect(surprise).toHaveAttribute('aria-pressed', 'true');
+	await open(page, '/release');
+	await expect(page.getByTestId('gate-surprises')).toContainText(
+		/\d+ surprises? of the rehearsal nobody looked at/
+	);
+	await page.getByTestId('gate-surprises').getByRole('link').click();
+	const unseen = page.getByRole('button', { name: /^Looked at: / });
+	await expect(unseen.first()).toBeVisible();
+	for (let n = await unseen.count(); n; n--) {
+		await unseen.first().click();
+		await expect(unseen).toHaveCount(n - 1);
+	}
+	await expect(page.getByText('looked at by Claire').first()).toBeVisible();
+	await open(page, '/release');
+	await expect(page.getByTestId('gate-surprises')).toContainText('were looked at');
+	await expect(page.getByTestId('gate-rehearsal')).toContainText('Rehearsed on all records');
+});
+
+test('moves between options and numbers are pictures with the records behind each mark', async ({
+	page
+}) => {
+	await open(page, '/rehearse');
+	await page.getByRole('button', { name: /^Customer: Service visits a year/ }).click();
+	const move = page.getByRole('list', { name: 'Moves' }).getByRole('button', { name: /^6 → 2/ });
+	await move.click();
+	await expect(page.getByText('Only 6 → 2.')).toBeVisible();
+	const grid = page.getByRole('grid', { name: 'Records behind it' });
+	await expect(grid.getByRole('row').nth(1)).toContainText('6');
+	await page.getByRole('button', { name: 'All of them', exact: true }).click();
+	await page.getByRole('button', { name: /^Size class follows headcount/ }).click();
+	await expect(grid.getByRole('row').nth(1)).toContainText('MediumMediumSmall');
+	// a record is one step away from its sheet, as the sample
+	await grid.getByRole('link').first().click();
+	await expect(page).toHaveURL(/\/write\/customer\/size_class\?sample=\d+/);
+});
+
+test('any version against any other, and only the records that a condition selects', async ({
+	page
+}) => {
+	test.slow();
+	await open(page, '/release/2');
+	await page.getByRole('link', { name: 'Rehearse its return' }).click();
+	await expect(page.getByLabel('What is rehearsed')).toContainText('Release 2');
+	await choose(page.getByLabel('On which records'), 'Customers where …');
+	// the condition is a list that begins with its first word open
+	await page.keyboard.type('Headcount');
+	await page.keyboard.press('Enter');
+	await page.keyboard.press('Tab');
+	await page.keyboard.press('Tab');
+	await page.keyboard.type('200');
+	await page.keyboard.press('Tab');
+	await page.getByRole('button', { name: /^Run/ }).click();
+	await expect(
+		page.getByText(/of customers that the condition selects would come out/)
+	).toBeVisible({ timeout: 25_000 });
+	await expect(page.getByText(/release 2 against release 3\./)).toBeVisible();
+	// the one of the draft is still there, and is what the gate goes by
+	await page
+		.getByRole('link', { name: /^The draft against release 3/ })
+		.first()
+		.click();
+	await expect(page.getByText('the draft against release 3.')).toBeVisible();
+	await open(page, '/release');
+	await expect(page.getByTestId('gate-rehearsal')).toContainText('Rehearsed on all records');
+	// no such release, and no such condition, is said
+	const said = await page.evaluate(async () => {
+		const post = async (body: unknown) =>
+			(
+				await fetch('/rehearsal', {
+					method: 'POST',
+					headers: { 'content-type': 'application/json' },
+					body: JSON.stringify(body)
+				})
+			).json();
+		const condition = { text: 'Headcount >' };
+		return [
+			await post({ after: 99 }),
+			await post({ selection: { type: 'customer', condition } }),
+			await post({ selection: { type: 'none', condition } })
+		].map((r) => (r as { message: string }).message);
+	});
+	expect(said[0]).toBe('There is no release 99.');
+	expect(said[1]).toContain('Which records: ');
+	expect(said[2]).toBe('There is no record type “none”.');
+});
+
+test('what has to be so is set by the workspace, and nobody gets past it', async ({ page }) => {
+	test.slow();
+	await signIn(page, 'ida');
+	await open(page, '/settings');
+	const set = async (level: string) => {
+		await choose(page.getByLabel('All trials hold'), level);
+		await page
+			.getByRole('region', { name: 'What has to be so before a release' })
+			.getByRole('button', { name: 'Store' })
+			.click();
+		await expect(page.getByText('Stored. It counts from the next release on.')).toBeVisible();
+	};
+	await set('has to be so');
+	await open(page, '/release');
+	await expect(page.getByTestId('gate-trials')).toContainText('2 trials do not hold.');
+	await expect(page.getByTestId('gate-trials')).toContainText('Has to be so.');
+	await expect(page.getByLabel(/all the same/)).toHaveCount(0);
+	await expect(page.getByRole('button', { name: /Release the draft/ })).toBeDisabled();
+	await open(page, '/settings');
+	await set('or a reason why not');
+	await open(page, '/release');
+	await expect(page.getByLabel(/2 trials do not hold.*all the same/)).toBeVisible();
+});
