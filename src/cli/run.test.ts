@@ -4,8 +4,11 @@ import { describe, expect, it } from 'vitest';
 import { demoModel } from '../../demo/model';
 import { demoDraft, demoReleases } from '../../demo/rules';
 import { demoTrials } from '../../demo/trials';
-import type { Expectation } from '../core';
+import type { Log } from 'sarif';
+import { validateXML } from 'xmllint-wasm';
+import { Schema, type Expectation, type Finding } from '../core';
 import { BadInput, checkTrial } from '../door';
+import { junitOf, sarifOf } from './reports';
 import { runCli } from './run';
 
 const release = (set: typeof demoDraft) =>
@@ -94,6 +97,102 @@ describe('the command line', () => {
 			code: 2,
 			text: expect.stringContaining('0 to 100')
 		});
+	});
+
+	it('gives findings as SARIF 2.1.0: accepted ones suppressed, what was not analysed as notes of the run', () => {
+		const { code, json } = parsed('check', 'draft.json', '--sarif');
+		expect(code).toBe(1);
+		const log = json as Log;
+		// required by the standard (OASIS SARIF 2.1.0, chapters 3.13, 3.14, 3.18, 3.27), from memory
+		expect(log.version).toBe('2.1.0');
+		const [run] = log.runs;
+		expect(run.tool.driver.name).toBe('Rigid Rule');
+		const ids = run.tool.driver.rules!.map((r) => r.id);
+		expect(new Set(ids).size).toBe(ids.length);
+		const plain = parsed('check', 'draft.json').json as { findings: { id: string }[] };
+		expect(run.results!.map((r) => r.partialFingerprints!.finding)).toEqual(
+			plain.findings.map((f) => f.id)
+		);
+		for (const r of run.results!) {
+			expect(ids[r.ruleIndex!]).toBe(r.ruleId);
+			expect(r.message.text).toMatch(/\.$/);
+			expect(r.locations![0].physicalLocation!.artifactLocation!.uri).toBe('draft.json');
+		}
+		const gap = run.results!.find((r) => r.ruleId === 'gap between bands')!;
+		expect(gap).toMatchObject({
+			level: 'error',
+			locations: [
+				{
+					logicalLocations: [
+						{
+							fullyQualifiedName: 'Customer / Service visits a year / Service visits by glass area'
+						}
+					]
+				}
+			]
+		});
+		const notes = run.invocations![0].toolExecutionNotifications!;
+		expect(notes.every((n) => n.message.text!.startsWith('Not analysed: '))).toBe(true);
+		expect(notes.length).toBeGreaterThan(0);
+		expect(run.results!.every((r) => r.suppressions === undefined)).toBe(true);
+		const [{ id }] = plain.findings;
+		const accepted = sarifOf('x y.json', {
+			findings: [
+				{ ...(plain.findings[0] as Finding), accepted: { stands: true, reason: 'Known.' } as never }
+			],
+			open: [],
+			schema: new Schema(demoModel),
+			names: new Map()
+		});
+		expect(accepted.runs[0].results![0]).toMatchObject({
+			partialFingerprints: { finding: id },
+			suppressions: [{ kind: 'external', justification: 'Known.' }],
+			locations: [{ physicalLocation: { artifactLocation: { uri: 'x%20y.json' } } }]
+		});
+	});
+
+	it('gives trials as JUnit XML that any text survives in', async () => {
+		const { text, code } = run('try', 'draft.json', 'trials.json', '--junit');
+		expect(code).toBe(1);
+		expect(run('try', 'rules.json', 'trials.json', '--junit').code).toBe(0);
+		expect(text.match(/<testcase /g)).toHaveLength(demoTrials.length);
+		expect(text.match(/<failure /g)).toHaveLength(2);
+		expect(text).toContain('expected Size class is Medium; got Size class is Small');
+		const odd = junitOf('a&b.json', [
+			{ trial: '<x> "\u0000\ud800" & \u{1f33b}', group: ']]>', held: false, fault: '<b>&\u0007' },
+			{ trial: 'y', held: false, lines: [{ row: 2, expected: '<a>', got: '"', because: [] }] }
+		]);
+		for (const xml of [text, odd]) {
+			const { valid, errors } = await validateXML({
+				xml: [{ fileName: 'x', contents: xml }]
+			} as never);
+			expect(errors, String(valid)).toEqual([]);
+		}
+		expect(odd).toContain('\u{1f33b}');
+		expect(odd).toContain('row 2: expected');
+		expect(odd.match(/<error /g)).toHaveLength(1);
+	});
+
+	it('compares two rule sets in terms of rules, and by trials', () => {
+		const { code, json } = parsed('compare', 'rules.json', 'draft.json', 'trials.json');
+		expect(code).toBe(0);
+		expect(json.differences.map((d: { what: string; id: string }) => `${d.what} ${d.id}`)).toEqual(
+			expect.arrayContaining(['changed size_class', 'new visits'])
+		);
+		const limits = json.differences.find((d: { id: string }) => d.id === 'size_class').differences;
+		expect(JSON.stringify(limits)).toMatch(/50.*60/);
+		expect(json.trials).toHaveLength(2);
+		expect(json.trials[0]).toEqual({
+			trial: 'Headcount 50',
+			before: expect.stringContaining('Medium'),
+			after: expect.stringContaining('Small')
+		});
+		expect(parsed('compare', 'rules.json', 'rules.json').json).toEqual({ differences: [] });
+		expect(run('compare', 'rules.json')).toMatchObject({
+			code: 2,
+			text: expect.stringContaining('a second file with rules')
+		});
+		expect(run('check', 'rules.json', '--yaml').text).toContain('--sarif');
 	});
 
 	it('names what is wrong with its input', () => {

@@ -2,13 +2,14 @@
  * The command line over the core: no server, no database. Pure: takes arguments and texts of files,
  * gives what to print and the exit code.
  */
-import type { Plan, RuleSet, Trial, Value } from '../core';
+import type { Plan, RuleSet, Trial, TrialResult, Value } from '../core';
 import {
 	LocalDate,
 	Moment,
 	Num,
 	Schema,
 	analyse,
+	compareVersions,
 	cover,
 	differences,
 	stopsRelease,
@@ -22,12 +23,14 @@ import {
 	reason,
 	ruleOf,
 	runTrial,
+	sayCame,
 	sayExpectation,
 	sayGot,
 	settle,
 	show,
 	submissionOf,
-	toJson
+	toJson,
+	trialsApart
 } from '../core';
 import {
 	EVALUATION_STEPS,
@@ -37,6 +40,7 @@ import {
 	parseExpression
 } from '../core/feel/language';
 import { zones } from '../runtime/zones';
+import { junitOf, sarifOf } from './reports';
 import { BadInput, checkChange, checkRelease, checkTrial, parseJson } from '../door';
 
 export interface Output {
@@ -49,8 +53,13 @@ const USAGE = `rigid-rule evaluates formulas and rule sets without a server.
 
   eval FORMULA [CONTEXT.json]      the value of a FEEL formula, as JSON
   settle RULES.json CHANGE.json    what becomes of a change; with --explain, why
-  check RULES.json                 what can be proven wrong; exit code 1 when it blocks
-  try RULES.json TRIALS.json       runs trials; exit code 1 when one fails
+  check RULES.json                 what can be proven wrong; exit code 1 when it blocks;
+                                   with --sarif, as SARIF 2.1.0
+  try RULES.json TRIALS.json       runs trials; exit code 1 when one fails;
+                                   with --junit, as JUnit XML
+  compare RULES.json LATER.json [TRIALS.json]
+                                   what two rule sets have otherwise, in terms of rules,
+                                   and which trials come out otherwise
   cover RULES.json TRIALS.json     what trials try of the rules, and what nobody tried
   strength RULES.json TRIALS.json  the small mistakes in the rules that trials notice
                                    with --least=80: exit code 1 below 80 in a hundred
@@ -60,6 +69,8 @@ RULES.json is a release as the application exports it. The formats are in docs/s
 /** The most that a file may hold: a release with large tables. */
 const MOST_CHARACTERS = 60_000_000;
 
+const FLAGS = ['--explain', '--sarif', '--junit'];
+
 class Wrong extends Error {}
 
 /** @param read gives the text of a file; throws when there is none */
@@ -67,9 +78,10 @@ export function runCli(args: readonly string[], read: (path: string) => string):
 	const flags = args.filter((a) => a.startsWith('--'));
 	const [verb, ...rest] = args.filter((a) => !a.startsWith('--'));
 	const least = flags.find((f) => f.startsWith('--least='));
-	const odd = flags.find((f) => f !== '--explain' && f !== least);
+	const odd = flags.find((f) => !FLAGS.includes(f) && f !== least);
 	try {
-		if (odd) throw new Wrong(`“${odd}” is not known; there are --explain and --least=80.`);
+		if (odd)
+			throw new Wrong(`“${odd}” is not known; there are ${FLAGS.join(', ')} and --least=80.`);
 		switch (verb) {
 			case 'eval':
 				return evaluate(need(rest[0], 'a formula'), rest[1] ? json(read, rest[1]) : {});
@@ -81,12 +93,19 @@ export function runCli(args: readonly string[], read: (path: string) => string):
 					flags.includes('--explain')
 				);
 			case 'check':
-				return check(rules(read, rest[0]));
+				return check(rules(read, rest[0]), flags.includes('--sarif') ? rest[0] : null);
 			case 'try':
 				return tryAll(
 					rules(read, rest[0]),
 					need(rest[1], 'a file with trials'),
-					json(read, rest[1])
+					json(read, rest[1]),
+					flags.includes('--junit')
+				);
+			case 'compare':
+				return compareBoth(
+					rules(read, rest[0]),
+					rules(read, need(rest[1], 'a second file with rules')),
+					rest[2] ? { file: rest[2], doc: json(read, rest[2]) } : null
 				);
 			case 'cover':
 			case 'strength':
@@ -286,9 +305,13 @@ function settleChange({ plan }: Loaded, file: string, doc: unknown, explain: boo
 	return print(out, done.messages.some((m) => m.blocking) ? 1 : 0);
 }
 
-function check({ plan, set }: Loaded): Output {
+/** @param sarif the name of the file, where the findings are wanted as SARIF */
+function check({ plan, set }: Loaded, sarif: string | null): Output {
 	const { findings, open } = analyse(plan, set, zones);
 	const blocks = findings.some(stopsRelease);
+	const names = new Map(set.rules.map((r) => [r.id, r.name]));
+	if (sarif !== null)
+		return print(sarifOf(sarif, { findings, open, schema: plan.schema, names }), blocks ? 1 : 0);
 	return print({ findings, notAnalysed: open }, blocks ? 1 : 0);
 }
 
@@ -358,7 +381,34 @@ function strengthOfAll({ plan, set }: Loaded, file: string, doc: unknown, least:
 	return print(out, noticed * 100 < least * of ? 1 : 0);
 }
 
-function tryAll({ plan, set }: Loaded, file: string, doc: unknown): Output {
+/** What two rule sets have otherwise; exit code 0 whatever that is, since to differ is no fault. */
+function compareBoth(
+	before: Loaded,
+	after: Loaded,
+	trials: { file: string; doc: unknown } | null
+): Output {
+	const version = ({ plan, set }: Loaded) => ({ model: plan.schema.model, set });
+	const [a, b] = [before, after].map(version);
+	const out = compareVersions(a, b, (schema) => plainWords(schema, after.set.rules).say);
+	if (!trials) return print({ differences: out }, 0);
+	const all = trialsIn(after.plan, trials.file, trials.doc);
+	const words = plainWords(after.plan.schema, after.set.rules);
+	const came = (t: Trial, r: TrialResult) =>
+		r.fault ?? r.lines.map((l) => sayCame(t.type, l, words)).join('; ');
+	return print(
+		{
+			differences: out,
+			trials: trialsApart(a, b, all, zones).map((x) => ({
+				trial: x.trial.name,
+				before: came(x.trial, x.before),
+				after: came(x.trial, x.after)
+			}))
+		},
+		0
+	);
+}
+
+function tryAll({ plan, set }: Loaded, file: string, doc: unknown, junit: boolean): Output {
 	const trials = trialsIn(plan, file, doc);
 	const words = plainWords(plan.schema, set.rules);
 	const results = trials.map((t) => {
@@ -374,12 +424,14 @@ function tryAll({ plan, set }: Loaded, file: string, doc: unknown): Output {
 			}));
 		return {
 			trial: t.name,
+			...(t.group ? { group: t.group } : {}),
 			held: r.held,
 			...(r.fault ? { fault: r.fault } : {}),
 			...(lines.length ? { lines } : {})
 		};
 	});
 	const held = results.filter((r) => r.held).length;
+	if (junit) return { text: junitOf(file, results), code: held === results.length ? 0 : 1 };
 	return print(
 		{ held, of: results.length, failing: results.filter((r) => !r.held) },
 		held === results.length ? 0 : 1
