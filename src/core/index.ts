@@ -298,6 +298,7 @@ export { changedRules } from './compare/rules';
 export { compareVersions, noteOf, trialsApart, type Compared, type Version } from './compare/sets';
 export { differing, type Differing } from './compare/differing';
 export {
+	Linked,
 	askedOf,
 	rehearseRecord,
 	rehearsing,

@@ -18,8 +18,16 @@ export interface Differing {
 	sources: (field: string) => readonly string[];
 	before: Plan;
 	after: Plan;
-	/** Of either rule set only the checks and states, of the types on which they may refuse otherwise. */
-	checks: { before: Plan; after: Plan; types: ReadonlySet<string> };
+	/**
+	 * Of either rule set only the checks and required fields that may refuse otherwise, with what hides their
+	 * fields; the types on which there are any; and those on which a check itself is another, whatever it reads.
+	 */
+	checks: {
+		before: Plan;
+		after: Plan;
+		types: ReadonlySet<string>;
+		edited: ReadonlySet<string>;
+	};
 }
 
 /** Two rule sets on one model, as far as they can differ in what they give. */
@@ -37,9 +45,9 @@ export function differing(before: Plan, after: Plan): Differing {
 	const sourcesOf = (k: string) => nodes.flatMap((m) => m.get(k)?.sources ?? []);
 	// what depends on one that differs may differ as well
 	spread(fields, keys, sourcesOf);
-	const types = refusing(before, after, said, fields);
+	const { ids, edited: ofTypes } = refusing(before, after, said, fields);
 	const judges = [before, after].map((p) =>
-		[...p.types.values()].flatMap((t) => t.validators).filter((v) => types.has(v.rule.type))
+		[...p.types.values()].flatMap((t) => t.validators).filter((v) => ids.has(v.id))
 	);
 	// what these are made of; a search among records reads what they are found by
 	const needed = new Set([...fields, ...before.matched.keys(), ...after.matched.keys()]);
@@ -58,29 +66,50 @@ export function differing(before: Plan, after: Plan): Differing {
 		checks: {
 			before: planOf(before, none, { checks: judges[0] }),
 			after: planOf(after, none, { checks: judges[1] }),
-			types
+			types: new Set(judges.flat().map((v) => v.rule.type)),
+			edited: ofTypes
 		}
 	};
 }
 
-/** The record types on which a check or state of the later rules differs from the earlier, or reads a field that does. */
+/**
+ * The checks and states of the later rules that differ from the earlier, or read a field that does, with what hides
+ * the same fields; and the record types on which any itself differs.
+ */
 function refusing(
 	before: Plan,
 	after: Plan,
 	said: Sayings,
 	fields: ReadonlySet<string>
-): ReadonlySet<string> {
-	const all = [before, after].map(
-		(p) => new Map([...p.types.values()].flatMap((t) => t.validators).map((v) => [v.id, v]))
+): { ids: ReadonlySet<string>; edited: ReadonlySet<string> } {
+	const [had, now] = [before, after].map((p) => [...p.types.values()].flatMap((t) => t.validators));
+	const earlier = new Map(had.map((v) => [v.id, v]));
+	const at = (v: Validator) => refKey(v.rule.type, v.field.id);
+	const another = new Set(
+		now.filter((v) => {
+			const was = earlier.get(v.id);
+			return !was || said.ofCheck(was, 0) !== said.ofCheck(v, 1);
+		})
 	);
-	const differs = (v: Validator) => {
-		const had = all[0].get(v.id);
-		if (!had || said.ofCheck(had, 0) !== said.ofCheck(v, 1)) return true;
-		return [...v.reads, { type: v.rule.type, field: v.field.id }].some((r) =>
-			fields.has(refKey(r.type, r.field))
-		);
+	// what no longer hides a field lets a required one speak
+	const gone = had.filter((v) => v.kind === 'hidden' && !now.some((x) => x.id === v.id));
+	const targets = new Set([...gone.map(at)]);
+	const asked = now.filter(
+		(v) =>
+			another.has(v) ||
+			targets.has(at(v)) ||
+			fields.has(at(v)) ||
+			v.reads.some((r) => fields.has(refKey(r.type, r.field)))
+	);
+	for (const v of asked) targets.add(at(v));
+	const hiding = [...had, ...now].filter((v) => v.kind === 'hidden' && targets.has(at(v)));
+	// what is hidden otherwise makes a required field of the same refuse otherwise
+	const hides = new Set([...asked, ...gone].filter((v) => v.kind === 'hidden').map((v) => at(v)));
+	const required = now.filter((v) => v.kind === 'required' && hides.has(at(v)));
+	return {
+		ids: new Set([...asked, ...hiding, ...required].map((v) => v.id)),
+		edited: new Set([...another, ...gone].map((v) => v.rule.type))
 	};
-	return new Set([...all[1].values()].filter(differs).map((v) => v.rule.type));
 }
 
 /** Adds to some keys all that depend on them, however far. */

@@ -101,6 +101,54 @@ export function askedOf({ differing }: Rehearsing, type: string): number[] {
 }
 
 /**
+ * Linked records as a rule set would have them, for the records of one piece of work: one that reads nothing in its
+ * turn that may come out otherwise is settled once, however many read it.
+ */
+export class Linked {
+	private readonly known = new Map<Plan, Map<string, readonly Value[]>>();
+	/** What such records lacked. */
+	private needs: Need[] = [];
+
+	constructor(private readonly r: Rehearsing) {}
+
+	/** What was lacking since it was asked last. */
+	lacked(): Need[] {
+		const needs = this.needs;
+		this.needs = [];
+		return needs;
+	}
+
+	/** The loader, with such records of a type's neighbours settled by a plan. */
+	by(plan: Plan, type: string, loader: Loader, zones: ZoneClock): Loader {
+		const { near, instant } = this.r;
+		const types = [...(near.get(type) ?? [])].filter((t) => !near.get(t)?.size);
+		if (!types.length) return loader;
+		const known = this.known.get(plan) ?? new Map<string, readonly Value[]>();
+		this.known.set(plan, known);
+		return {
+			...loader,
+			related: (t, field, id) => loader.related(t, field, id),
+			matching: (t, keys) => loader.matching(t, keys),
+			record: (t, id) => {
+				const values = loader.record(t, id);
+				if (!values || !types.includes(t)) return values;
+				const key = refKey(t, id);
+				const had = known.get(key);
+				if (had) return had;
+				const change = lookAt([untouched(t, id, values, { inLine: false })], instant);
+				const s = settle(plan, { ...change, onRequest: true }, loader, { zones, alone: true });
+				if (s.needs.length) {
+					this.needs.push(...s.needs);
+					return undefined;
+				}
+				known.set(key, s.records[0].values);
+				return s.records[0].values;
+			}
+		};
+	}
+}
+
+/**
  * What a record would be if the standing claims ran on it now, and on the linked records of which it reads what
  * may come out otherwise.
  */
@@ -117,8 +165,15 @@ function standing(
 		const change = { ...lookAt(records, r.instant), onRequest: true };
 		const s = settle(plan, change, loader, { zones, alone: true });
 		if (s.needs.length) return { ...s, partly: false };
-		const types = new Set(records.flatMap(({ type }) => [...(r.near.get(type) ?? [])]));
-		const fresh = s.read.filter((x) => types.has(x.type) && !have.has(refKey(x.type, x.id)));
+		// those that read nothing of the kind in their turn are given as they would be already
+		const types = new Set(
+			records.flatMap(({ type }) =>
+				[...(r.near.get(type) ?? [])].filter((t) => type !== own.type || r.near.get(t)?.size)
+			)
+		);
+		const fresh = types.size
+			? s.read.filter((x) => types.has(x.type) && !have.has(refKey(x.type, x.id)))
+			: [];
 		if (!fresh.length) return { ...s, partly: false };
 		if (records.length + fresh.length > MOST_NEAR) return { ...s, partly: true };
 		for (const { type, id } of fresh) {
@@ -133,12 +188,14 @@ function standing(
  * Asks both rule sets what a record's standing values are; then, on these, what each would refuse, and which
  * messages the step from what is stored would send.
  * @param asked the fields that may come out otherwise ({@link askedOf})
+ * @param linked shared by the records of one piece of work
  */
 export function rehearseRecord(
 	r: Rehearsing,
 	type: string,
 	record: Rehearsed,
 	asked: readonly number[],
+	linked: Linked,
 	loader: Loader,
 	zones: ZoneClock
 ): RehearsedRecord {
@@ -160,8 +217,10 @@ export function rehearseRecord(
 	const checked = differing.checks.types.has(type);
 	if (!asked.length && !checked) return out;
 	const own = untouched(type, record.id, record.values, { inLine: false, added: record.added });
-	const both = [differing.before, differing.after].map((p) => standing(r, p, own, loader, zones));
-	const needs = both.flatMap((s) => s.needs);
+	const plans = [differing.before, differing.after];
+	const loaders = plans.map((p) => linked.by(p, type, loader, zones));
+	const both = plans.map((p, i) => standing(r, p, own, loaders[i], zones));
+	const needs = [...both.flatMap((s) => s.needs), ...linked.lacked()];
 	if (needs.length) return short(needs);
 	out.partly = both.some((s) => s.partly);
 	const [before, after] = both.map((s) => s.records[0]);
@@ -172,16 +231,18 @@ export function rehearseRecord(
 		out.moves.push({ index, stored: record.values[index], from, to, claim });
 	}
 	if (checked) {
-		const refusals = both.map(({ records }, i) => {
+		const refusedBy = (i: number) => {
 			const plan = i ? differing.checks.after : differing.checks.before;
-			const settled = records.map((x) => untouched(x.type, x.id, x.values));
+			const settled = both[i].records.map((x) => untouched(x.type, x.id, x.values));
 			const change = lookAt(settled, instant, 'full');
-			const s = settle(plan, change, loader, { zones, alone: true, everyCheck: true });
-			needs.push(...s.needs);
+			const s = settle(plan, change, loaders[i], { zones, alone: true, everyCheck: true });
+			needs.push(...s.needs, ...linked.lacked());
 			return s.records[0].messages.filter((m) => m.blocking);
-		});
-		const had = new Set(refusals[0].map((m) => m.claim));
-		out.refused = refusals[1].filter((m) => !had.has(m.claim));
+		};
+		// most records are refused by nothing
+		const refused = refusedBy(1);
+		const had = new Set(refused.length ? refusedBy(0).map((m) => m.claim) : []);
+		out.refused = refused.filter((m) => !had.has(m.claim));
 	}
 	if (r.messages.types.get(type)!.messages.length && out.moves.some((m) => !same(m.stored, m.to))) {
 		const { fields } = r.messages.schema.type(type).type;
@@ -192,8 +253,8 @@ export function rehearseRecord(
 			sent: new Map(moved),
 			keep: new Set(moved.map(([f]) => f))
 		});
-		const s = settle(r.messages, lookAt([saved], instant), loader, { zones, alone: true });
-		needs.push(...s.needs);
+		const s = settle(r.messages, lookAt([saved], instant), loaders[1], { zones, alone: true });
+		needs.push(...s.needs, ...linked.lacked());
 		out.sends = s.records[0].sends;
 	}
 	return needs.length ? short(needs) : out;

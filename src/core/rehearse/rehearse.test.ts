@@ -15,7 +15,7 @@ import { recordsLoader, valuesFromJson } from '../trials/records';
 import { add, num } from '../value/num';
 import { same, type Value } from '../value/value';
 import { Tally, together, type Rehearsal } from './count';
-import { askedOf, rehearseRecord, rehearsing, type Move, type Rehearsing } from './record';
+import { Linked, askedOf, rehearseRecord, rehearsing, type Move, type Rehearsing } from './record';
 import { compileSelection, lookAt, untouched } from './select';
 import { followsFrom, surprisesOf, unrehearsed } from './surprises';
 
@@ -45,7 +45,8 @@ interface Stored {
 const run = (r: Rehearsing, records: readonly Stored[], i = 0) => {
 	const { type, id, values } = records[i];
 	const loader = recordsLoader(schema, records);
-	return rehearseRecord(r, type, { id, values, added: none }, askedOf(r, type), loader, zones);
+	const of = { id, values, added: none };
+	return rehearseRecord(r, type, of, askedOf(r, type), new Linked(r), loader, zones);
 };
 const one = (type: string, json: Record<string, unknown>): Stored[] => [
 	{ type, id: '1', values: valuesOf(type, json) }

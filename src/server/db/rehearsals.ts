@@ -15,6 +15,8 @@ export interface RehearsalResult extends Rehearsal {
 	follows: FollowsFrom;
 	/** Edited rules of which it shows nothing, or not all. */
 	unrehearsed: Unrehearsed[];
+	/** Rules of either version that cannot be read as they stand, by name: they had no part in it. */
+	faulty: { before: string[]; after: string[] };
 	/** Names of the accounts that are told of. */
 	names: Record<string, string>;
 	/** The rules behind the claims that are told of, as they were called. */

@@ -9,7 +9,7 @@ import { knownOverruled } from '../db/journal';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
 import { listTrials, putInForce, readDraft } from '../db/rules';
-import { behind, newestOfDraft, readRehearsal } from '../db/rehearsals';
+import { behind, listRehearsals, newestOfDraft, readRehearsal } from '../db/rehearsals';
 import { editDraft } from '../draft/edit';
 import { begin, importOf, takeIn } from '../imports/imports';
 import type { Settings } from '../imports/rows';
@@ -120,6 +120,50 @@ describe('a rehearsal in ranges', () => {
 		expect(await job(id)).toMatchObject({ state: 'done' });
 		expect(await newestOfDraft(db(), t.workspace)).toMatchObject({ id, before: release });
 		expect((await inForce(db(), t.workspace)).release).toBe(release + 1);
+	}, 60_000);
+
+	it('is of any version and of some records; rules that cannot be read are named', async () => {
+		const before = (await readDraft(db(), t.workspace)).set;
+		const broken = {
+			...before,
+			rules: before.rules.map((r) => (r.id === 'size_class' ? { ...r, guard: { text: '1 +' } } : r))
+		};
+		await transaction((c) => editDraft(c, t.admin, editBetween('', before, broken).pieces));
+		const selection = { type: 'customer', condition: { text: 'Headcount >= 100' } };
+		const id = await queueRehearsal(t.admin, { before: 1, selection });
+		// another that is asked meanwhile is another job
+		const other = await queueRehearsal(t.admin, { before: 3, after: 1 });
+		expect(other).not.toBe(id);
+		expect(await queueRehearsal(t.author, { before: 1, selection })).toBe(id);
+		await workAll();
+		const kept = (await readRehearsal(db(), t.workspace, id))!;
+		expect(kept).toMatchObject({ before: 1, after: null, selection });
+		expect(kept.result.faulty).toEqual({ before: [], after: ['Size class follows headcount'] });
+		const { rows } = await db().query<{ n: number }>(
+			'select count(*)::int as n from r_customer where f_headcount >= 100'
+		);
+		expect(kept.result.looked).toBe(rows[0].n);
+		expect((await readRehearsal(db(), t.workspace, other))!).toMatchObject({
+			before: 3,
+			after: 1,
+			draftHash: null
+		});
+		// neither is of the draft on all records
+		expect([id, other]).not.toContain((await newestOfDraft(db(), t.workspace))!.id);
+		await transaction((c) => editDraft(c, t.admin, editBetween('', broken, before).pieces));
+		await expect(queueRehearsal(t.admin, { after: 77 })).rejects.toThrow('There is no release 77.');
+	}, 60_000);
+
+	it('keeps the newest eight, and forgets the records behind the others', async () => {
+		for (let i = 0; i < 9; i++) {
+			await queueRehearsal(t.admin, { before: 3, after: 2 });
+			await workAll();
+		}
+		expect(await listRehearsals(db(), t.workspace)).toHaveLength(8);
+		const { rows } = await db().query<{ n: number }>(
+			'select count(distinct rehearsal)::int as n from rehearsed'
+		);
+		expect(rows[0].n).toBeLessThanOrEqual(8);
 	}, 60_000);
 
 	it('fails by name when the model changes meanwhile', async () => {

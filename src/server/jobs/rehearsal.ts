@@ -14,6 +14,7 @@ import {
 	surprisesOf,
 	together,
 	unrehearsed,
+	type Plan,
 	type Rehearsal,
 	type RuleSet,
 	type Selection,
@@ -227,11 +228,18 @@ async function end(c: Db, job: JobRun['job'], frozen: Frozen, compared: Compared
 		...result.fields.flatMap((f) => f.by.map((b) => b.claim)),
 		...[...result.refused, ...result.sends].map((x) => x.claim)
 	];
+	const faulty = ({ problems }: Plan, { rules }: RuleSet) => [
+		...new Set(problems.map((p) => rules.find((r) => r.id === p.rule)?.name ?? p.rule))
+	];
 	const ruleOfClaim = (c: string) => ruleOf(compared.after, c) ?? ruleOf(compared.before, c);
 	await endRehearsal(c, job.id, {
 		...result,
 		follows,
 		surprises: surprisesOf(result, follows),
+		faulty: {
+			before: faulty(compared.before, frozen.before),
+			after: faulty(compared.after, frozen.after)
+		},
 		unrehearsed: unrehearsed(frozen.before, frozen.after, compared.after),
 		names: await namesOf(c, [...new Set(people)]),
 		rules: Object.fromEntries(

@@ -1,5 +1,6 @@
 /** What one version would change in the records that exist against another, range by range. */
 import {
+	Linked,
 	Tally,
 	askedOf,
 	isBlank,
@@ -115,6 +116,7 @@ export async function rehearseRange(
 		range.type,
 		async (piece) => {
 			const near = new AtHand(db, workspace, schema);
+			const linked = new Linked(rehearsing);
 			// each is settled again only while something of it is missing
 			const open = new Map<Looked, RehearsedRecord | null>(piece.map((r) => [r, null]));
 			await near.fill((loader) => {
@@ -123,7 +125,7 @@ export async function rehearseRange(
 					if (had && !had.needs.length) continue;
 					const added = r.setBy ? addedOf(r.setBy) : NOTHING_ADDED;
 					const one = { id: r.id, values: r.values, added };
-					const of = rehearseRecord(rehearsing, range.type, one, asked, loader, zones);
+					const of = rehearseRecord(rehearsing, range.type, one, asked, linked, loader, zones);
 					open.set(r, of);
 					needs.push(...of.needs);
 				}

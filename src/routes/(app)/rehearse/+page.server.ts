@@ -1,4 +1,4 @@
-import { isUuid, openJob } from '$server/db/jobs';
+import { openJob } from '$server/db/jobs';
 import { db } from '$server/db/pool';
 import { listRehearsals, readRehearsal } from '$server/db/rehearsals';
 import { listReleases } from '$server/db/rules';
@@ -15,12 +15,12 @@ export const load: PageServerLoad = async (event) => {
 		listReleases(db(), workspace)
 	]);
 	const asked = event.url.searchParams.get('id');
-	const id = asked && isUuid(asked) ? asked : kept[0]?.id;
+	const id = kept.some((k) => k.id === asked) ? asked : kept[0]?.id;
 	return {
 		open,
 		kept: kept.map(({ surprises: _, looked: __, ...head }) => head),
 		releases: releases.map((r) => r.number),
 		shown: id ? await readRehearsal(db(), workspace, id) : null,
-		forgotten: asked !== null && !kept.some((k) => k.id === asked)
+		forgotten: asked !== null && asked !== open?.id && !kept.some((k) => k.id === asked)
 	};
 };

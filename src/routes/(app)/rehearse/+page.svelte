@@ -11,7 +11,7 @@
 	import Told from '$lib/rehearse/Told.svelte';
 	import { behindSurprise, sayAsked, sayVersion } from '$lib/rehearse/words';
 	import JobState from '$lib/shell/JobState.svelte';
-	import { formatCount, formatMoment } from '$lib/words/format';
+	import { andList, formatCount, formatMoment } from '$lib/words/format';
 	import { Refused, ask } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
@@ -180,6 +180,13 @@
 			Run {formatMoment(shown.at, w.model.zone)}{shown.by ? ` by ${shown.by}` : ''}.
 		{:else}Shows what a version would change in the records that exist. Nothing is written.{/if}
 	</p>
+	{#each ['before', 'after'] as const as side (side)}
+		{#if result?.faulty[side].length && shown}<p class="text-ochre">
+				▲ Of {sayVersion(shown[side])} these cannot be read as they stand and had no part in it: {andList(
+					result.faulty[side]
+				)}.
+			</p>{/if}
+	{/each}
 	{#if result?.partly}<p class="text-ochre">
 			▲ {formatCount(result.partly)} records have so many linked ones that come out otherwise that these
 			were read as they are stored.
