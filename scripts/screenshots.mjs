@@ -70,7 +70,8 @@ await shot('try', '/try?view=untried&rule=probability', async () => {
 await shot('rehearse', '/rehearse', async () => {
 	await page.getByRole('button', { name: /^Run/ }).click();
 	await page.getByText('records would come out differently').waitFor();
-	await page.getByRole('button', { name: /Size class/ }).click();
+	await page.getByRole('button', { name: /^▲ 9 values that somebody/ }).click();
+	await page.getByText('by hand').first().waitFor();
 });
 await shot('release', '/release');
 await shot('records', '/records/customer');
