@@ -26,6 +26,7 @@ test('findings are shown at the spot, with their record and a repair; blocking o
 	expect(refused[0]).toContain('revision must be');
 	expect(refused[1]).toContain('changed since you looked at it');
 	expect(refused[2]).toContain('1 blocking finding.');
+	expect(refused[2]).toContain('Nothing takes glass area');
 	await openSheet(page, '/write/customer/service_visits_a_year');
 	await page.getByRole('button', { name: 'Show it' }).click();
 	await expect(page.locator('#s-glass_area')).toHaveValue('10000');

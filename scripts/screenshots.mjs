@@ -69,7 +69,8 @@ await shot('try', '/try?view=untried&rule=probability', async () => {
 });
 await shot('rehearse', '/rehearse', async () => {
 	await page.getByRole('button', { name: /^Run/ }).click();
-	await page.getByText('records would come out differently').waitFor();
+	await page.getByText('The rehearsal runs').waitFor();
+	await page.getByText('The rehearsal runs').waitFor({ state: 'detached' });
 	await page.getByRole('button', { name: /^▲ 9 values that somebody/ }).click();
 	await page.getByText('by hand').first().waitFor();
 });

@@ -205,12 +205,14 @@ export async function behind(
 	const values: unknown[] = [id, asked.about, after, most];
 	const where: string[] = [];
 	const given = (v: unknown) => `$${values.push(v)}`;
+	// of what is no number no size is asked
+	const size = `case when doc->>'to' ~ '^-?[0-9]+(\\.[0-9]+)?$' then (doc->>'to')::numeric end`;
 	if (asked.from !== undefined) where.push(`doc->'from' = ${given(JSON.stringify(asked.from))}`);
 	if (asked.to !== undefined) where.push(`doc->'to' = ${given(JSON.stringify(asked.to))}`);
 	if (asked.only === 'overwritten') where.push(`doc->'overwritten' = 'true'`);
 	if (asked.only === 'blanked') where.push(`doc->'to' in ('null', '[]')`);
-	if (asked.least !== undefined) where.push(`(doc->>'to')::numeric >= ${given(asked.least)}`);
-	if (asked.most !== undefined) where.push(`(doc->>'to')::numeric < ${given(asked.most)}`);
+	if (asked.least !== undefined) where.push(`${size} >= ${given(asked.least)}`);
+	if (asked.most !== undefined) where.push(`${size} < ${given(asked.most)}`);
 	if (asked.claim !== undefined) where.push(`doc->'claim' = ${given(JSON.stringify(asked.claim))}`);
 	const r = await db.query<Behind>(
 		`select record::text as id, title, doc from rehearsed

@@ -1,5 +1,5 @@
 /** Releases: made of the draft, put in force, taken as the draft, and drafts that were put aside for one. */
-import type { Model, RuleSet } from '../../core';
+import type { Finding, Model, RuleSet } from '../../core';
 import { Schema, compilePlan, standsIn, stopsRelease } from '../../core';
 import { BadInput } from '../../door';
 import { held, keepsOut, needsReason, type Passing, type Reasons } from '../../door/gate';
@@ -55,13 +55,13 @@ export async function mayRelease(c: Db, account: Account): Promise<void> {
 		);
 }
 
-/** Holds a draft against the gate of the workspace. */
+/** Holds a draft against the gate of the workspace. @returns what came of it, and the finding that blocks first */
 async function heldAgainst(
 	c: Db,
 	workspace: string,
 	{ model, set, trials }: { model: Model; set: RuleSet; trials: readonly unknown[] },
 	{ checked, failing, tried, noticed }: AnalysisAnswer
-): Promise<Passing[]> {
+): Promise<{ passing: Passing[]; blocks: Finding | undefined }> {
 	const gate = await readGate(c, workspace);
 	const force = await releaseInForce(c, workspace);
 	const doc = force ? await readRelease(c, workspace, force) : null;
@@ -80,7 +80,7 @@ async function heldAgainst(
 	const rehearsal = await newestOfDraft(c, workspace);
 	const rehearsed = rehearsal?.draftHash === hashOfDraft(set, model) && rehearsal.before === force;
 	const open = rehearsal?.surprises.filter((s) => !Object.hasOwn(rehearsal.looked, s.key));
-	return held(gate, {
+	const passing = held(gate, {
 		blocking: blocking.length,
 		inherited: inherited.length,
 		failing: failing.length,
@@ -91,6 +91,7 @@ async function heldAgainst(
 		records: rehearsal?.records ?? 0,
 		surprises: open?.length ?? 0
 	});
+	return { passing, blocks: blocking.find((f) => gate.inherited || !inherited.includes(f)) };
 }
 
 /**
@@ -120,12 +121,9 @@ export async function releaseDraft(
 		...(gate.levels.strength === 'shown' ? {} : { strength: true })
 	});
 	const { failing } = answer;
-	const passing = await heldAgainst(db(), workspace, { ...looked, set }, answer);
+	const { passing, blocks } = await heldAgainst(db(), workspace, { ...looked, set }, answer);
 	const shut = passing.find(keepsOut);
-	if (shut?.what === 'findings') {
-		const first = answer.checked.findings.find(stopsRelease);
-		throw new BadInput(`${shut.says} ${first?.message ?? ''}`);
-	}
+	if (shut?.what === 'findings') throw new BadInput(`${shut.says} ${blocks?.message ?? ''}`);
 	const first = looked.trials.find((t) => t.id === failing[0]);
 	const which = (p: Passing) =>
 		p.what === 'trials' && first ? `${p.says} “${first.name}” first.` : p.says;
@@ -148,7 +146,7 @@ export async function releaseDraft(
 		const before = (await inForce(c, workspace)).plan;
 		// the gate may have been set anew, or another release have come in force meanwhile
 		const again = await heldAgainst(c, workspace, { ...looked, set }, answer);
-		if (hashOf(again) !== hashOf(passing))
+		if (hashOf(again.passing) !== hashOf(passing))
 			throw new DraftMoved('What has to be so changed meanwhile. Look again, then go on.');
 		const number = await createRelease(
 			c,

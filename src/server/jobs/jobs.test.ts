@@ -76,6 +76,10 @@ describe('a rehearsal in ranges', () => {
 			expect(new Set(rows.map((r) => r.id)).size).toBe(f.count);
 			const [{ from, to, count }] = f.moves;
 			expect(await behind(db(), id, { about, from, to }, '0', 100_000)).toHaveLength(count);
+			// by size; of what is no number none is
+			const sized = await behind(db(), id, { about, least: 2, most: 4 }, '0', 100_000);
+			const between = f.moves.filter((m) => Number(m.to) >= 2 && Number(m.to) < 4);
+			expect(sized).toHaveLength(f.shift ? between.reduce((n, m) => n + m.count, 0) : 0);
 		}
 		await workAll();
 	}, 60_000);
