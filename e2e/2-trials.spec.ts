@@ -235,11 +235,14 @@ test('any two versions are compared in terms of rules and by the trials, one fro
 
 test('what grows in an opened trial stays in view', async ({ page }) => {
 	await open(page, '/try#t8');
+	// the page has come to rest at the trial that its address names
+	await expect(page.getByTestId('station-try')).toContainText(/\d+\/\d+ hold/);
+	await page.waitForLoadState('load');
 	const more = page.getByRole('button', { name: 'and then another change' });
 	await more.click();
-	await expect(page.getByRole('heading', { name: /^Change 2/ })).toBeInViewport();
 	// and is gone on with by keys
 	await expect(page.getByRole('button', { name: 'a value that is sent, change 2' })).toBeFocused();
+	await expect(page.getByRole('heading', { name: /^Change 2/ })).toBeInViewport();
 	await page.keyboard.press('Enter');
 	await page.keyboard.type('phone');
 	await page.keyboard.press('Enter');
