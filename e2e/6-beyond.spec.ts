@@ -80,7 +80,7 @@ test('a finding is accepted with a reason, by keyboard, by who may, and taken ba
 	await expect(station).toContainText('3 findings');
 	// the release page says so as well
 	await open(page, '/release');
-	await expect(page.getByRole('link', { name: '1 accepted' })).toBeVisible();
+	await expect(page.getByRole('link', { name: '1 finding accepted' })).toBeVisible();
 	await open(page, '/check');
 	await accepted.getByRole('button', { name: 'Take back' }).click();
 	await expect(station).toContainText('4 findings');
