@@ -61,10 +61,9 @@ test('from a draft with mistakes to a release in force everywhere, and back', as
 	await expect(page.getByText('Draft saved')).toBeVisible();
 	await open(page, '/rehearse');
 	await page.getByRole('button', { name: /^Run/ }).click();
-	await expect(page.getByText('records would come out differently')).toBeVisible({
-		timeout: 25_000
-	});
-	await page.getByRole('button', { name: /Customer: Size class/ }).click();
+	await expect(page).toHaveURL(/id=/, { timeout: 25_000 });
+	await expect(page.getByText('records would come out differently')).toBeVisible();
+	await page.getByRole('button', { name: /^Customer: Size class/ }).click();
 	await expect(
 		page.getByRole('heading', { name: 'Customer: Size class from release 3 to the draft' })
 	).toBeVisible();

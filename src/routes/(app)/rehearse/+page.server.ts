@@ -15,7 +15,9 @@ export const load: PageServerLoad = async (event) => {
 		listReleases(db(), workspace)
 	]);
 	const asked = event.url.searchParams.get('id');
-	const id = kept.some((k) => k.id === asked) ? asked : kept[0]?.id;
+	// without an address it is the draft's, which is what the ruler and the gate go by
+	const ofDraft = kept.find((k) => k.after === null && !k.selection);
+	const id = kept.some((k) => k.id === asked) ? asked : (ofDraft ?? kept[0])?.id;
 	return {
 		open,
 		kept: kept.map(({ surprises: _, looked: __, ...head }) => head),

@@ -84,15 +84,16 @@
 	const look = async () => {
 		if (!job || asking) return;
 		asking = true;
+		const { id } = job;
 		try {
-			begun = await ask<Job>(`/jobs/${job.id}`);
+			begun = await ask<Job>(`/jobs/${id}`);
 			if (!begun.ended) return;
 			if (begun.state === 'failed') trouble = begun.message;
 			// what is shown comes with the pages' data, all at once: of two loads one would be lost
 			await w.reload();
 			if (begun.state === 'done') {
 				chosen = null;
-				await go({ id: null, see: null, before: null, after: null });
+				await go({ id, before: null, after: null });
 			}
 			begun = null;
 		} finally {
