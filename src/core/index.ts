@@ -28,7 +28,8 @@ export {
 	type ReferenceTable,
 	Schema,
 	type TableColumn,
-	type TableKey
+	type TableKey,
+	isNumeric
 } from './document/model';
 export {
 	ENTRY_LABEL,
@@ -310,7 +311,6 @@ export {
 export { compileSelection, selects, type Selection, type Selector } from './rehearse/select';
 export {
 	Tally,
-	isNumeric,
 	together,
 	type Bins,
 	type Rehearsal,

@@ -8,6 +8,7 @@ import {
 	held,
 	keepsOut,
 	needsReason,
+	rehearsedAs,
 	type Gate,
 	type Readiness
 } from './gate';
@@ -100,6 +101,22 @@ describe('the gate', () => {
 				}
 			)
 		);
+	});
+});
+
+describe('a rehearsal', () => {
+	const r = { draftHash: 'h', before: 3, records: 7, surprises: [{ key: 'a' }, { key: 'b' }] };
+	it('is of the draft while neither the draft nor the release in force is another', () => {
+		const looked = { b: { by: 'Ida' } };
+		expect(rehearsedAs({ ...r, looked }, 'h', 3)).toEqual({
+			rehearsed: true,
+			records: 7,
+			surprises: 1
+		});
+		expect(rehearsedAs({ ...r, looked }, 'other', 3).rehearsed).toBe(false);
+		expect(rehearsedAs({ ...r, looked }, null, 3).rehearsed).toBe(false);
+		expect(rehearsedAs({ ...r, looked }, 'h', 4).rehearsed).toBe(false);
+		expect(rehearsedAs(null, null, 0)).toEqual({ rehearsed: false, records: 0, surprises: 0 });
 	});
 });
 

@@ -65,6 +65,30 @@ export interface Readiness {
 	surprises: number;
 }
 
+/** What is known of the newest rehearsal of a draft on all records. */
+interface Rehearsed {
+	draftHash: string | null;
+	/** The release that the draft was held against. */
+	before: number | null;
+	records: number;
+	surprises: readonly { key: string }[];
+	/** Those that somebody looked at, by key. */
+	looked: Readonly<Record<string, unknown>>;
+}
+
+/** What a rehearsal says of a draft with this hash against the release in force. */
+export function rehearsedAs(
+	r: Rehearsed | null,
+	draftHash: string | null,
+	force: number
+): Pick<Readiness, 'rehearsed' | 'records' | 'surprises'> {
+	return {
+		rehearsed: r !== null && r.draftHash === draftHash && r.before === force,
+		records: r?.records ?? 0,
+		surprises: r?.surprises.filter((s) => !Object.hasOwn(r.looked, s.key)).length ?? 0
+	};
+}
+
 /** One criterion held against a draft. */
 export interface Passing {
 	what: Criterion;

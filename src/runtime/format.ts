@@ -15,6 +15,13 @@ export function formatNumber(text: string): string {
 	return `${m[1] ? '−' : ''}${grouped}${m[3] ?? ''}`;
 }
 
+/** A text with its first sign as a capital. */
+export const capital = (text: string): string => text.slice(0, 1).toUpperCase() + text.slice(1);
+
+/** A version of the rules: the number of a release, null for the draft, 0 for no rules at all. */
+export const sayVersion = (n: number | null): string =>
+	n === null ? 'the draft' : n ? `release ${n}` : 'no rules at all';
+
 /** A count, such as of records. */
 export function formatCount(n: number): string {
 	return counts.format(n).replace(/,/g, '\u202f');

@@ -20,14 +20,9 @@ export interface Differing {
 	after: Plan;
 	/**
 	 * Of either rule set only the checks and required fields that may refuse otherwise, with what hides their
-	 * fields; the types on which there are any; and those on which a check itself is another, whatever it reads.
+	 * fields; and the types on which there are any.
 	 */
-	checks: {
-		before: Plan;
-		after: Plan;
-		types: ReadonlySet<string>;
-		edited: ReadonlySet<string>;
-	};
+	checks: { before: Plan; after: Plan; types: ReadonlySet<string> };
 }
 
 /** Two rule sets on one model, as far as they can differ in what they give. */
@@ -45,7 +40,7 @@ export function differing(before: Plan, after: Plan): Differing {
 	const sourcesOf = (k: string) => nodes.flatMap((m) => m.get(k)?.sources ?? []);
 	// what depends on one that differs may differ as well
 	spread(fields, keys, sourcesOf);
-	const { ids, edited: ofTypes } = refusing(before, after, said, fields);
+	const ids = refusing(before, after, said, fields);
 	const judges = [before, after].map((p) =>
 		[...p.types.values()].flatMap((t) => t.validators).filter((v) => ids.has(v.id))
 	);
@@ -66,37 +61,34 @@ export function differing(before: Plan, after: Plan): Differing {
 		checks: {
 			before: planOf(before, none, { checks: judges[0] }),
 			after: planOf(after, none, { checks: judges[1] }),
-			types: new Set(judges.flat().map((v) => v.rule.type)),
-			edited: ofTypes
+			types: new Set(judges.flat().map((v) => v.rule.type))
 		}
 	};
 }
 
 /**
  * The checks and states of the later rules that differ from the earlier, or read a field that does, with what hides
- * the same fields; and the record types on which any itself differs.
+ * the same fields, by identity.
  */
 function refusing(
 	before: Plan,
 	after: Plan,
 	said: Sayings,
 	fields: ReadonlySet<string>
-): { ids: ReadonlySet<string>; edited: ReadonlySet<string> } {
+): ReadonlySet<string> {
 	const [had, now] = [before, after].map((p) => [...p.types.values()].flatMap((t) => t.validators));
 	const earlier = new Map(had.map((v) => [v.id, v]));
 	const at = (v: Validator) => refKey(v.rule.type, v.field.id);
-	const another = new Set(
-		now.filter((v) => {
-			const was = earlier.get(v.id);
-			return !was || said.ofCheck(was, 0) !== said.ofCheck(v, 1);
-		})
-	);
+	const another = (v: Validator) => {
+		const was = earlier.get(v.id);
+		return !was || said.ofCheck(was, 0) !== said.ofCheck(v, 1);
+	};
 	// what no longer hides a field lets a required one speak
 	const gone = had.filter((v) => v.kind === 'hidden' && !now.some((x) => x.id === v.id));
-	const targets = new Set([...gone.map(at)]);
+	const targets = new Set(gone.map(at));
 	const asked = now.filter(
 		(v) =>
-			another.has(v) ||
+			another(v) ||
 			targets.has(at(v)) ||
 			fields.has(at(v)) ||
 			v.reads.some((r) => fields.has(refKey(r.type, r.field)))
@@ -106,10 +98,7 @@ function refusing(
 	// what is hidden otherwise makes a required field of the same refuse otherwise
 	const hides = new Set([...asked, ...gone].filter((v) => v.kind === 'hidden').map((v) => at(v)));
 	const required = now.filter((v) => v.kind === 'required' && hides.has(at(v)));
-	return {
-		ids: new Set([...asked, ...hiding, ...required].map((v) => v.id)),
-		edited: new Set([...another, ...gone].map((v) => v.rule.type))
-	};
+	return new Set([...asked, ...hiding, ...required].map((v) => v.id));
 }
 
 /** Adds to some keys all that depend on them, however far. */

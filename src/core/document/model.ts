@@ -29,6 +29,10 @@ const IDENTITY = /^[a-z][a-z0-9_]{0,39}$/;
 export const isIdentity = (id: string) => IDENTITY.test(id) && !isKeptName(id);
 
 /** One field of a record type. Its `id` never changes; its `label` is what people read. */
+/** Whether a field holds a number of some kind. */
+export const isNumeric = (f: { type: FieldType }): boolean =>
+	f.type === 'number' || f.type === 'money' || f.type === 'percent';
+
 export interface Field {
 	/** Unique within the record type: lower-case letters, digits and `_`, at most 40. */
 	id: string;

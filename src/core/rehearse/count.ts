@@ -1,5 +1,5 @@
 /** What a rehearsal came to, added up so that it never grows with the records. */
-import type { Field } from '../document/model';
+import { isNumeric, type Field } from '../document/model';
 import { toJson, type JsonValue } from '../fields/codec';
 import { add, parseNum, Num } from '../value/num';
 import { isBlank, type Value } from '../value/value';
@@ -79,9 +79,6 @@ export interface Rehearsal {
 
 /** People of a refusal that are told. */
 const PEOPLE = 20;
-
-const NUMERIC: Field['type'][] = ['number', 'money', 'percent'];
-export const isNumeric = (f: Pick<Field, 'type'>): boolean => NUMERIC.includes(f.type);
 
 interface FieldCount {
 	of: RehearsedField;

@@ -1,4 +1,5 @@
 /** Explanations by the options of other fields: option to option, cases of one or two fields, a start value. */
+import { isNumeric } from '../document/model';
 import type { JsonValue } from '../document/json';
 import type { Body, CaseGives } from '../document/rules';
 import { constantTree } from '../conditions/constants';
@@ -8,7 +9,6 @@ import {
 	counted,
 	grouped,
 	isChoice,
-	isNumeric,
 	type Column,
 	type Hypothesis,
 	type Study

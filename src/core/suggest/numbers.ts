@@ -1,5 +1,5 @@
 /** Explanations by numbers: bands of one, products, shares and differences of two, and roll-ups of related records. */
-import type { Field } from '../document/model';
+import { isNumeric, type Field } from '../document/model';
 import type { Limit } from '../document/rules';
 import type { Expr } from '../document/tree';
 import { constantTree } from '../conditions/constants';
@@ -8,7 +8,6 @@ import { LocalDate } from '../value/temporal';
 import {
 	counted,
 	isChoice,
-	isNumeric,
 	keyOf,
 	sizeOf,
 	type Column,

@@ -1,6 +1,6 @@
 /** The records that suggestions are made from, column by column: what stands in a field, and what could explain it. */
 import type { JsonValue } from '../document/json';
-import type { Field, Schema } from '../document/model';
+import { isNumeric, type Field, type Schema } from '../document/model';
 import type { Body, Hold, Kind } from '../document/rules';
 import type { Expr } from '../document/tree';
 import { waysFrom } from '../conditions/ways';
@@ -75,8 +75,6 @@ export function sizeOf(v: Value): number {
 	return v instanceof Moment ? v.epochMs : NaN;
 }
 
-export const isNumeric = (f: Pick<Field, 'type'>) =>
-	f.type === 'number' || f.type === 'money' || f.type === 'percent';
 export const isText = (f: Pick<Field, 'type'>) =>
 	f.type === 'text' || f.type === 'email' || f.type === 'phone';
 export const isChoice = (f: Pick<Field, 'type'>) => f.type === 'choice' || f.type === 'yesno';

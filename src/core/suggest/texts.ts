@@ -1,5 +1,5 @@
 /** Explanations by what stands in other fields: copies, parts of texts, texts put together, rows of tables, matching records. */
-import type { Field } from '../document/model';
+import { isNumeric, type Field } from '../document/model';
 import type { MatchHow } from '../document/rules';
 import type { Expr, Template } from '../document/tree';
 import { typeOfField } from '../feel/types';
@@ -11,7 +11,6 @@ import { splitText } from '../text/split';
 import type { Value } from '../value/value';
 import {
 	counted,
-	isNumeric,
 	isText,
 	keyOf,
 	sameKind,

@@ -1,6 +1,6 @@
 <script lang="ts">
 	/** The records behind something that a rehearsal tells: before, now and after, or what is said of them. */
-	import type { JsonValue } from '$core';
+	import { isNumeric, type JsonValue } from '$core';
 	import type { Behind } from '$server/db/rehearsals';
 	import Grid from '../grid/Grid.svelte';
 	import type { GridColumn } from '../grid/columns';
@@ -99,10 +99,8 @@
 			busy = false;
 		}
 	}
-	const numeric = $derived(
-		field !== null &&
-			['number', 'money', 'percent'].includes(w.schema.field(type, field)?.type ?? '')
-	);
+	const of = $derived(field === null ? undefined : w.schema.field(type, field));
+	const numeric = $derived(!!of && isNumeric(of));
 	const say = (v: JsonValue) => (field ? sayValueOf(w, type, field, v) : String(v ?? ''));
 	const text = (id: string, label: string, width: number, grow = false): GridColumn<Behind> => ({
 		id,

@@ -2,7 +2,7 @@
 	/** What a rehearsal tells, to choose from: surprises first, then fields, rules and what it cannot show. */
 	import type { Surprise } from '$core';
 	import type { KeptRehearsal, RehearsalHead, RehearsalResult } from '$server/db/rehearsals';
-	import { formatCount, formatMoment } from '../words/format';
+	import { capital, formatCount, formatMoment } from '../words/format';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import { WHY_NOT, sayAsked, sayField, saySurprise } from './words';
 
@@ -43,7 +43,6 @@
 			}
 		return [...out.values()].sort((a, b) => b.count - a.count);
 	});
-	const upper = (s: string) => s[0].toUpperCase() + s.slice(1);
 </script>
 
 <div>
@@ -130,7 +129,7 @@
 					: ''}"
 				aria-current={k.id === shown.id ? 'page' : undefined}
 				href="/rehearse?id={k.id}"
-				>{upper(sayAsked(k))}{k.selection
+				>{capital(sayAsked(k))}{k.selection
 					? `, some ${w.schema.types.get(k.selection.type)?.type.plural.toLowerCase() ?? ''}`
 					: ''}
 				<span class="block font-normal text-quiet"

@@ -2,12 +2,12 @@
 	/** One thing that a rehearsal tells, as a picture, with the records behind it. */
 	import type { JsonValue, Surprise } from '$core';
 	import type { KeptRehearsal, RehearsalResult } from '$server/db/rehearsals';
-	import { formatCount } from '../words/format';
+	import { capital, formatCount, sayVersion } from '../words/format';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import Behind from './Behind.svelte';
 	import Flow from './Flow.svelte';
 	import Shift from './Shift.svelte';
-	import { behindSurprise, sayField, saySurprise, sayValueOf, sayVersion } from './words';
+	import { behindSurprise, sayField, saySurprise, sayValueOf } from './words';
 
 	let {
 		result,
@@ -69,7 +69,6 @@
 		!!field && !!w.schema.field(field.type, field.field)?.currencyField
 	);
 	const others = $derived(field ? field.count - field.moves.reduce((n, m) => n + m.count, 0) : 0);
-	const upper = (s: string) => s[0].toUpperCase() + s.slice(1);
 </script>
 
 {#if surprise}
@@ -187,8 +186,8 @@
 		{about}
 		{query}
 		{count}
-		before={upper(sayVersion(shown.before))}
-		after={upper(sayVersion(shown.after))}
+		before={capital(sayVersion(shown.before))}
+		after={capital(sayVersion(shown.after))}
 		rules={result.rules}
 	/>
 {/key}

@@ -1,13 +1,8 @@
 /** What a rehearsal tells, in words. */
 import type { JsonValue, Surprise, Unrehearsed } from '$core';
 import type { Asked, RehearsalResult } from '$server/db/rehearsals';
-import { andList, formatCount } from '../words/format';
-import { formatValue } from '../words/format';
+import { andList, formatCount, formatValue, sayVersion } from '../words/format';
 import type { Workbench } from '../work/workbench.svelte';
-
-/** A version: the number of a release, null for the draft, 0 for no rules at all. */
-export const sayVersion = (n: number | null): string =>
-	n === null ? 'the draft' : n ? `release ${n}` : 'no rules at all';
 
 export const sayAsked = (a: Pick<Asked, 'before' | 'after'>): string =>
 	`${sayVersion(a.after)} against ${sayVersion(a.before)}`;

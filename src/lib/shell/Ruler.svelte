@@ -7,7 +7,7 @@
 	const w = useWorkbench();
 
 	const blocking = $derived(w.found.filter((f) => f.severity === 'blocking').length);
-	const stale = $derived(w.rehearsal !== null && !w.rehearsed);
+	const stale = $derived(w.rehearsal !== null && !w.rehearsed.rehearsed);
 	const tried = $derived(w.trials.outcomes.size > 0 && !w.trials.running);
 
 	const tries = $derived(Math.floor((w.covering.tried * 100) / (w.covering.points || 1)));

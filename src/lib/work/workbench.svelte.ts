@@ -54,6 +54,7 @@ import {
 	valuesFromJson,
 	valuesToJson
 } from '$core';
+import { rehearsedAs } from '../../door/gate';
 import { may, type Right, type Role } from '../../door/rights';
 import { zones } from '../../runtime/zones';
 import { formatValue } from '../words/format';
@@ -112,12 +113,8 @@ export class Workbench {
 	rehearsal = $state.raw<WorkData['rehearsal']>(null);
 	/** Hash of the draft as it was loaded; null once it was edited. */
 	loadedHash = $state<string | null>(null);
-	/** Whether the draft as it stands was rehearsed against what is in force. */
-	readonly rehearsed = $derived(
-		this.rehearsal !== null &&
-			this.rehearsal.draftHash === this.loadedHash &&
-			this.rehearsal.before === this.force.number
-	);
+	/** What that says of the draft as it stands, against what is in force. */
+	readonly rehearsed = $derived(rehearsedAs(this.rehearsal, this.loadedHash, this.force.number));
 	/** Blocking findings that nobody accepted and that the release in force has too, by identity: nothing touched them. */
 	readonly inherited: ReadonlySet<string> = $derived.by(() => {
 		const blocking = this.analysis.found.filter(stopsRelease);
@@ -129,10 +126,6 @@ export class Workbench {
 		}));
 		return new Set(blocking.filter((f) => standsIn(f, now, then)).map((f) => f.id));
 	});
-	/** Surprises of that rehearsal that nobody looked at yet. */
-	readonly surprises = $derived(
-		this.rehearsal?.surprises.filter((s) => !Object.hasOwn(this.rehearsal!.looked, s.key)) ?? []
-	);
 	account: WorkData['account'];
 	sample = $state.raw<Sample | null>(null);
 	/** Who stored each part of the draft last, as it was loaded. */

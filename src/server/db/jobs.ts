@@ -1,6 +1,7 @@
 /** Jobs and who works on them, in the database. */
 
 import { PAUSABLE, type JobKind } from '../../door/job-kinds';
+import { iso } from './iso';
 import type { Db } from './pool';
 
 export type { JobKind };
@@ -34,7 +35,6 @@ export interface Job {
 	ended: string | null;
 }
 
-const iso = (c: string) => `to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
 const JOB = `j.id::text, j.workspace, j.kind, j.title, j.account::text, a.name as by, j.input, j.state, j.done, j.of,
 	j.result, j.message, j.stopping, j.pausing, ${iso('j.queued_at')} as queued, ${iso('j.began_at')} as began,
 	${iso('j.resumed_at')} as resumed, ${iso('j.ended_at')} as ended`;

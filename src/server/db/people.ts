@@ -1,4 +1,5 @@
 /** Accounts, sessions, attempts to sign in and tokens in the database. */
+import { iso } from './iso';
 import { covers, type Role } from '../../door/rights';
 import { setting, type Db } from './pool';
 import { dbTrouble } from './trouble';
@@ -214,7 +215,6 @@ export interface OpenSession {
 
 /** The sessions of a person that have not ended, newest first. @param here hash of the one that asks */
 export async function openSessions(db: Db, account: string, here: Buffer): Promise<OpenSession[]> {
-	const iso = (c: string) => `to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
 	const r = await db.query<OpenSession>(
 		`select id::text, ${iso('created_at')} as begun, ${iso('expires_at')} as ends, address, agent,
 		        token_hash = $2 as here
@@ -300,7 +300,6 @@ export interface Token {
 }
 
 export async function listTokens(db: Db, workspace: string): Promise<Token[]> {
-	const iso = (c: string) => `to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
 	const r = await db.query<Token>(
 		`select t.id::text, t.name, a.name as who, t.role, t.types, ${iso('t.created_at')} as created,
 		        to_char((t.expires_at - interval '1 day') at time zone 'UTC', 'YYYY-MM-DD') as ends, ${iso('t.used_at')} as used,

@@ -7,6 +7,7 @@ import type {
 	Surprise,
 	Unrehearsed
 } from '../../core';
+import { iso } from './iso';
 import type { Db } from './pool';
 
 /** What came of a rehearsal, with what is told of it besides figures. */
@@ -57,7 +58,6 @@ export interface Behind {
 /** Rehearsals that are kept of a workspace. */
 const KEPT = 8;
 
-const iso = (c: string) => `to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
 const HEAD = `r.id::text, ${iso('r.ended_at')} as at, a.name as by, r.before, r.after, r.hash,
 	r.draft_hash as "draftHash", r.selection, r.looked`;
 const FROM = 'from rehearsal r left join account a on a.id = r.account';

@@ -12,6 +12,7 @@ import type {
 import { FORMAT, canonicalJson, upgraded } from '../../core';
 import type { Deed } from './audit';
 import type { Passing } from '../../door/gate';
+import { iso } from './iso';
 import type { Db } from './pool';
 
 export interface ReleaseInfo {
@@ -357,7 +358,6 @@ export async function timesInForce(
 	workspace: string,
 	release: number
 ): Promise<{ at: string; by: string | null; until: string | null }[]> {
-	const iso = (c: string) => `to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
 	const r = await db.query<{ at: string; by: string | null; until: string | null }>(
 		`select ${iso('l.at')} as at, a.name as by, ${iso('l.until')} as until
 		 from (select release, at, account, id, lead(at) over (order by id) as until

@@ -2,7 +2,14 @@
 import type { Finding, Model, RuleSet } from '../../core';
 import { Schema, compilePlan, standsIn, stopsRelease } from '../../core';
 import { BadInput } from '../../door';
-import { held, keepsOut, needsReason, type Passing, type Reasons } from '../../door/gate';
+import {
+	held,
+	keepsOut,
+	needsReason,
+	rehearsedAs,
+	type Passing,
+	type Reasons
+} from '../../door/gate';
 import type { AnalysisAnswer } from '../../workers/analysis.thread';
 import { note } from '../audit/audit';
 import { knownOverruled } from '../db/journal';
@@ -78,8 +85,6 @@ async function heldAgainst(
 			)
 		: [];
 	const rehearsal = await newestOfDraft(c, workspace);
-	const rehearsed = rehearsal?.draftHash === hashOfDraft(set, model) && rehearsal.before === force;
-	const open = rehearsal?.surprises.filter((s) => !Object.hasOwn(rehearsal.looked, s.key));
 	const passing = held(gate, {
 		blocking: blocking.length,
 		inherited: inherited.length,
@@ -87,9 +92,7 @@ async function heldAgainst(
 		trials: trials.length,
 		tried,
 		noticed,
-		rehearsed,
-		records: rehearsal?.records ?? 0,
-		surprises: open?.length ?? 0
+		...rehearsedAs(rehearsal, hashOfDraft(set, model), force)
 	});
 	return { passing, blocks: blocking.find((f) => gate.inherited || !inherited.includes(f)) };
 }

@@ -21,6 +21,7 @@ import {
 	type Selector
 } from '../../core';
 import { BadInput } from '../../door';
+import { capital, sayVersion } from '../../runtime/format';
 import { note } from '../audit/audit';
 import {
 	cutJob,
@@ -71,10 +72,6 @@ interface Frozen {
 
 const NOTHING: RuleSet = { rules: [], order: {} };
 
-/** Which versions, in words. */
-const said = (number: number | null) =>
-	number === null ? 'the draft' : number ? `release ${number}` : 'nothing';
-
 /**
  * Queues a rehearsal; one of the same that is under way is that one.
  * @param asked without a version before, what is in force
@@ -95,7 +92,7 @@ export async function queueRehearsal(
 		const input = { asked: JSON.stringify(asked) };
 		const open = await openJob(c, workspace, 'rehearsal', input);
 		if (open) return open.id;
-		const versions = `${said(after)} against ${said(against)}`;
+		const versions = `${sayVersion(after)} against ${sayVersion(against)}`;
 		await note(c, by, after === null ? 'rehearsed the draft' : 'rehearsed a version', versions);
 		const records = selection
 			? `on some of ${new Schema(model).type(selection.type).type.plural}`
@@ -103,7 +100,7 @@ export async function queueRehearsal(
 		return insertJob(c, {
 			workspace,
 			kind: 'rehearsal',
-			title: `${versions[0].toUpperCase()}${versions.slice(1)} ${records}`,
+			title: `${capital(versions)} ${records}`,
 			account: by.id,
 			input
 		});

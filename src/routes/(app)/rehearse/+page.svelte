@@ -9,9 +9,9 @@
 	import Asking from '$lib/rehearse/Asking.svelte';
 	import Contents from '$lib/rehearse/Contents.svelte';
 	import Told from '$lib/rehearse/Told.svelte';
-	import { behindSurprise, sayAsked, sayVersion } from '$lib/rehearse/words';
+	import { behindSurprise, sayAsked } from '$lib/rehearse/words';
 	import JobState from '$lib/shell/JobState.svelte';
-	import { andList, formatCount, formatMoment } from '$lib/words/format';
+	import { andList, capital, formatCount, formatMoment, sayVersion } from '$lib/words/format';
 	import { Refused, ask } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
@@ -150,7 +150,6 @@
 			? `of ${w.schema.types.get(shown.selection.type)?.type.plural.toLowerCase() ?? 'records'} that the condition selects`
 			: 'records'
 	);
-	const upper = (s: string) => s[0].toUpperCase() + s.slice(1);
 </script>
 
 <svelte:head><title>Rehearse · Rigid Rule</title></svelte:head>
@@ -176,7 +175,7 @@
 			{whichRecords} would come out differently: {sayAsked(shown)}.
 			{#if stale}<span class="text-ochre">▲ This is older than the draft.</span>
 			{:else if superseded}<span class="text-ochre"
-					>▲ {upper(sayVersion(w.force.number))} is in force by now.</span
+					>▲ {capital(sayVersion(w.force.number))} is in force by now.</span
 				>{/if}
 			Run {formatMoment(shown.at, w.model.zone)}{shown.by ? ` by ${shown.by}` : ''}.
 		{:else}Shows what a version would change in the records that exist. Nothing is written.{/if}

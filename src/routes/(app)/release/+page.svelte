@@ -42,9 +42,7 @@
 			tried:
 				w.covering.known && !w.covering.old ? { n: w.covering.tried, of: w.covering.points } : null,
 			noticed: measured ? { n: notices.filter((n) => n.by).length, of: notices.length } : null,
-			rehearsed: w.rehearsed,
-			records: w.rehearsal?.records ?? 0,
-			surprises: w.surprises.length
+			...w.rehearsed
 		})
 	);
 	const asked = $derived(passing.filter(needsReason));

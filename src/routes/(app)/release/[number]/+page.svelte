@@ -79,7 +79,7 @@
 			<h2 class="mt-4 text-base">In force</h2>
 			<div class="ticks mt-1"></div>
 			<ul class="text-sm">
-				{#each data.times as t (t.at)}
+				{#each data.times as t, i (i)}
 					<li class="border-b border-hairline py-1">
 						from {say(t.at)}{t.by ? `, by ${t.by},` : ''}
 						{t.until ? `to ${say(t.until)}` : 'until now'}
