@@ -7,7 +7,7 @@ import { WIDTH, spreadOf } from './spread';
 const value: fc.Arbitrary<string | null> = fc.option(fc.integer({ min: 0, max: 25 }).map(String));
 const moves = fc
 	.uniqueArray(fc.record({ from: value, to: value, count: fc.integer({ min: 1, max: 500 }) }), {
-		selector: (m) => keyOf([m.from, m.to]),
+		selector: (m) => `${keyOf(m.from)} ${keyOf(m.to)}`,
 		maxLength: 60
 	})
 	.filter((m) => m.length > 0);
