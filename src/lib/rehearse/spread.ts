@@ -4,8 +4,8 @@ import type { Bins, RehearsedField } from '$core';
 
 export const WIDTH = 640;
 const BARS = 28;
-/** Places of two ticks are so far apart at least. */
-const APART = 50;
+/** Two ticks are so far apart at least: a label is some 55 wide, and the last one ends at its tick. */
+const APART = 90;
 
 /** A stretch of the scale, its upper end left out; at the ends of the scale it goes on for ever. */
 export interface Stretch {
