@@ -63,10 +63,16 @@ export class Received {
 		if (same && this.#last) return this.#last;
 		// whoever loads the page's draft anew sends the same rules as other objects
 		const fresh = rules.some((r) => typeof r !== 'number');
-		const byId = fresh ? new Map(before.rules.map((r) => [r.id, r])) : null;
+		// (a broken draft may hold several of one identity)
+		const byId = new Map<string, Rule[]>();
+		if (fresh) for (const r of before.rules) byId.set(r.id, [...(byId.get(r.id) ?? []), r]);
 		const set: RuleSet = {
 			...before,
-			rules: rules.map((r) => (typeof r === 'number' ? before.rules[r] : known(byId!.get(r.id), r)))
+			rules: rules.map((r) =>
+				typeof r === 'number'
+					? before.rules[r]
+					: (byId.get(r.id) ?? []).reduce((now, had) => known(had, now), r)
+			)
 		};
 		for (const k of gone) delete set[k];
 		for (const k of Object.keys(rest) as (keyof Rest)[])
