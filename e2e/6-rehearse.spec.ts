@@ -141,3 +141,54 @@ test('what has to be so is set by the workspace, and nobody gets past it', async
 	await open(page, '/release');
 	await expect(page.getByLabel(/2 trials do not hold.*all the same/)).toBeVisible();
 });
+
+test('what was done is replayed by the draft: what would have come out otherwise, in whose change', async ({
+	page
+}) => {
+	test.slow();
+	await open(page, '/rehearse');
+	await choose(page.getByLabel('On which records'), 'what was changed in 90 days');
+	// a day that is none is answered with what would be right, and nothing is lost
+	const first = page.getByRole('textbox', { name: 'First day' });
+	await first.fill('2026-02-30');
+	await page.getByRole('button', { name: 'Run', exact: true }).click();
+	await expect(
+		page.getByText('● The first day is “2026-02-30”, which is no day: write it as 2026-11-24.')
+	).toBeVisible();
+	await first.fill('2026-10-01');
+	await first.press('Tab');
+	await page.getByRole('button', { name: 'Run', exact: true }).click();
+	await expect(
+		page.getByText(
+			/[1-9]\d* of \d+ changes from 1 Oct 2026 to .* would have come out differently: the draft against release \d+/
+		)
+	).toBeVisible({ timeout: 25_000 });
+	await expect(page.getByRole('button', { name: 'Run again' })).toBeEnabled({ timeout: 25_000 });
+	// though no rule of the discount limit was edited
+	const surprise = page.getByRole('button', {
+		name: /^▲ Deal: Discount limit % differs in \d+ changes?, though none of its rules does/
+	});
+	await surprise.focus();
+	await page.keyboard.press('Enter');
+	await expect(page.getByText('It follows from Customer: Size class.')).toBeVisible();
+	const grid = page.getByRole('grid', { name: 'Changes behind it' });
+	await expect(grid.getByRole('row').nth(1)).toContainText(/%.*(Jonas Weverling|Ida Faro)/);
+	const saved = page.waitForEvent('download');
+	await page.getByRole('button', { name: /^All \d+ as CSV$/ }).click();
+	const csv = await readFile(await (await saved).path(), 'utf8');
+	expect(csv.split('\r\n')[0]).toMatch(
+		/^No\.,Deal,Release \d+ gives,The draft gives,Recorded,(By,)?(Because of,)?When,Who,Road$/
+	);
+	expect(await barriers(page, 'main', ['wcag2a', 'wcag2aa', 'wcag22aa'])).toEqual([]);
+	await page.getByRole('button', { name: /^Looked at: Deal: Discount limit/ }).click();
+	await expect(page.getByText('looked at by Claire').first()).toBeVisible();
+	// the address leads back to it, and the gate knows
+	await page.reload();
+	await expect(grid).toBeVisible();
+	await grid.getByRole('link').first().click();
+	await expect(page).toHaveURL(/\/records\/deal\/\d+/);
+	await open(page, '/release');
+	await expect(page.getByTestId('gate-replay')).toContainText(
+		/Replayed on what was changed from 2026-10-01 to .*: [1-9]\d* of \d+ changes would have come out otherwise/
+	);
+});

@@ -85,7 +85,7 @@ describe('a start without the demo', () => {
 		const wrong: string[] = [];
 		for (const [route, doings] of Object.entries(ROUTES)) {
 			if (!route.startsWith('/(app)') || !doings.GET) continue;
-			if (/\[(id|rule|release|list)\]/.test(route)) continue;
+			if (/\[(id|rule|release|list|number)\]/.test(route)) continue;
 			const url =
 				route
 					.replace('/(app)', '')

@@ -309,6 +309,8 @@ export {
 	type Rehearsing
 } from './rehearse/record';
 export { compileSelection, selects, type Selection, type Selector } from './rehearse/select';
+export { Replay, type ReplayedChange, type SentChange, type Stood } from './rehearse/replay';
+export { Retelling, type LeftOut, type Retold } from './rehearse/retold';
 export {
 	Tally,
 	together,
@@ -322,6 +324,7 @@ export {
 export {
 	followsFrom,
 	surprisesOf,
+	unmet,
 	unrehearsed,
 	type FollowsFrom,
 	type Surprise,

@@ -23,6 +23,7 @@ const READY: Readiness = {
 	noticed: { n: 80, of: 100 },
 	rehearsed: true,
 	records: 1033,
+	replayed: { from: '2026-10-26', to: '2026-11-24', changes: { n: 3, of: 107 } },
 	surprises: 0
 };
 const strict: Gate = {
@@ -33,6 +34,7 @@ const strict: Gate = {
 		coverage: 'must',
 		strength: 'must',
 		rehearsal: 'must',
+		replay: 'must',
 		surprises: 'must'
 	}
 };
@@ -52,6 +54,7 @@ describe('the gate', () => {
 		expect(met(strict, { tried: { n: 799, of: 1000 } }).coverage).toBe(false);
 		expect(met(strict, { noticed: { n: 0, of: 0 } }).strength).toBe(true);
 		expect(met(strict, { rehearsed: false })).toMatchObject({ rehearsal: false, surprises: false });
+		expect(met(strict, { replayed: null })).toMatchObject({ rehearsal: true, replay: false });
 		expect(met(strict, { surprises: 2 })).toMatchObject({ rehearsal: true, surprises: false });
 	});
 
@@ -80,6 +83,7 @@ describe('the gate', () => {
 					noticed: part,
 					rehearsed: fc.boolean(),
 					records: fc.nat(9),
+					replayed: fc.constantFrom(null, READY.replayed),
 					surprises: fc.nat(2)
 				}),
 				fc.tuple(...CRITERIA.map(() => fc.constantFrom(...LEVELS))),
@@ -105,18 +109,43 @@ describe('the gate', () => {
 });
 
 describe('a rehearsal', () => {
-	const r = { draftHash: 'h', before: 3, records: 7, surprises: [{ key: 'a' }, { key: 'b' }] };
+	const surprises = [{ key: 'a' }, { key: 'b' }];
+	const r = { draftHash: 'h', before: 3, records: 7, of: 90, period: null, surprises };
 	it('is of the draft while neither the draft nor the release in force is another', () => {
 		const looked = { b: { by: 'Ida' } };
-		expect(rehearsedAs({ ...r, looked }, 'h', 3)).toEqual({
+		expect(rehearsedAs({ ...r, looked }, null, 'h', 3)).toEqual({
 			rehearsed: true,
 			records: 7,
+			replayed: null,
 			surprises: 1
 		});
-		expect(rehearsedAs({ ...r, looked }, 'other', 3).rehearsed).toBe(false);
-		expect(rehearsedAs({ ...r, looked }, null, 3).rehearsed).toBe(false);
-		expect(rehearsedAs({ ...r, looked }, 'h', 4).rehearsed).toBe(false);
-		expect(rehearsedAs(null, null, 0)).toEqual({ rehearsed: false, records: 0, surprises: 0 });
+		expect(rehearsedAs({ ...r, looked }, null, 'other', 3).rehearsed).toBe(false);
+		expect(rehearsedAs({ ...r, looked }, null, null, 3).rehearsed).toBe(false);
+		expect(rehearsedAs({ ...r, looked }, null, 'h', 4).rehearsed).toBe(false);
+		expect(rehearsedAs(null, null, null, 0)).toEqual({
+			rehearsed: false,
+			records: 0,
+			replayed: null,
+			surprises: 0
+		});
+	});
+
+	it('goes with a replay: of another draft it says nothing, and its surprises do not count', () => {
+		const period = { from: '2026-11-01', to: '2026-11-24' };
+		const replay = { ...r, period, looked: {} };
+		const all = { ...r, looked: { a: 1, b: 1 } };
+		expect(rehearsedAs(all, replay, 'h', 3)).toMatchObject({
+			replayed: { ...period, changes: { n: 7, of: 90 } },
+			surprises: 2
+		});
+		for (const [hash, force] of [
+			['other', 3],
+			['h', 4]
+		] as const)
+			expect(rehearsedAs(all, replay, hash, force)).toMatchObject({
+				replayed: null,
+				surprises: 0
+			});
 	});
 });
 

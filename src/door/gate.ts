@@ -10,6 +10,7 @@ export const CRITERIA = [
 	'coverage',
 	'strength',
 	'rehearsal',
+	'replay',
 	'surprises'
 ] as const;
 export type Criterion = (typeof CRITERIA)[number];
@@ -35,6 +36,7 @@ export const USUAL_GATE: Gate = {
 		coverage: 'shown',
 		strength: 'shown',
 		rehearsal: 'shown',
+		replay: 'shown',
 		surprises: 'shown'
 	},
 	coverage: 80,
@@ -61,31 +63,45 @@ export interface Readiness {
 	/** Whether the draft as it is was rehearsed against what is in force; records that would change. */
 	rehearsed: boolean;
 	records: number;
-	/** Surprises of that rehearsal that nobody looked at. */
+	/** Whether it was replayed so too: the days, with the changes that would have come out otherwise; null for not. */
+	replayed: { from: string; to: string; changes: Part } | null;
+	/** Surprises of the two that nobody looked at. */
 	surprises: number;
 }
 
-/** What is known of the newest rehearsal of a draft on all records. */
+/** What is known of the newest rehearsal of a draft on all records, or of its newest replay. */
 interface Rehearsed {
 	draftHash: string | null;
 	/** The release that the draft was held against. */
 	before: number | null;
 	records: number;
+	of: number;
+	period: { from: string; to: string } | null;
 	surprises: readonly { key: string }[];
 	/** Those that somebody looked at, by key. */
 	looked: Readonly<Record<string, unknown>>;
 }
 
-/** What a rehearsal says of a draft with this hash against the release in force. */
+const unlooked = (r: Rehearsed | null) =>
+	r?.surprises.filter((s) => !Object.hasOwn(r.looked, s.key)).length ?? 0;
+
+/** What a rehearsal and a replay say of a draft with this hash against the release in force. */
 export function rehearsedAs(
 	r: Rehearsed | null,
+	replay: Rehearsed | null,
 	draftHash: string | null,
 	force: number
-): Pick<Readiness, 'rehearsed' | 'records' | 'surprises'> {
+): Pick<Readiness, 'rehearsed' | 'records' | 'replayed' | 'surprises'> {
+	const fresh = (x: Rehearsed | null) =>
+		x !== null && x.draftHash === draftHash && x.before === force;
+	const replayed = fresh(replay) ? replay! : null;
 	return {
-		rehearsed: r !== null && r.draftHash === draftHash && r.before === force,
+		rehearsed: fresh(r),
 		records: r?.records ?? 0,
-		surprises: r?.surprises.filter((s) => !Object.hasOwn(r.looked, s.key)).length ?? 0
+		replayed: replayed?.period
+			? { ...replayed.period, changes: { n: replayed.records, of: replayed.of } }
+			: null,
+		surprises: unlooked(r) + unlooked(replayed)
 	};
 }
 
@@ -148,14 +164,21 @@ export function held(gate: Gate, r: Readiness): Passing[] {
 						? `Rehearsed on all records: ${many(r.records, 'record')} would change.`
 						: 'Not rehearsed as it stands.'
 				};
+			case 'replay':
+				return {
+					met: r.replayed !== null,
+					says: r.replayed
+						? `Replayed on what was changed from ${r.replayed.from} to ${r.replayed.to}: ${r.replayed.changes.n} of ${many(r.replayed.changes.of, 'change')} would have come out otherwise.`
+						: 'Not replayed as it stands.'
+				};
 			case 'surprises':
 				if (!r.rehearsed)
 					return { met: false, says: 'Surprises are not known before a rehearsal.' };
 				return {
 					met: r.surprises === 0,
 					says: r.surprises
-						? `${many(r.surprises, 'surprise')} of the rehearsal nobody looked at.`
-						: 'All surprises of the rehearsal were looked at.'
+						? `${many(r.surprises, 'surprise')} ${r.replayed ? 'of rehearsal and replay' : 'of the rehearsal'} nobody looked at.`
+						: `All surprises ${r.replayed ? 'of rehearsal and replay' : 'of the rehearsal'} were looked at.`
 				};
 		}
 	};

@@ -32,7 +32,7 @@ import {
 } from '../core';
 import { body } from './bodies';
 import { modelFault, modelShapeFault } from './model';
-import { flag, formula, id, json, list, only, text, word } from './parts';
+import { day, flag, formula, id, json, list, only, text, word } from './parts';
 
 const isObject = (x: unknown): x is object => typeof x === 'object' && x !== null;
 
@@ -362,33 +362,40 @@ const versionOf = () =>
 		);
 
 /**
- * What is to be rehearsed: which version against which, and on which records; all of it may be left out.
+ * What is to be rehearsed: which version against which, and on which records, or on the changes of which days; all
+ * of it may be left out.
  * @returns with null in the place of the draft @throws {BadInput} naming the place
  */
 export function checkRehearsal(v: unknown): {
 	before?: number | null;
 	after: number | null;
 	selection: { type: string; condition: Formula } | null;
+	period: { from: string; to: string } | null;
 } {
-	const { before, after, selection } = check<{
+	const { before, after, selection, period } = check<{
 		before?: number | 'draft';
 		after?: number | 'draft';
 		selection?: { type: string; condition: Formula } | null;
+		period?: { from: string; to: string } | null;
 	}>(
 		only({
 			before: versionOf(),
 			after: versionOf(),
 			selection: only({ type: text(60), condition: formula().required() })
 				.nullable()
-				.default(null)
+				.default(null),
+			period: only({ from: day(), to: day() }).nullable().default(null)
 		}),
 		v ?? {}
 	);
+	if (selection && period)
+		throw new BadInput('It is either some records or the changes of a period, not both.');
 	const number = (x: number | 'draft') => (x === 'draft' ? null : x);
 	return {
 		...(before === undefined ? {} : { before: number(before) }),
 		after: number(after ?? 'draft'),
-		selection: selection ?? null
+		selection: selection ?? null,
+		period: period ?? null
 	};
 }
 

@@ -1,6 +1,6 @@
 /** What documents are made of: the small schemas that the door puts together. */
 import * as yup from 'yup';
-import { isKeptName } from '../core';
+import { LocalDate, isKeptName } from '../core';
 import { isTree } from '../core/feel/language';
 
 /** One of some words. */
@@ -23,6 +23,13 @@ export const id = () =>
 			'${path} is a name that every object has; take another',
 			(v) => !isKeptName(v)
 		);
+/** A calendar day, as `2026-11-24`. */
+export const day = () =>
+	yup
+		.string()
+		.strict()
+		.required()
+		.test('day', '${path} must be a day, as 2026-11-24', (v) => LocalDate.parse(v ?? '') !== null);
 export const text = (max: number) => yup.string().strict().defined().max(max);
 
 export const json = () =>

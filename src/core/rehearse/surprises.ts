@@ -5,6 +5,7 @@ import type { Rule, RuleSet } from '../document/rules';
 import { kindOf } from '../kinds';
 import type { Claim, Plan } from '../plan/plan';
 import type { Rehearsal } from './count';
+import type { Retold } from './retold';
 
 /** Fields that differ although no rule of theirs does, each with the edited fields that it follows from. */
 export type FollowsFrom = Record<string, string[]>;
@@ -32,7 +33,7 @@ export function followsFrom({ fields, edited, sources }: Differing): FollowsFrom
 export interface Unrehearsed {
 	rule: string;
 	name: string;
-	why: 'event' | 'once' | 'fill' | 'message' | 'not on request';
+	why: 'event' | 'once' | 'fill' | 'message' | 'not on request' | 'no difference';
 }
 
 /** The rules that differ, and on existing records do not run on request. */
@@ -49,6 +50,18 @@ export function unrehearsed(before: RuleSet, after: RuleSet, plan: Plan): Unrehe
 	});
 }
 
+/** The edited rules by which nothing of a replay came out otherwise. @param seen the claims by which something did */
+export function unmet(
+	before: RuleSet,
+	after: RuleSet,
+	seen: readonly (string | null)[]
+): Unrehearsed[] {
+	const rules = new Set(seen.map((c) => c?.slice(0, c.indexOf(':'))));
+	return changedRules(before, after).flatMap(({ id, part, name }) =>
+		part === 'rule' && !rules.has(id) ? [{ rule: id, name, why: 'no difference' as const }] : []
+	);
+}
+
 function whyNot(rule: Rule, claims: readonly Claim[]): Unrehearsed['why'] | null {
 	if (kindOf(rule.body).does === 'sends') return 'message';
 	if (claims.some((c) => c.eventful)) return 'event';
@@ -62,14 +75,22 @@ function whyNot(rule: Rule, claims: readonly Claim[]): Unrehearsed['why'] | null
 export type Surprise = { key: string; count: number } & (
 	| { kind: 'overwritten' | 'blanked'; type: string; field: string }
 	| { kind: 'follows'; type: string; field: string; from: string[] }
-	| { kind: 'refused' | 'sends'; type: string; claim: string }
+	| { kind: 'refused' | 'sends' | 'unsent' | 'admitted'; type: string; claim: string }
 );
 
 /** What a person lost, or is stopped at, stands before what merely moves. */
-const WORST: Surprise['kind'][] = ['overwritten', 'refused', 'blanked', 'follows', 'sends'];
+const WORST: Surprise['kind'][] = [
+	'overwritten',
+	'refused',
+	'blanked',
+	'follows',
+	'sends',
+	'unsent',
+	'admitted'
+];
 
 /** The surprises of a rehearsal: by what they do to people and data, then by how many records. */
-export function surprisesOf(r: Rehearsal, follows: FollowsFrom): Surprise[] {
+export function surprisesOf(r: Rehearsal & { replay?: Retold }, follows: FollowsFrom): Surprise[] {
 	const out: Surprise[] = [];
 	for (const { type, field, count, overwritten, blanked } of r.fields) {
 		const key = `${type}.${field}`;
@@ -79,9 +100,14 @@ export function surprisesOf(r: Rehearsal, follows: FollowsFrom): Surprise[] {
 		if (Object.hasOwn(follows, key))
 			out.push({ kind: 'follows', key: `follows ${key}`, count, type, field, from: follows[key] });
 	}
-	for (const { type, claim, count } of r.refused)
-		out.push({ kind: 'refused', key: `refused ${claim}`, count, type, claim });
-	for (const { type, claim, count } of r.sends)
-		out.push({ kind: 'sends', key: `sends ${claim}`, count, type, claim });
+	const claims = {
+		refused: r.refused,
+		sends: r.sends,
+		unsent: r.replay?.unsent ?? [],
+		admitted: r.replay?.admitted ?? []
+	};
+	for (const kind of ['refused', 'sends', 'unsent', 'admitted'] as const)
+		for (const { type, claim, count } of claims[kind])
+			out.push({ kind, key: `${kind} ${claim}`, count, type, claim });
 	return out.sort((a, b) => WORST.indexOf(a.kind) - WORST.indexOf(b.kind) || b.count - a.count);
 }

@@ -6,7 +6,7 @@
 import type { Schema } from '../document/model';
 import { refKey } from '../document/model';
 import { matchKey, type MatchKey } from '../fields/match';
-import type { Value } from '../value/value';
+import { same, type Value } from '../value/value';
 import type { Loader, Need, Settled, SettledRecord } from './types';
 import { searchKey } from './types';
 
@@ -49,8 +49,8 @@ export class Gathered {
 		string,
 		{ type: string; keys: readonly MatchKey[]; ids: readonly string[] }
 	>();
-	/** What changes made of records so far, by type: what is fetched later does not know of it. */
-	private readonly made = new Map<string, Map<string, readonly Value[]>>();
+	/** What became of records so far, by type, null of those that are not there: what is fetched later does not know of it. */
+	private readonly made = new Map<string, Map<string, readonly Value[] | null>>();
 	/** Records (`type.id`) that were found by pointing to another. */
 	readonly children = new Set<string>();
 	readonly loader: Loader;
@@ -110,7 +110,8 @@ export class Gathered {
 		if (!made) return ids;
 		const { at } = this.schema().type(type);
 		for (const [id, values] of made)
-			if (meets(values, at) !== ids.includes(id)) ids = withOrWithout(ids, id, !ids.includes(id));
+			if ((values !== null && meets(values, at)) !== ids.includes(id))
+				ids = withOrWithout(ids, id, !ids.includes(id));
 		return ids;
 	}
 
@@ -157,26 +158,49 @@ export class Gathered {
 
 	/** Takes over what a change made of a record, so that the next change reads that. */
 	keep(rec: SettledRecord): void {
-		const { type, at } = this.schema().type(rec.type);
-		const values = rec.values.slice();
-		this.records.set(refKey(rec.type, rec.id), values);
-		const made = this.made.get(rec.type) ?? new Map<string, readonly Value[]>();
-		this.made.set(rec.type, made.set(rec.id, values));
-		const changed = new Set(rec.changes.map((c) => c.field));
-		for (const f of type.fields) {
-			if (f.type !== 'link' || !changed.has(f.id)) continue;
+		this.become(rec.type, rec.id, rec.was, rec.values.slice());
+	}
+
+	/** Takes over what a record has become. @param was what it was until then @param now null: it is not there */
+	become(
+		type: string,
+		id: string,
+		was: readonly Value[] | null,
+		now: readonly Value[] | null
+	): void {
+		const { type: t, at } = this.schema().type(type);
+		this.records.set(refKey(type, id), now);
+		const made = this.made.get(type) ?? new Map<string, readonly Value[] | null>();
+		this.made.set(type, made.set(id, now));
+		const changed = (field: string) => {
+			const i = at.get(field)!;
+			return !now || !same(was?.[i] ?? null, now[i]);
+		};
+		for (const f of t.fields) {
+			if (f.type !== 'link' || !changed(f.id)) continue;
 			const i = at.get(f.id)!;
-			for (const [id, there] of [
-				[rec.was[i], false],
-				[rec.values[i], true]
+			for (const [to, there] of [
+				[was?.[i], false],
+				[now?.[i], true]
 			] as const)
-				if (typeof id === 'string') this.point(`${rec.type}.${f.id}.${id}`, rec.id, there);
+				if (typeof to === 'string') this.point(`${type}.${f.id}.${to}`, id, there);
 		}
 		for (const s of this.found.values()) {
-			if (s.type !== rec.type || !s.keys.some((k) => changed.has(k.field))) continue;
-			const meets = meetsAll(s.keys, rec.values, at);
-			if (meets !== s.ids.includes(rec.id)) s.ids = withOrWithout(s.ids, rec.id, meets);
+			if (s.type !== type || !s.keys.some((k) => changed(k.field))) continue;
+			const meets = now !== null && meetsAll(s.keys, now, at);
+			if (meets !== s.ids.includes(id)) s.ids = withOrWithout(s.ids, id, meets);
 		}
+	}
+
+	/** Forgets what was fetched, and keeps what became of records. @param beyond as long as no more is held than that */
+	trim(beyond: number): void {
+		if (this.records.size <= beyond) return;
+		this.related.clear();
+		this.found.clear();
+		this.children.clear();
+		this.records.clear();
+		for (const [type, records] of this.made)
+			for (const [id, values] of records) this.records.set(refKey(type, id), values);
 	}
 
 	/** Notes that a record points to another, or no longer does, where it is known who points there. */

@@ -49,7 +49,8 @@ beforeEach(() => {
 		overruled: {},
 		inForce: { number: 3, set: demoReleases[2].set },
 		trials: { count: 0, mark: '' },
-		rehearsal: null
+		rehearsal: null,
+		replay: null
 	});
 });
 afterEach(() => vi.unstubAllGlobals());

@@ -1,8 +1,8 @@
 <script lang="ts">
 	/** What a rehearsal tells, to choose from: surprises first, then fields, rules and what it cannot show. */
-	import type { Surprise } from '$core';
+	import { ENTRY_LABEL, type Surprise } from '$core';
 	import type { KeptRehearsal, RehearsalHead, RehearsalResult } from '$server/db/rehearsals';
-	import { capital, formatCount, formatMoment } from '../words/format';
+	import { capital, formatCount, formatDate, formatMoment } from '../words/format';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import { WHY_NOT, sayAsked, sayField, saySurprise } from './words';
 
@@ -31,6 +31,14 @@
 	const open = $derived(result.surprises.filter((s) => !looked(s)).length);
 	/** A field was chosen, or nothing. */
 	const plain = $derived(!see || see.startsWith('value '));
+	/** Of a replay, how many of whose changes would have come out otherwise. */
+	const senders = $derived([
+		...(result.replay?.people ?? []).map((p) => ({
+			...p,
+			name: p.account === null ? 'Nobody' : (result.names[p.account] ?? 'Somebody')
+		})),
+		...(result.replay?.roads ?? []).map((r) => ({ ...r, name: capital(ENTRY_LABEL[r.entryPoint]) }))
+	]);
 	const rules = $derived.by(() => {
 		const out = new Map<string, { id: string; name: string; count: number }>();
 		for (const f of result.fields)
@@ -109,6 +117,18 @@
 			>
 		{/each}
 	{/if}
+	{#if result.replay}
+		<h2 class="mt-4 text-sm">By whom, and by which road</h2>
+		<div class="ticks mt-1"></div>
+		{#each senders as x (x.name)}
+			<p class="flex justify-between border-b border-hairline px-1 py-1 text-sm">
+				<span>{x.name}</span>
+				<span class="mono"
+					>{formatCount(x.count)} <span class="text-quiet">of {formatCount(x.of)}</span></span
+				>
+			</p>
+		{/each}
+	{/if}
 	{#if result.unrehearsed.length}
 		<h2 class="mt-4 text-sm">Edited, and not shown here</h2>
 		<div class="ticks mt-1"></div>
@@ -129,7 +149,9 @@
 					: ''}"
 				aria-current={k.id === shown.id ? 'page' : undefined}
 				href="/rehearse?id={k.id}"
-				>{capital(sayAsked(k))}{k.selection
+				>{capital(sayAsked(k))}{k.period
+					? `, what was changed from ${formatDate(k.period.from)} to ${formatDate(k.period.to)}`
+					: ''}{k.selection
 					? `, some ${w.schema.types.get(k.selection.type)?.type.plural.toLowerCase() ?? ''}`
 					: ''}
 				<span class="block font-normal text-quiet"

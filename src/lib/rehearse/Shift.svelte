@@ -7,6 +7,7 @@
 	let {
 		shift,
 		count,
+		things,
 		added,
 		say,
 		picked,
@@ -14,6 +15,8 @@
 	}: {
 		shift: NonNullable<RehearsedField['shift']>;
 		count: number;
+		/** What is counted: records, or changes. */
+		things: string;
 		/** The numbers may be added up: they are of one currency. */
 		added: boolean;
 		/** A number of the field as people read it. */
@@ -38,7 +41,7 @@
 	viewBox="0 0 {W} {2 * H + 34}"
 	class="block w-full max-w-[640px]"
 	role="group"
-	aria-label="How many records have which number: above as they would be, below as they are"
+	aria-label="How many {things} have which number: above as they would be, below as they are"
 >
 	{#each spread.bars as { from, to, after: n, stretch }, i (i)}
 		{#if n}<rect
@@ -51,7 +54,7 @@
 				role="button"
 				tabindex="0"
 				aria-pressed={isPicked(stretch)}
-				aria-label="{formatCount(n)} records would have {near(from)} to {near(to)}"
+				aria-label="{formatCount(n)} {things} would have {near(from)} to {near(to)}"
 				onclick={() => onpick(stretch)}
 				onkeydown={(e) => {
 					if (e.key !== 'Enter' && e.key !== ' ') return;
@@ -88,7 +91,7 @@
 	<span class="text-quiet"
 		>{#if added}({difference >= 0 ? '+' : '−'}{near(Math.abs(difference))}) in{:else}In{/if}
 		{formatCount(count)}
-		{count === 1 ? 'record' : 'records'}{shift.before.blank || shift.after.blank
+		{count === 1 ? things.slice(0, -1) : things}{shift.before.blank || shift.after.blank
 			? `; blank in ${formatCount(shift.before.blank)} before, ${formatCount(shift.after.blank)} after`
 			: ''}. Drawn from numbers rounded to two digits{added
 			? '; the sums are exact'

@@ -7,6 +7,7 @@
 	import Behind from './Behind.svelte';
 	import Flow from './Flow.svelte';
 	import Shift from './Shift.svelte';
+	import Days from './Days.svelte';
 	import { behindSurprise, sayField, saySurprise, sayValueOf } from './words';
 
 	let {
@@ -27,8 +28,18 @@
 
 	const w = useWorkbench();
 	const field = $derived(result.fields.find((f) => about === `value ${f.type}.${f.field}`) ?? null);
-	const refusal = $derived(result.refused.find((r) => about === `refused ${r.claim}`) ?? null);
-	const sending = $derived(result.sends.find((r) => about === `sends ${r.claim}`) ?? null);
+	const refusal = $derived(
+		result.refused.find((r) => about === `refused ${r.claim}`) ??
+			result.replay?.admitted.find((r) => about === `admitted ${r.claim}`) ??
+			null
+	);
+	const sending = $derived(
+		result.sends.find((r) => about === `sends ${r.claim}`) ??
+			result.replay?.unsent.find((r) => about === `unsent ${r.claim}`) ??
+			null
+	);
+	/** What is counted. */
+	const things = $derived(result.replay ? 'changes' : 'records');
 
 	/** Which of the field's records are seen. */
 	type Mark =
@@ -71,6 +82,7 @@
 	const others = $derived(field ? field.count - field.moves.reduce((n, m) => n + m.count, 0) : 0);
 </script>
 
+{#if result.replay}<Days days={result.replay.days} />{/if}
 {#if surprise}
 	{@const told = saySurprise(w, result, surprise)}
 	{#if told.more}<p class="mb-2 text-sm">{told.more}</p>{/if}
@@ -87,6 +99,7 @@
 			<Shift
 				shift={field.shift}
 				count={field.count}
+				{things}
 				added={!severalCurrencies}
 				{say}
 				picked={mark?.kind === 'range' ? mark : null}
@@ -130,7 +143,8 @@
 			{/each}
 		</ul>
 		{#if others}<p class="mt-1 text-sm text-quiet">
-				and {formatCount(others)} records that move otherwise.
+				and {formatCount(others)}
+				{things} that move otherwise.
 			</p>{/if}
 		{#if field.shift && !severalCurrencies}<p class="mt-1 text-sm">
 				Together <span class="mono">{say(field.shift.before.sum)}</span> →
@@ -189,5 +203,6 @@
 		before={capital(sayVersion(shown.before))}
 		after={capital(sayVersion(shown.after))}
 		rules={result.rules}
+		changes={!!result.replay}
 	/>
 {/key}

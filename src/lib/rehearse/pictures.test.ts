@@ -3,6 +3,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { keyOf, layFlow } from './flow';
 import { WIDTH, spreadOf } from './spread';
+import { LENGTHS, dayIn, everyDay, faultOf, lengthOf, periodOf } from './period';
 
 const value: fc.Arbitrary<string | null> = fc.option(fc.integer({ min: 0, max: 25 }).map(String));
 const moves = fc
@@ -82,5 +83,40 @@ describe('two spreads', () => {
 		const none = of([]);
 		expect(spreadOf({ before: none, after: of(far), largest: [] }).logarithmic).toBe(true);
 		expect(spreadOf({ before: of(near), after: none, largest: [] }).logarithmic).toBe(false);
+	});
+});
+
+describe('a period', () => {
+	it('is so many days that end with a day, across months and leap days', () => {
+		expect(periodOf('2028-03-01', 7)).toEqual({ from: '2028-02-24', to: '2028-03-01' });
+		expect(periodOf('2026-11-24', 30)).toEqual({ from: '2026-10-26', to: '2026-11-24' });
+		for (const n of LENGTHS) expect(lengthOf(periodOf('2026-11-24', n))).toBe(n);
+		expect(lengthOf({ from: '2026-11-01', to: '2026-11-24' })).toBeNull();
+		expect(lengthOf({ from: 'soon', to: '2026-11-24' })).toBeNull();
+	});
+
+	it('that is none is told with what would be right', () => {
+		expect(faultOf({ from: '2026-11-24', to: '2026-11-24' })).toBeNull();
+		expect(faultOf({ from: '2026-02-30', to: '2026-11-24' })).toContain('2026-02-30');
+		expect(faultOf({ from: '2026-11-01', to: '' })).toContain('last day');
+		expect(faultOf({ from: '2026-11-25', to: '2026-11-24' })).toContain('before the first');
+	});
+
+	it('shows every day between, and the day that it is in the zone', () => {
+		const part = { count: 1, of: 2 };
+		expect(everyDay([])).toEqual([]);
+		expect(
+			everyDay([
+				{ day: '2026-02-27', ...part },
+				{ day: '2026-03-02', ...part }
+			]).map((d) => [d.day, d.of])
+		).toEqual([
+			['2026-02-27', 2],
+			['2026-02-28', 0],
+			['2026-03-01', 0],
+			['2026-03-02', 2]
+		]);
+		expect(dayIn('2026-11-23T23:30:00Z', 'Europe/Amsterdam')).toBe('2026-11-24');
+		expect(dayIn('2026-11-23T23:30:00Z', 'UTC')).toBe('2026-11-23');
 	});
 });

@@ -1,5 +1,5 @@
 /** What a rehearsal tells, in words. */
-import type { JsonValue, Surprise, Unrehearsed } from '$core';
+import type { JsonValue, LeftOut, Surprise, Unrehearsed } from '$core';
 import type { Asked, RehearsalResult } from '$server/db/rehearsals';
 import { andList, formatCount, formatValue, sayVersion } from '../words/format';
 import type { Workbench } from '../work/workbench.svelte';
@@ -20,10 +20,72 @@ export function sayValueOf(w: Workbench, type: string, field: string, v: JsonVal
 	return formatValue(f, v, w.schema, w.titles.all) || 'blank';
 }
 
-const many = (n: number, one: string, more: string) => `${formatCount(n)} ${n === 1 ? one : more}`;
+export const many = (n: number, one: string, more: string) =>
+	`${formatCount(n)} ${n === 1 ? one : more}`;
 
 /** A surprise in one line, and what more is known of it. */
 export function saySurprise(
+	w: Workbench,
+	r: RehearsalResult,
+	s: Surprise
+): { line: string; more: string | null } {
+	return r.replay ? sayReplayed(w, r, s) : sayRehearsed(w, r, s);
+}
+
+const ruleName = (r: RehearsalResult, claim: string) => r.rules[claim]?.name ?? claim;
+const whom = (r: RehearsalResult, people: readonly { account: string; count: number }[] = []) =>
+	people.map((p) => `${r.names[p.account] ?? 'somebody'} (${formatCount(p.count)})`).slice(0, 5);
+const followsFrom = (w: Workbench, from: readonly string[]) =>
+	from.length ? `It follows from ${andList(from.slice(0, 4).map((k) => sayField(w, k)))}.` : null;
+const sentBy = (people: readonly string[]) =>
+	people.length ? `Who sent them: ${andList(people)}.` : null;
+
+function sayReplayed(
+	w: Workbench,
+	r: RehearsalResult,
+	s: Surprise
+): { line: string; more: string | null } {
+	const changes = many(s.count, 'change', 'changes');
+	switch (s.kind) {
+		case 'overwritten':
+			return {
+				line: `${many(s.count, 'value that was sent', 'values that were sent')} would not have stood in ${sayField(w, `${s.type}.${s.field}`)}`,
+				more: 'Whoever sent it would have seen another value in its place.'
+			};
+		case 'blanked':
+			return {
+				line: `${sayField(w, `${s.type}.${s.field}`)} would have become blank in ${changes}`,
+				more: null
+			};
+		case 'follows':
+			return {
+				line: `${sayField(w, `${s.type}.${s.field}`)} differs in ${changes}, though none of its rules does`,
+				more: followsFrom(w, s.from)
+			};
+		case 'refused':
+			return {
+				line: `“${ruleName(r, s.claim)}” would have refused ${changes}`,
+				more: sentBy(whom(r, r.refused.find((x) => x.claim === s.claim)?.people))
+			};
+		case 'sends':
+			return {
+				line: `“${ruleName(r, s.claim)}” would have sent ${many(s.count, 'message', 'messages')} that did not leave so`,
+				more: null
+			};
+		case 'unsent':
+			return {
+				line: `${many(s.count, 'message', 'messages')} of “${ruleName(r, s.claim)}” would not have left so`,
+				more: null
+			};
+		case 'admitted':
+			return {
+				line: `${changes} that “${ruleName(r, s.claim)}” refused would have gone through`,
+				more: sentBy(whom(r, r.replay?.admitted.find((x) => x.claim === s.claim)?.people))
+			};
+	}
+}
+
+function sayRehearsed(
 	w: Workbench,
 	r: RehearsalResult,
 	s: Surprise
@@ -42,26 +104,21 @@ export function saySurprise(
 		case 'follows':
 			return {
 				line: `${sayField(w, `${s.type}.${s.field}`)} changes in ${many(s.count, 'record', 'records')}, though none of its rules does`,
-				more: s.from.length
-					? `It follows from ${andList(s.from.slice(0, 4).map((k) => sayField(w, k)))}.`
-					: null
+				more: followsFrom(w, s.from)
 			};
 		case 'refused': {
-			const told = r.refused.find((x) => x.claim === s.claim);
-			const people = told?.people.map(
-				(p) => `${r.names[p.account] ?? 'somebody'} (${formatCount(p.count)})`
-			);
+			const people = whom(r, r.refused.find((x) => x.claim === s.claim)?.people);
 			return {
-				line: `“${r.rules[s.claim]?.name ?? s.claim}” would refuse ${many(s.count, 'record', 'records')} at the next change that concerns it`,
-				more: people?.length
-					? `Who entered values of these records will meet it: ${andList(people.slice(0, 5))}.`
+				line: `“${ruleName(r, s.claim)}” would refuse ${many(s.count, 'record', 'records')} at the next change that concerns it`,
+				more: people.length
+					? `Who entered values of these records will meet it: ${andList(people)}.`
 					: null
 			};
 		}
-		case 'sends': {
+		default: {
 			const told = r.sends.find((x) => x.claim === s.claim);
 			return {
-				line: `“${r.rules[s.claim]?.name ?? s.claim}” would send ${many(s.count, 'message', 'messages')} about ${many(told?.records ?? 0, 'record', 'records')}`,
+				line: `“${ruleName(r, s.claim)}” would send ${many(s.count, 'message', 'messages')} about ${many(told?.records ?? 0, 'record', 'records')}`,
 				more: 'If they were saved with the new values; a release by itself sends nothing.'
 			};
 		}
@@ -89,5 +146,12 @@ export const WHY_NOT: Record<Unrehearsed['why'], string> = {
 	once: 'gives its value only when a record is made',
 	fill: 'fills a blank only when a change sets it off, or on request where blanks are filled',
 	message: 'sends when something happens',
-	'not on request': 'leaves out what is done on request'
+	'not on request': 'leaves out what is done on request',
+	'no difference': 'made no difference in these days: perhaps nothing set it off'
+};
+
+export const WHY_LEFT: Record<LeftOut, string> = {
+	'nothing sent': 'of which it is not kept what was sent, or which went on from another one',
+	model: 'that no longer fit the model',
+	'no record': 'about a record of which history does not know enough'
 };

@@ -10,6 +10,7 @@
 		coverage: { href: '/try?view=untried', label: 'Untried' },
 		strength: { href: '/try?view=strength', label: 'Strength' },
 		rehearsal: { href: '/rehearse', label: 'Rehearse' },
+		replay: { href: '/rehearse?on=changes', label: 'Replay' },
 		surprises: { href: '/rehearse', label: 'Surprises' }
 	};
 </script>

@@ -86,8 +86,9 @@ export interface WorkData {
 	inForce: { number: number; set: RuleSet };
 	/** How many trials there are, and the mark of what they are; they come by themselves. */
 	trials: { count: number; mark: string };
-	/** The newest of the draft on all records. */
+	/** The newest of the draft, on all records and on the changes of a period. */
 	rehearsal: RehearsalHead | null;
+	replay: RehearsalHead | null;
 }
 
 export type { Sample };
@@ -111,10 +112,13 @@ export class Workbench {
 		set: { rules: [], order: {} }
 	});
 	rehearsal = $state.raw<WorkData['rehearsal']>(null);
+	replay = $state.raw<WorkData['replay']>(null);
 	/** Hash of the draft as it was loaded; null once it was edited. */
 	loadedHash = $state<string | null>(null);
 	/** What that says of the draft as it stands, against what is in force. */
-	readonly rehearsed = $derived(rehearsedAs(this.rehearsal, this.loadedHash, this.force.number));
+	readonly rehearsed = $derived(
+		rehearsedAs(this.rehearsal, this.replay, this.loadedHash, this.force.number)
+	);
 	/** Blocking findings that nobody accepted and that the release in force has too, by identity: nothing touched them. */
 	readonly inherited: ReadonlySet<string> = $derived.by(() => {
 		const blocking = this.analysis.found.filter(stopsRelease);
@@ -267,6 +271,7 @@ export class Workbench {
 		this.force = data.inForce;
 		this.trials.take(data.trials);
 		this.rehearsal = data.rehearsal;
+		this.replay = data.replay;
 		this.#overruled = data.overruled;
 		this.#authors = data.draft.authors;
 		this.near.forget();

@@ -23,6 +23,7 @@ const data = (more: object = {}) =>
 		inForce: { number: 3, set: demoReleases[2].set },
 		trials: { count: 0, mark: '' },
 		rehearsal: null,
+		replay: null,
 		...more
 	}) as unknown as Data;
 

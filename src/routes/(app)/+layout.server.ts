@@ -22,14 +22,16 @@ export const load: LayoutServerLoad = async (event) => {
 	const w = account.workspace;
 	// read first: a step that comes between is told anew, and none is missed
 	const draftRevision = await revisionOf(db(), w);
-	const [{ model, revision }, draft, number, trials, rehearsal, overruled] = await Promise.all([
-		readModel(db(), w),
-		readDraft(db(), w),
-		releaseInForce(db(), w),
-		trialsMark(db(), w),
-		newestOfDraft(db(), w),
-		knownOverruled(db(), w)
-	]);
+	const [{ model, revision }, draft, number, trials, rehearsal, replay, overruled] =
+		await Promise.all([
+			readModel(db(), w),
+			readDraft(db(), w),
+			releaseInForce(db(), w),
+			trialsMark(db(), w),
+			newestOfDraft(db(), w, 'records'),
+			newestOfDraft(db(), w, 'changes'),
+			knownOverruled(db(), w)
+		]);
 	const release = number ? await readRelease(db(), w, number) : null;
 	return {
 		workspace: await readWorkspace(db(), w),
@@ -51,6 +53,7 @@ export const load: LayoutServerLoad = async (event) => {
 			set: release ? rulesOf(release) : { rules: [], order: {} }
 		},
 		trials,
-		rehearsal
+		rehearsal,
+		replay
 	};
 };

@@ -5,7 +5,8 @@ import type { RequestHandler } from './$types';
 
 /**
  * Queues a rehearsal; one of the same that is under way is that one. Without a body it is of the draft against
- * what is in force, on every record: `{"before": 3, "after": "draft", "selection": {"type", "condition"}}`.
+ * what is in force, on every record: `{"before": 3, "after": "draft", "selection": {"type", "condition"}}`; with
+ * `"period": {"from": "2026-11-01", "to": "2026-11-24"}` the changes of these days are made again instead.
  */
 export const POST: RequestHandler = (event) => {
 	const account = allow(event);

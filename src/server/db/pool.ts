@@ -148,6 +148,18 @@ async function commit(client: pg.PoolClient): Promise<void> {
 	}
 }
 
+/** Runs work that only reads, all of it on one state of the database, however long it takes. */
+export async function snapshot<T>(work: (client: pg.PoolClient) => Promise<T>): Promise<T> {
+	const client = await db().connect();
+	try {
+		await client.query('begin isolation level repeatable read, read only');
+		return await work(client);
+	} finally {
+		await client.query('rollback').catch(() => undefined);
+		client.release();
+	}
+}
+
 /** Runs work in one transaction; repeats it when two transactions got in each other's way. */
 export async function transaction<T>(work: (client: pg.PoolClient) => Promise<T>): Promise<T> {
 	for (let attempt = 1; ; attempt++) {

@@ -3,6 +3,7 @@ import type {
 	FollowsFrom,
 	JsonValue,
 	Rehearsal,
+	Retold,
 	Selection,
 	Surprise,
 	Unrehearsed
@@ -12,6 +13,8 @@ import type { Db } from './pool';
 
 /** What came of a rehearsal, with what is told of it besides figures. */
 export interface RehearsalResult extends Rehearsal {
+	/** Of a replay what it tells besides. */
+	replay?: Retold;
 	surprises: Surprise[];
 	follows: FollowsFrom;
 	/** Edited rules of which it shows nothing, or not all. */
@@ -24,14 +27,21 @@ export interface RehearsalResult extends Rehearsal {
 	rules: Record<string, { id: string; name: string }>;
 }
 
+/** A period of calendar days in the workspace's zone, both included, as `2026-11-24`. */
+export interface Period {
+	from: string;
+	to: string;
+}
+
 /**
  * Two versions, each the number of a release, null for the draft or 0 for no rules at all, and the records
- * that are asked.
+ * that are asked; or, for a replay, the period whose changes are made again.
  */
 export interface Asked {
 	before: number | null;
 	after: number | null;
 	selection: Selection | null;
+	period: Period | null;
 }
 
 export interface KeptRehearsal extends Asked {
@@ -51,7 +61,10 @@ export interface KeptRehearsal extends Asked {
 export interface Behind {
 	id: string;
 	title: string;
-	/** Of a value `stored`, `from` and `to`; of a refusal `text`; of a message `to`, `subject` and `text`. */
+	/**
+	 * Of a value `stored`, `from` and `to`; of a refusal `text`; of a message `to`, `subject` and `text`. In a replay
+	 * also when, by whom and by which road the change was made: `at`, `who`, `road`.
+	 */
 	doc: Record<string, JsonValue>;
 }
 
@@ -59,7 +72,7 @@ export interface Behind {
 const KEPT = 8;
 
 const HEAD = `r.id::text, ${iso('r.ended_at')} as at, a.name as by, r.before, r.after, r.hash,
-	r.draft_hash as "draftHash", r.selection, r.looked`;
+	r.draft_hash as "draftHash", r.selection, r.period, r.looked`;
 const FROM = 'from rehearsal r left join account a on a.id = r.account';
 
 /** Begins to keep one; those that were never ended, and the oldest, go. */
@@ -80,8 +93,8 @@ export async function beginRehearsal(
 		[r.workspace, KEPT - 1]
 	);
 	await db.query(
-		`insert into rehearsal (id, workspace, account, before, after, hash, draft_hash, selection)
-		 values ($1, $2, $3, $4, $5, $6, $7, $8)`,
+		`insert into rehearsal (id, workspace, account, before, after, hash, draft_hash, selection, period)
+		 values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
 		[
 			r.id,
 			r.workspace,
@@ -90,7 +103,8 @@ export async function beginRehearsal(
 			r.after,
 			r.hash,
 			r.draftHash,
-			r.selection && JSON.stringify(r.selection)
+			r.selection && JSON.stringify(r.selection),
+			r.period && JSON.stringify(r.period)
 		]
 	);
 }
@@ -152,12 +166,16 @@ export async function listRehearsals(db: Db, workspace: string): Promise<Rehears
 	return r.rows;
 }
 
-/** The newest of the draft on all records; null for none. */
-export async function newestOfDraft(db: Db, workspace: string): Promise<RehearsalHead | null> {
+/** The newest of the draft on all records, or on the changes of a period; null for none. */
+export async function newestOfDraft(
+	db: Db,
+	workspace: string,
+	on: 'records' | 'changes'
+): Promise<RehearsalHead | null> {
 	const r = await db.query<RehearsalHead>(
 		`select ${LISTED} ${FROM} where r.workspace = $1 and r.ended_at is not null and r.after is null
-		   and r.selection is null order by r.ended_at desc limit 1`,
-		[workspace]
+		   and r.selection is null and (r.period is null) = $2 order by r.ended_at desc limit 1`,
+		[workspace, on === 'records']
 	);
 	return r.rows[0] ?? null;
 }
@@ -194,15 +212,16 @@ export interface BehindAsked {
 	claim?: string | null;
 }
 
-/** The records behind something, in their order. @param after the record to go on behind */
+/** What is behind something, in its order. @param after the row to go on behind; null from the first */
 export async function behind(
 	db: Db,
 	id: string,
 	asked: BehindAsked,
-	after: string,
+	after: string | null,
 	most: number
-): Promise<Behind[]> {
-	const values: unknown[] = [id, asked.about, after, most];
+): Promise<(Behind & { row: string })[]> {
+	const [n, place] = (after ?? '-1.0').split('.');
+	const values: unknown[] = [id, asked.about, n, place, most];
 	const where: string[] = [];
 	const given = (v: unknown) => `$${values.push(v)}`;
 	// of what is no number no size is asked
@@ -214,10 +233,10 @@ export async function behind(
 	if (asked.least !== undefined) where.push(`${size} >= ${given(asked.least)}`);
 	if (asked.most !== undefined) where.push(`${size} < ${given(asked.most)}`);
 	if (asked.claim !== undefined) where.push(`doc->'claim' = ${given(JSON.stringify(asked.claim))}`);
-	const r = await db.query<Behind>(
-		`select record::text as id, title, doc from rehearsed
-		 where rehearsal = $1 and about = $2 and record > $3 ${where.map((w) => `and ${w}`).join(' ')}
-		 order by record limit $4`,
+	const r = await db.query<Behind & { row: string }>(
+		`select record::text as id, title, doc, n || '.' || place as row from rehearsed
+		 where rehearsal = $1 and about = $2 and (n, place) > ($3, $4) ${where.map((w) => `and ${w}`).join(' ')}
+		 order by n, place limit $5`,
 		values
 	);
 	return r.rows;

@@ -84,7 +84,8 @@ async function heldAgainst(
 				)
 			)
 		: [];
-	const rehearsal = await newestOfDraft(c, workspace);
+	const rehearsal = await newestOfDraft(c, workspace, 'records');
+	const replay = await newestOfDraft(c, workspace, 'changes');
 	const passing = held(gate, {
 		blocking: blocking.length,
 		inherited: inherited.length,
@@ -92,7 +93,7 @@ async function heldAgainst(
 		trials: trials.length,
 		tried,
 		noticed,
-		...rehearsedAs(rehearsal, hashOfDraft(set, model), force)
+		...rehearsedAs(rehearsal, replay, hashOfDraft(set, model), force)
 	});
 	return { passing, blocks: blocking.find((f) => gate.inherited || !inherited.includes(f)) };
 }

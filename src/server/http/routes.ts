@@ -80,7 +80,9 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/write/[type]/[field]': look('the sheet of a field, with its sample'),
 	'/(app)/check': look('findings'),
 	'/(app)/try': look('trials'),
-	'/(app)/rehearse': look('what one version would change in the existing records against another'),
+	'/(app)/rehearse': look(
+		'what one version would change against another, in existing records or in what was done'
+	),
 	'/(app)/release': look('what a release would change, and the releases'),
 	'/(app)/definitions': look('definitions'),
 	'/(app)/tables/[id]': look('a reference table'),
@@ -173,9 +175,12 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		DELETE: { asks: 'write', does: 'removes a trial' }
 	},
 	'/rehearsal': {
-		POST: { asks: 'write', does: 'rehearses the draft or a release on the existing records' }
+		POST: {
+			asks: 'write',
+			does: 'rehearses the draft or a release on existing records, or replays what was done'
+		}
 	},
-	'/rehearsals/[id]/behind': look('the records behind what a rehearsal tells'),
+	'/rehearsals/[id]/behind': look('the records or changes behind what a rehearsal tells'),
 	'/rehearsals/[id]/looked': {
 		PUT: { asks: 'write', does: 'notes that a surprise of a rehearsal was looked at' }
 	},

@@ -381,7 +381,7 @@ describe('a rehearsal', () => {
 		const job = (await readJob(db(), a))!;
 		expect(job).toMatchObject({ state: 'done', kind: 'rehearsal' });
 		expect(job.result).toMatchObject({ looked: expect.any(Number) });
-		expect(await newestOfDraft(db(), t.workspace)).toMatchObject({
+		expect(await newestOfDraft(db(), t.workspace, 'records')).toMatchObject({
 			id: a,
 			hash: expect.stringMatching(/^[0-9a-f]{64}$/)
 		});

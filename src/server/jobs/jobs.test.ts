@@ -71,13 +71,13 @@ describe('a rehearsal in ranges', () => {
 		// behind each figure stand as many records, each once, whoever did which range
 		for (const f of kept.result.fields) {
 			const about = `value ${f.type}.${f.field}`;
-			const rows = await behind(db(), id, { about }, '0', 100_000);
+			const rows = await behind(db(), id, { about }, null, 100_000);
 			expect(rows).toHaveLength(f.count);
 			expect(new Set(rows.map((r) => r.id)).size).toBe(f.count);
 			const [{ from, to, count }] = f.moves;
-			expect(await behind(db(), id, { about, from, to }, '0', 100_000)).toHaveLength(count);
+			expect(await behind(db(), id, { about, from, to }, null, 100_000)).toHaveLength(count);
 			// by size; of what is no number none is
-			const sized = await behind(db(), id, { about, least: 2, most: 4 }, '0', 100_000);
+			const sized = await behind(db(), id, { about, least: 2, most: 4 }, null, 100_000);
 			const between = f.moves.filter((m) => Number(m.to) >= 2 && Number(m.to) < 4);
 			expect(sized).toHaveLength(f.shift ? between.reduce((n, m) => n + m.count, 0) : 0);
 		}
@@ -122,7 +122,10 @@ describe('a rehearsal in ranges', () => {
 		await transaction((c) => putInForce(c, t.workspace, other.rows[0].number, null));
 		await workAll();
 		expect(await job(id)).toMatchObject({ state: 'done' });
-		expect(await newestOfDraft(db(), t.workspace)).toMatchObject({ id, before: release });
+		expect(await newestOfDraft(db(), t.workspace, 'records')).toMatchObject({
+			id,
+			before: release
+		});
 		expect((await inForce(db(), t.workspace)).release).toBe(release + 1);
 	}, 60_000);
 
@@ -153,7 +156,7 @@ describe('a rehearsal in ranges', () => {
 			draftHash: null
 		});
 		// neither is of the draft on all records
-		expect([id, other]).not.toContain((await newestOfDraft(db(), t.workspace))!.id);
+		expect([id, other]).not.toContain((await newestOfDraft(db(), t.workspace, 'records'))!.id);
 		await transaction((c) => editDraft(c, t.admin, editBetween('', broken, before).pieces));
 		await expect(queueRehearsal(t.admin, { after: 77 })).rejects.toThrow('There is no release 77.');
 	}, 60_000);

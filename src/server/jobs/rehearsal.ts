@@ -8,20 +8,16 @@ import {
 	compilePlan,
 	compileSelection,
 	differing,
-	followsFrom,
 	rehearsing,
-	ruleOf,
-	surprisesOf,
 	together,
 	unrehearsed,
-	type Plan,
 	type Rehearsal,
 	type RuleSet,
 	type Selection,
 	type Selector
 } from '../../core';
 import { BadInput } from '../../door';
-import { capital, sayVersion } from '../../runtime/format';
+import { capital, formatDate, sayVersion } from '../../runtime/format';
 import { note } from '../audit/audit';
 import {
 	cutJob,
@@ -36,22 +32,16 @@ import {
 	type Range
 } from '../db/jobs';
 import { readModel } from '../db/model';
-import { namesOf, type Account } from '../db/people';
+import type { Account } from '../db/people';
 import { db, transaction, type Db } from '../db/pool';
 import { cutByKey } from '../db/records';
 import { beginRehearsal, endRehearsal, keepBehind, type Asked } from '../db/rehearsals';
-import {
-	hashOf,
-	hashOfDraft,
-	lockDraft,
-	readDraft,
-	readRelease,
-	releaseInForce,
-	rulesOf
-} from '../db/rules';
+import { hashOf, hashOfDraft, lockDraft, releaseInForce } from '../db/rules';
 import { inForce } from '../records';
 import { rehearseRange, rehearsedTypes, type Compared } from '../look/rehearse';
+import { bounds } from './replay';
 import { Stopped, type JobRun } from './run';
+import { rulesOfVersion, toldOf } from './versions';
 
 /** Records of a range: some seconds of work, which is the most that a killed worker loses. */
 const RECORDS = 2_000;
@@ -70,50 +60,43 @@ interface Frozen {
 	most: number;
 }
 
-const NOTHING: RuleSet = { rules: [], order: {} };
-
 /**
- * Queues a rehearsal; one of the same that is under way is that one.
+ * Queues a rehearsal, or a replay where a period is asked; one of the same that is under way is that one.
  * @param asked without a version before, what is in force
- * @returns the job @throws {BadInput} for a release that there is not, or a condition that cannot be read
+ * @returns the job @throws {BadInput} for a release that there is not, a condition that cannot be read, or no period
  */
 export async function queueRehearsal(
 	by: Account,
-	{ before, after = null, selection = null }: Partial<Asked> = {}
+	{ before, after = null, selection = null, period = null }: Partial<Asked> = {}
 ): Promise<string> {
 	const { workspace } = by;
 	return transaction(async (c) => {
 		await lockDraft(c, workspace);
 		const against = before === undefined ? await releaseInForce(c, workspace) : before;
-		const asked: Asked = { before: against, after, selection };
+		const asked: Asked = { before: against, after, selection, period };
 		const { model } = await readModel(c, workspace);
-		const [, set] = await Promise.all([against, after].map((n) => setOf(c, workspace, n)));
+		const [, set] = await Promise.all([against, after].map((n) => rulesOfVersion(c, workspace, n)));
+		if (period) bounds(period, model);
 		if (selection) selectorOf(new Schema(model).with(set), selection);
 		const input = { asked: JSON.stringify(asked) };
-		const open = await openJob(c, workspace, 'rehearsal', input);
+		const kind = period ? 'replay' : 'rehearsal';
+		const open = await openJob(c, workspace, kind, input);
 		if (open) return open.id;
 		const versions = `${sayVersion(after)} against ${sayVersion(against)}`;
 		await note(c, by, after === null ? 'rehearsed the draft' : 'rehearsed a version', versions);
-		const records = selection
-			? `on some of ${new Schema(model).type(selection.type).type.plural}`
-			: 'on the existing records';
+		const records = period
+			? `on what was changed from ${formatDate(period.from)} to ${formatDate(period.to)}`
+			: selection
+				? `on some of ${new Schema(model).type(selection.type).type.plural}`
+				: 'on the existing records';
 		return insertJob(c, {
 			workspace,
-			kind: 'rehearsal',
+			kind,
 			title: `${capital(versions)} ${records}`,
 			account: by.id,
 			input
 		});
 	});
-}
-
-/** @throws {BadInput} when there is no such release */
-async function setOf(c: Db, workspace: string, number: number | null): Promise<RuleSet> {
-	if (number === 0) return NOTHING;
-	if (number === null) return (await readDraft(c, workspace)).set;
-	const doc = await readRelease(c, workspace, number);
-	if (!doc) throw new BadInput(`There is no release ${number}.`);
-	return rulesOf(doc);
 }
 
 /** @throws {BadInput} when a condition cannot be read */
@@ -138,7 +121,7 @@ async function cut({ job }: JobRun): Promise<void> {
 	const asked = JSON.parse(job.input.asked) as Asked;
 	const { model } = await readModel(db(), workspace);
 	const [before, after] = await Promise.all(
-		[asked.before, asked.after].map((n) => setOf(db(), workspace, n))
+		[asked.before, asked.after].map((n) => rulesOfVersion(db(), workspace, n))
 	);
 	const frozen: Frozen = {
 		before,
@@ -219,33 +202,17 @@ async function comparedBy(job: string, workspace: string) {
 
 async function end(c: Db, job: JobRun['job'], frozen: Frozen, compared: Compared): Promise<void> {
 	const result = together(await rangeResults<Rehearsal>(c, job.id));
-	const follows = followsFrom(compared.rehearsing.differing);
-	const people = result.refused.flatMap((r) => r.people.map((p) => p.account));
-	const claims = [
-		...result.fields.flatMap((f) => f.by.map((b) => b.claim)),
-		...[...result.refused, ...result.sends].map((x) => x.claim)
-	];
-	const faulty = ({ problems }: Plan, { rules }: RuleSet) => [
-		...new Set(problems.map((p) => rules.find((r) => r.id === p.rule)?.name ?? p.rule))
-	];
-	const ruleOfClaim = (c: string) => ruleOf(compared.after, c) ?? ruleOf(compared.before, c);
-	await endRehearsal(c, job.id, {
-		...result,
-		follows,
-		surprises: surprisesOf(result, follows),
-		faulty: {
-			before: faulty(compared.before, frozen.before),
-			after: faulty(compared.after, frozen.after)
-		},
-		unrehearsed: unrehearsed(frozen.before, frozen.after, compared.after),
-		names: await namesOf(c, [...new Set(people)]),
-		rules: Object.fromEntries(
-			claims.flatMap((x) => {
-				const rule = x === null ? undefined : ruleOfClaim(x);
-				return rule ? [[x, { id: rule.id, name: rule.name }]] : [];
-			})
-		)
-	});
+	const told = await toldOf(
+		c,
+		result,
+		compared.rehearsing.differing,
+		[
+			{ set: frozen.before, plan: compared.before },
+			{ set: frozen.after, plan: compared.after }
+		],
+		unrehearsed(frozen.before, frozen.after, compared.after)
+	);
+	await endRehearsal(c, job.id, told);
 	await noteEnded(c, job.id, {
 		state: 'done',
 		result: { records: result.records, looked: result.looked }

@@ -10,6 +10,7 @@ import { importPiece } from '../imports/piece';
 import { analysis } from './analysis';
 import { Stopped, type JobRun } from './run';
 import { rehearsal } from './rehearsal';
+import { replaying } from './replay';
 
 /** Longest time that a job may take, milliseconds. */
 const LIMIT = Number(process.env.RIGID_JOB_LIMIT ?? 3_600_000);
@@ -21,6 +22,7 @@ const KINDS: Readonly<Record<JobKind, (run: JobRun) => Promise<void>>> = {
 	import: importPiece,
 	'dry run': dryRun,
 	rehearsal,
+	replay: replaying,
 	analysis
 };
 

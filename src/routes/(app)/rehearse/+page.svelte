@@ -1,5 +1,5 @@
 <script lang="ts">
-	/** What one version would change in the records that exist against another: surprises first. */
+	/** What one version would change against another, in the records that exist or in what was done: surprises first. */
 	import { onMount } from 'svelte';
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
@@ -8,10 +8,19 @@
 	import type { Job } from '$server/db/jobs';
 	import Asking from '$lib/rehearse/Asking.svelte';
 	import Contents from '$lib/rehearse/Contents.svelte';
+	import Limits from '$lib/rehearse/Limits.svelte';
+	import { dayIn, faultOf } from '$lib/rehearse/period';
 	import Told from '$lib/rehearse/Told.svelte';
 	import { behindSurprise, sayAsked } from '$lib/rehearse/words';
 	import JobState from '$lib/shell/JobState.svelte';
-	import { andList, capital, formatCount, formatMoment, sayVersion } from '$lib/words/format';
+	import {
+		andList,
+		capital,
+		formatCount,
+		formatDate,
+		formatMoment,
+		sayVersion
+	} from '$lib/words/format';
 	import { Refused, ask } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
@@ -31,15 +40,22 @@
 		return v === 'draft' ? null : v !== null && /^\d{1,9}$/.test(v) ? Number(v) : undefined;
 	};
 	const [before, after] = [named('before'), named('after')];
+	const none = { selection: null, period: null };
+	const newest = $derived(data.newest && dayIn(data.newest, w.model.zone));
 	let chosen = $state.raw<Asked | null>(
-		after === undefined ? null : { before: before ?? w.force.number, after, selection: null }
+		after === undefined ? null : { before: before ?? w.force.number, after, ...none }
 	);
 	const asked = $derived<Asked>(
 		chosen ?? {
 			before: w.force.number,
 			after: null,
-			selection: null,
-			...(shown && { after: shown.after, before: shown.before, selection: shown.selection })
+			...none,
+			...(shown && {
+				after: shown.after,
+				before: shown.before,
+				selection: shown.selection,
+				period: shown.period
+			})
 		}
 	);
 	const stale = $derived(
@@ -52,8 +68,8 @@
 	const same = $derived(
 		shown !== null &&
 			!stale &&
-			JSON.stringify([asked.before, asked.after, asked.selection]) ===
-				JSON.stringify([shown.before, shown.after, shown.selection])
+			JSON.stringify([asked.before, asked.after, asked.selection, asked.period]) ===
+				JSON.stringify([shown.before, shown.after, shown.selection, shown.period])
 	);
 
 	const see = $derived(page.url.searchParams.get('see'));
@@ -93,7 +109,7 @@
 			await w.reload();
 			if (begun.state === 'done') {
 				chosen = null;
-				await go({ id, before: null, after: null });
+				await go({ id, before: null, after: null, on: null, see: null });
 			}
 			begun = null;
 		} finally {
@@ -112,18 +128,20 @@
 		return () => clearInterval(timer);
 	});
 	async function run() {
-		trouble = null;
+		trouble = asked.period && faultOf(asked.period);
+		if (trouble) return;
 		try {
 			await w.flush();
 			const name = (n: number | null) => n ?? 'draft';
-			const { selection } = asked;
+			const { selection, period } = asked;
 			const all = !selection || ('text' in selection.condition && !selection.condition.text.trim());
 			const { job: id } = await ask<{ job: string }>('/rehearsal', {
 				method: 'POST',
 				body: {
 					before: name(asked.before),
 					after: name(asked.after),
-					selection: all ? null : selection
+					selection: all ? null : selection,
+					...(period ? { period } : {})
 				}
 			});
 			begun = await ask<Job>(`/jobs/${id}`);
@@ -161,24 +179,34 @@
 			<Asking
 				{asked}
 				releases={data.releases}
+				{newest}
 				disabled={!w.canEdit || running}
 				onchange={(a) => (chosen = a)}
 			/>
 		</div>
-		{#if w.canEdit}<button class="button {same ? '' : 'main'}" disabled={running} onclick={run}
-				>{same ? 'Run again' : 'Run'}</button
+		{#if w.canEdit}<button
+				class="button whitespace-nowrap {same ? '' : 'main'}"
+				disabled={running}
+				onclick={run}>{same ? 'Run again' : 'Run'}</button
 			>{/if}
 	</div>
 	<p class="mt-1 text-quiet" role="status">
-		{#if running}Settling every record by the one and by the other …
+		{#if running && job?.kind === 'replay'}Taking records back to where they were, and making the
+			changes again by the one and by the other …
+		{:else if running}Settling every record by the one and by the other …
 		{:else if result && shown}{formatCount(result.records)} of {formatCount(result.looked)}
-			{whichRecords} would come out differently: {sayAsked(shown)}.
+			{#if shown.period}changes from {formatDate(shown.period.from)} to {formatDate(
+					shown.period.to
+				)} would have come out differently{:else}{whichRecords} would come out differently{/if}: {sayAsked(
+				shown
+			)}.
 			{#if stale}<span class="text-ochre">▲ This is older than the draft.</span>
 			{:else if superseded}<span class="text-ochre"
 					>▲ {capital(sayVersion(w.force.number))} is in force by now.</span
 				>{/if}
 			Run {formatMoment(shown.at, w.model.zone)}{shown.by ? ` by ${shown.by}` : ''}.
-		{:else}Shows what a version would change in the records that exist. Nothing is written.{/if}
+		{:else}Shows what a version would change in the records that exist, or in what was done of late.
+			Nothing is written.{/if}
 	</p>
 	{#each ['before', 'after'] as const as side (side)}
 		{#if result?.faulty[side].length && shown}<p class="text-ochre">
@@ -187,6 +215,7 @@
 				)}.
 			</p>{/if}
 	{/each}
+	{#if result?.replay && shown}<Limits replay={result.replay} before={shown.before} />{/if}
 	{#if result?.partly}<p class="text-ochre">
 			▲ {formatCount(result.partly)} records have so many linked ones that come out otherwise that these
 			were read as they are stored.
@@ -212,6 +241,10 @@
 			<div class="min-w-0">
 				{#if about}
 					{#key `${shown.id} ${see}`}<Told {result} {shown} {about} {surprise} {rule} />{/key}
+				{:else if shown.period}<p class="border border-line bg-sheet p-6">
+						Nothing that was done in these days would have come out differently.{#if !result.looked}
+							No change was made again, so that says nothing.{/if}
+					</p>
 				{:else}<p class="border border-line bg-sheet p-6">
 						On no record that exists does it give another value. New inputs may still differ: see
 						<a class="textlink" href="/try">the trials</a>.

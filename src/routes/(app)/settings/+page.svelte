@@ -21,7 +21,8 @@
 		coverage: 'Points of the rules that are tried',
 		strength: 'Small mistakes that trials notice',
 		rehearsal: 'Rehearsed as it stands',
-		surprises: 'All surprises of the rehearsal looked at'
+		replay: 'Replayed as it stands on what was done of late',
+		surprises: 'All surprises of rehearsal and replay looked at'
 	};
 	const LEVEL_SAYS: Record<Level, string> = {
 		must: 'has to be so',

@@ -10,8 +10,9 @@ import type { RequestHandler } from './$types';
 const MOST = 2_000;
 
 /**
- * The records behind something that a rehearsal tells, in the order of their numbers: `about`, and of a value
- * `from` and `to` (JSON), `only`, `least`, `most`, `claim` (`-` for none); `after` the record to go on behind.
+ * The records behind something that a rehearsal tells, in the order of their numbers, or of a replay the changes:
+ * `about`, and of a value `from` and `to` (JSON), `only`, `least`, `most`, `claim` (`-` for none); `after` the `row`
+ * to go on behind.
  */
 export const GET: RequestHandler = (event) => {
 	const { workspace } = allow(event);
@@ -20,8 +21,9 @@ export const GET: RequestHandler = (event) => {
 		const q = event.url.searchParams;
 		if (!isUuid(id) || !(await readRehearsal(db(), workspace, id)))
 			error(404, 'There is no such rehearsal; those that are old are forgotten.');
-		const after = q.get('after') ?? '0';
-		if (!/^\d{1,18}$/.test(after)) throw new BadInput('after must be a record number.');
+		const after = q.get('after');
+		if (after !== null && !/^\d{1,9}\.\d{1,18}$/.test(after))
+			throw new BadInput('after must be the row of the last one, as the answer before gave it.');
 		const rows = await behind(db(), id, askedFrom(q), after, MOST);
 		return { rows, more: rows.length === MOST };
 	});

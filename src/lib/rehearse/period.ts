@@ -1,0 +1,52 @@
+/** Periods of calendar days. */
+import { LocalDate, Moment } from '$core';
+import type { Period } from '$server/db/rehearsals';
+import { zones } from '../../runtime/zones';
+
+/** Lengths in days that are offered. */
+export const LENGTHS = [7, 30, 90] as const;
+
+/** So many days that end with a day, both included. */
+export const periodOf = (last: string, days: number): Period => ({
+	from: LocalDate.fromEpochDay(LocalDate.parse(last)!.epochDay - days + 1)!.toString(),
+	to: last
+});
+
+/** How long a period is, where it is one of the lengths that are offered; null for any other, and for what is none. */
+export function lengthOf({ from, to }: Period): number | null {
+	const [first, last] = [LocalDate.parse(from), LocalDate.parse(to)];
+	const days = first && last ? last.epochDay - first.epochDay + 1 : null;
+	return LENGTHS.find((n) => n === days) ?? null;
+}
+
+/** The day of an instant (ISO 8601) in a zone. */
+export const dayIn = (at: string, zone: string): string | null =>
+	Moment.fromInstant(Date.parse(at), zone, zones)?.date.toString() ?? null;
+
+/** All days from the first to the last of some, those between with nothing. */
+export function everyDay(
+	days: readonly { day: string; count: number; of: number }[]
+): { day: string; count: number; of: number }[] {
+	if (!days.length) return [];
+	const known = new Map(days.map((d) => [d.day, d]));
+	const [first, last] = [days[0], days[days.length - 1]].map(
+		(d) => LocalDate.parse(d.day)!.epochDay
+	);
+	return Array.from({ length: last - first + 1 }, (_, i) => {
+		const day = LocalDate.fromEpochDay(first + i)!.toString();
+		return known.get(day) ?? { day, count: 0, of: 0 };
+	});
+}
+
+/** What is wrong with a period as it was typed; null when it is one. */
+export function faultOf({ from, to }: Period): string | null {
+	for (const [name, text] of [
+		['first', from],
+		['last', to]
+	])
+		if (!LocalDate.parse(text))
+			return `The ${name} day is “${text}”, which is no day: write it as 2026-11-24.`;
+	return LocalDate.parse(from)!.epochDay > LocalDate.parse(to)!.epochDay
+		? 'The last day lies before the first.'
+		: null;
+}

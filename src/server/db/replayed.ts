@@ -1,0 +1,140 @@
+/** Changes as history holds them, to be made again. */
+import type { EntryPoint, JsonValue } from '../../core';
+import type { Sent } from './history';
+import { iso } from './history';
+import type { Db } from './pool';
+
+/** What happened to one record in a change. */
+export interface PastRow {
+	type: string;
+	record: string;
+	/** The change made it. */
+	made: boolean;
+	/** The change deleted it: all that it held. */
+	deleted: Record<string, JsonValue> | null;
+	/** Fields that were set. */
+	set: [field: string, was: JsonValue, now: JsonValue][];
+}
+
+export interface PastChange {
+	id: string;
+	/** ISO 8601. */
+	at: string;
+	account: string | null;
+	who: string | null;
+	entryPoint: EntryPoint;
+	/** Null where it is not kept what was sent. */
+	submission: Sent | null;
+	rows: PastRow[];
+}
+
+/** A change that was refused. */
+export type PastRefusal = Omit<PastChange, 'rows' | 'id'>;
+
+/** Where a period lies in history. */
+export interface PastPeriod {
+	/** Number of the first change that was made in it or later; null for none. */
+	first: string | null;
+	/** Of the last change in it; null for none. */
+	last: string | null;
+	/** Changes in it. */
+	changes: number;
+	/** Changes from its first until now: what records were is found through all of them. */
+	until: number;
+	/** Whether some of it is still stored as an earlier version stored it. */
+	earlier: boolean;
+}
+
+/** Finds a period. @param from @param to ISO 8601, the latter left out; no more than `most` are counted */
+export async function pastPeriod(
+	db: Db,
+	workspace: string,
+	from: string,
+	to: string,
+	most: number
+): Promise<PastPeriod> {
+	const r = await db.query<PastPeriod>(
+		`with p as (select min(id) as first, max(id) filter (where at < $3) as last from change where workspace = $1 and at >= $2)
+		 select p.first::text, p.last::text,
+		   (select count(*)::int from (select from change where workspace = $1 and id between p.first and p.last limit $4) x) as changes,
+		   (select count(*)::int from (select from change where workspace = $1 and id >= p.first limit $4) x) as until,
+		   exists (select from change_line where change >= p.first)
+		     or exists (select from change where id >= p.first and quiet is not null) as earlier
+		 from p`,
+		[workspace, from, to, most + 1]
+	);
+	return r.rows[0];
+}
+
+/** Records that changes from a number on did something at, by type. */
+export async function touchedSince(
+	db: Db,
+	workspace: string,
+	first: string
+): Promise<{ type: string; ids: string[] }[]> {
+	const r = await db.query<{ type: string; ids: string[] }>(
+		`select type, array_agg(distinct record::text) as ids from record_change h join change c on c.id = h.change
+		 where h.change >= $2 and c.workspace = $1 group by type`,
+		[workspace, first]
+	);
+	return r.rows;
+}
+
+/** Changes that come with one statement. */
+const PAGE = 100;
+
+/** Hands changes to a function in their order, from a first to a last one; or backwards, from the newest to the first. */
+export async function eachChange(
+	db: Db,
+	workspace: string,
+	{ first, last, backwards = false }: { first: string; last: string | null; backwards?: boolean },
+	visit: (changes: PastChange[]) => Promise<void>
+): Promise<void> {
+	let seen: string | null = null;
+	for (;;) {
+		const r: { rows: PastChange[] } = await db.query<PastChange>(
+			`with page as materialized (
+				select * from change where workspace = $1 and id >= $2 and ($3::bigint is null or id <= $3)
+				  and ($4::bigint is null or case when $5 then id < $4 else id > $4 end)
+				order by case when $5 then -id else id end limit $6)
+			 select p.id::text, ${iso('p.at')} as at, p.account::text, a.name as who, p.entry_point as "entryPoint", p.submission,
+			   coalesce((select json_agg(json_build_object('type', h.type, 'record', h.record::text, 'made', h.made,
+			     'deleted', (select q->2 from jsonb_array_elements(h.lines) q where q->>0 = 'deleted'),
+			     'set', coalesce((select jsonb_agg(jsonb_build_array(q->>1, q->2, q->3))
+			       from jsonb_array_elements(h.lines) q where q->>0 = 'set'), '[]'))
+			     order by h.type, h.record) from record_change h where h.change = p.id), '[]') as rows
+			 from page p left join account a on a.id = p.account order by case when $5 then -p.id else p.id end`,
+			[workspace, first, last, seen, backwards, PAGE]
+		);
+		if (r.rows.length) await visit(r.rows);
+		if (r.rows.length < PAGE) return;
+		seen = r.rows[r.rows.length - 1].id;
+	}
+}
+
+/** Changes that rules refused in a period, each once, in their order. @param from @param to ISO 8601, the latter left out */
+export async function refusalsIn(
+	db: Db,
+	workspace: string,
+	from: string,
+	to: string,
+	most: number
+): Promise<PastRefusal[]> {
+	const r = await db.query<PastRefusal>(
+		`select ${iso('f.at')} as at, f.account::text, a.name as who, f.entry_point as "entryPoint", f.submission
+		 from (select distinct on (at, account, submission) * from refusal
+		       where workspace = $1 and at >= $2 and at < $3 order by at, account, submission, id limit $4) f
+		 left join account a on a.id = f.account order by f.at, f.id`,
+		[workspace, from, to, most]
+	);
+	return r.rows;
+}
+
+/** When the newest change was made, ISO 8601; null where there is none. */
+export async function newestChange(db: Db, workspace: string): Promise<string | null> {
+	const r = await db.query<{ at: string | null }>(
+		`select ${iso('max(at)')} as at from change where workspace = $1`,
+		[workspace]
+	);
+	return r.rows[0].at;
+}
