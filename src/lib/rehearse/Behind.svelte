@@ -151,7 +151,7 @@
 									: say(r.doc[id]),
 						text: (r) => say(r.doc[id]),
 						numeric,
-						width: 132
+						width: changes ? 108 : 132
 					})),
 					...(several
 						? [{ id: 'rule', label: 'By', value: ruleOf, text: ruleOf, pick: true, width: 150 }]
