@@ -189,6 +189,6 @@ test('what was done is replayed by the draft: what would have come out otherwise
 	await expect(page).toHaveURL(/\/records\/deal\/\d+/);
 	await open(page, '/release');
 	await expect(page.getByTestId('gate-replay')).toContainText(
-		/Replayed on what was changed from 1 Oct 2026 to .*: [1-9]\d* of \d+ changes would have come out otherwise/
+		/Replayed on what was changed from 2026-10-01 to .*: [1-9]\d* of \d+ changes would have come out otherwise/
 	);
 });

@@ -3,7 +3,6 @@
  * What is not yet known is met by nothing.
  */
 import * as yup from 'yup';
-import { formatDate } from '../runtime/format';
 
 export const CRITERIA = [
 	'findings',
@@ -169,7 +168,7 @@ export function held(gate: Gate, r: Readiness): Passing[] {
 				return {
 					met: r.replayed !== null,
 					says: r.replayed
-						? `Replayed on what was changed from ${formatDate(r.replayed.from)} to ${formatDate(r.replayed.to)}: ${r.replayed.changes.n} of ${many(r.replayed.changes.of, 'change')} would have come out otherwise.`
+						? `Replayed on what was changed from ${r.replayed.from} to ${r.replayed.to}: ${r.replayed.changes.n} of ${many(r.replayed.changes.of, 'change')} would have come out otherwise.`
 						: 'Not replayed as it stands.'
 				};
 			case 'surprises':
