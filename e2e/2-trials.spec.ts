@@ -249,3 +249,43 @@ test('what grows in an opened trial stays in view', async ({ page }) => {
 	await expect(page.getByLabel('Phone, change 2', { exact: true })).toBeInViewport();
 	await page.getByRole('button', { name: 'Cancel' }).click();
 });
+
+test('a sample is taken from a stored record with what it links to, and somebody makes the change', async ({
+	page
+}) => {
+	test.slow();
+	await open(page, '/try');
+	await page.getByRole('button', { name: 'A new trial' }).first().click();
+	await page.keyboard.type('deal');
+	await page.keyboard.press('Enter');
+	await page.getByLabel('Name of the trial').fill('As it is stored');
+	const take = page.getByRole('button', { name: 'as a record is stored …' });
+	await take.click();
+	await page.getByLabel('Take', { exact: true }).fill('Brackwater');
+	await page
+		.getByRole('option', { name: /Brackwater/ })
+		.first()
+		.click();
+	await expect(
+		page.getByText(/^As “.*Brackwater.*” is stored now, with \d+ linked records/i)
+	).toBeVisible();
+	await expect(take).toBeVisible();
+	await expect(page.getByText(/, and \d+ linked records/)).toBeVisible();
+	// the person who makes the change is one of the records
+	await page.getByLabel('Who makes change 1').fill('a');
+	await page.getByRole('option').first().click();
+	await expect(page.getByLabel('Who makes change 1')).not.toHaveValue('a');
+	// what follows through the link to its customer is known
+	await page.getByRole('button', { name: 'Expect something of change 1' }).click();
+	await page.keyboard.type('discount limit');
+	await page.keyboard.press('Enter');
+	await expect(page.getByText('✓ holds').first()).toBeVisible();
+	await page.getByRole('button', { name: 'Keep the trial' }).click();
+	const kept = page.getByRole('row', { name: /As it is stored/ });
+	await expect(kept).toContainText('✓ holds');
+	await page.reload();
+	await page.getByRole('button', { name: 'As it is stored' }).click();
+	await expect(page.getByLabel('Who makes change 1')).not.toHaveValue('');
+	await page.getByRole('button', { name: 'Remove this trial' }).click();
+	await expect(kept).toHaveCount(0);
+});

@@ -192,3 +192,38 @@ test('what was done is replayed by the draft: what would have come out otherwise
 		/Replayed on what was changed from 2026-10-01 to .*: [1-9]\d* of \d+ changes would have come out otherwise/
 	);
 });
+
+test('a remark at a rule is read by others, stands before the release, and is settled', async ({
+	page,
+	browser
+}) => {
+	test.slow();
+	await open(page, '/write/customer/size_class');
+	const card = page.getByRole('article', { name: 'Size class follows headcount' });
+	const begin = card.getByRole('button', { name: /^Remark on / });
+	await begin.focus();
+	await page.keyboard.press('Enter');
+	await page.keyboard.type('Who asked for 60?');
+	await page.keyboard.press('Control+Enter');
+	await expect(card.getByText('Who asked for 60?')).toBeVisible();
+	await expect(begin).toBeFocused();
+	// nothing is lost of what is not said yet
+	await begin.press('Enter');
+	await page.keyboard.press('Control+Enter');
+	await expect(card.getByText('● Write what is to be said of it.')).toBeVisible();
+	await page.keyboard.press('Escape');
+	await expect(begin).toBeFocused();
+
+	// an open page of somebody else hears of it
+	const other = await (await browser.newContext()).newPage();
+	await signIn(other, 'jonas');
+	await open(other, '/release');
+	const listed = other.getByTestId('remarks');
+	await expect(listed).toContainText('Who asked for 60?');
+	await expect(other.getByTestId('gate-remarks')).toContainText('1 remark is open.');
+	await card.getByRole('button', { name: /^Settled: Who asked/ }).click();
+	await expect(listed).toHaveCount(0);
+	await expect(other.getByTestId('gate-remarks')).toContainText('No remark is open.');
+	await other.context().close();
+	await expect(card.getByText('1 settled')).toBeVisible();
+});

@@ -283,6 +283,8 @@ const BODIES: Record<string, Doc> = {
 		entryPoint: 'full',
 		expected: {}
 	},
+	'/remarks': { kind: 'rule', key: 'size_class', title: 'x', text: 'y' },
+	'/remarks/[id]': { settled: true },
 	'/releases': { note: 'x', reasons: { trials: 'x' }, revision: 1 },
 	'/releases/[number]': { do: 'take as draft', revision: 1 },
 	'/dmn': { xml: '<x/>', type: 'customer' },

@@ -24,7 +24,8 @@ const READY: Readiness = {
 	rehearsed: true,
 	records: 1033,
 	replayed: { from: '2026-10-26', to: '2026-11-24', changes: { n: 3, of: 107 } },
-	surprises: 0
+	surprises: 0,
+	remarks: []
 };
 const strict: Gate = {
 	...USUAL_GATE,
@@ -35,7 +36,8 @@ const strict: Gate = {
 		strength: 'must',
 		rehearsal: 'must',
 		replay: 'must',
-		surprises: 'must'
+		surprises: 'must',
+		remarks: 'must'
 	}
 };
 const met = (gate: Gate, r: Partial<Readiness>) =>
@@ -55,6 +57,12 @@ describe('the gate', () => {
 		expect(met(strict, { noticed: { n: 0, of: 0 } }).strength).toBe(true);
 		expect(met(strict, { rehearsed: false })).toMatchObject({ rehearsal: false, surprises: false });
 		expect(met(strict, { replayed: null })).toMatchObject({ rehearsal: true, replay: false });
+		const remarks = [{ title: 'Size', text: 'Why 60?', by: 'Ida' }];
+		expect(met(strict, { remarks })).toMatchObject({ surprises: true, remarks: false });
+		expect(held(strict, { ...READY, remarks }).at(-1)).toMatchObject({
+			says: '1 remark is open.',
+			lines: ['Size: “Why 60?”, Ida']
+		});
 		expect(met(strict, { surprises: 2 })).toMatchObject({ rehearsal: true, surprises: false });
 	});
 
@@ -84,7 +92,10 @@ describe('the gate', () => {
 					rehearsed: fc.boolean(),
 					records: fc.nat(9),
 					replayed: fc.constantFrom(null, READY.replayed),
-					surprises: fc.nat(2)
+					surprises: fc.nat(2),
+					remarks: fc.array(fc.constant({ title: 'Size', text: 'Why 60?', by: 'Ida' }), {
+						maxLength: 2
+					})
 				}),
 				fc.tuple(...CRITERIA.map(() => fc.constantFrom(...LEVELS))),
 				(r, levels) => {

@@ -11,7 +11,8 @@ export const CRITERIA = [
 	'strength',
 	'rehearsal',
 	'replay',
-	'surprises'
+	'surprises',
+	'remarks'
 ] as const;
 export type Criterion = (typeof CRITERIA)[number];
 
@@ -37,7 +38,8 @@ export const USUAL_GATE: Gate = {
 		strength: 'shown',
 		rehearsal: 'shown',
 		replay: 'shown',
-		surprises: 'shown'
+		surprises: 'shown',
+		remarks: 'shown'
 	},
 	coverage: 80,
 	strength: 80,
@@ -67,6 +69,15 @@ export interface Readiness {
 	replayed: { from: string; to: string; changes: Part } | null;
 	/** Surprises of the two that nobody looked at. */
 	surprises: number;
+	/** Remarks that are open. */
+	remarks: readonly OpenRemark[];
+}
+
+/** A remark that is not settled. */
+interface OpenRemark {
+	title: string;
+	text: string;
+	by: string;
 }
 
 /** What is known of the newest rehearsal of a draft on all records, or of its newest replay. */
@@ -112,6 +123,8 @@ export interface Passing {
 	/** Null while it is not known. */
 	met: boolean | null;
 	says: string;
+	/** What it speaks of, one by one. */
+	lines?: readonly string[];
 	/** Why it was released although this is not met. */
 	reason?: string;
 }
@@ -121,7 +134,7 @@ const percent = ({ n, of }: Part) => (of ? Math.floor((100 * n) / of) : 100);
 
 /** Holds every criterion against what is known. */
 export function held(gate: Gate, r: Readiness): Passing[] {
-	const said = (what: Criterion): { met: boolean | null; says: string } => {
+	const said = (what: Criterion): Pick<Passing, 'met' | 'says' | 'lines'> => {
 		switch (what) {
 			case 'findings': {
 				if (r.blocking === null)
@@ -180,6 +193,20 @@ export function held(gate: Gate, r: Readiness): Passing[] {
 						? `${many(r.surprises, 'surprise')} ${r.replayed ? 'of rehearsal and replay' : 'of the rehearsal'} nobody looked at.`
 						: `All surprises ${r.replayed ? 'of rehearsal and replay' : 'of the rehearsal'} were looked at.`
 				};
+			case 'remarks':
+				return {
+					met: !r.remarks.length,
+					says: r.remarks.length
+						? `${many(r.remarks.length, 'remark is', 'remarks are')} open.`
+						: 'No remark is open.',
+					...(r.remarks.length
+						? {
+								lines: r.remarks
+									.slice(0, REMARKS_TOLD)
+									.map(({ title, text, by }) => `${title}: “${text}”, ${by}`)
+							}
+						: {})
+				};
 		}
 	};
 	return CRITERIA.map((what) => ({ what, level: gate.levels[what], ...said(what) }));
@@ -190,6 +217,12 @@ export const needsReason = (p: Passing): boolean => p.met === false && p.level =
 /** Those that keep a draft from being released, whatever is said; what is not known yet among them. */
 export const keepsOut = (p: Passing): boolean =>
 	(p.level !== 'shown' && p.met === null) || (p.level === 'must' && !p.met);
+
+/** What a remark can stand at, and its longest text. */
+export const REMARKED = ['rule', 'finding', 'trial'] as const;
+export const MOST_REMARK = 1000;
+/** Open remarks that are told one by one. */
+const REMARKS_TOLD = 30;
 
 /** Longest reason. */
 export const MOST_REASON = 500;

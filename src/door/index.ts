@@ -1,6 +1,6 @@
 /** Checks what comes in from outside, once, at the door; inside it is trusted. */
 import * as yup from 'yup';
-import { reasons, type Reasons } from './gate';
+import { MOST_REMARK, REMARKED, reasons, type Reasons } from './gate';
 import { ROLES, type Role } from './rights';
 import type {
 	Formula,
@@ -408,6 +408,22 @@ export const checkLooked = (v: unknown) =>
 		only({ key: text(300), looked: yup.boolean().strict().required() }),
 		v
 	);
+
+/** What somebody says of a rule, a finding or a trial. @throws {BadInput} naming the place */
+export const checkRemark = (v: unknown) =>
+	check<{ kind: (typeof REMARKED)[number]; key: string; title: string; text: string }>(
+		only({
+			kind: word(REMARKED),
+			key: text(300).min(1),
+			title: text(300).min(1),
+			text: text(MOST_REMARK).trim().min(1)
+		}),
+		v
+	);
+
+/** Whether a remark is settled. @throws {BadInput} naming the place */
+export const checkSettled = (v: unknown) =>
+	check<{ settled: boolean }>(only({ settled: flag() }), v);
 
 /** Records whose titles are wanted. @throws {BadInput} naming the place */
 export const checkTitles = (v: unknown) =>

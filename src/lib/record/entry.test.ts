@@ -50,7 +50,8 @@ beforeEach(() => {
 		inForce: { number: 3, set: demoReleases[2].set },
 		trials: { count: 0, mark: '' },
 		rehearsal: null,
-		replay: null
+		replay: null,
+		remarks: []
 	});
 });
 afterEach(() => vi.unstubAllGlobals());

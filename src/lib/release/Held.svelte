@@ -11,7 +11,8 @@
 		strength: { href: '/try?view=strength', label: 'Strength' },
 		rehearsal: { href: '/rehearse', label: 'Rehearse' },
 		replay: { href: '/rehearse?on=changes', label: 'Replay' },
-		surprises: { href: '/rehearse', label: 'Surprises' }
+		surprises: { href: '/rehearse', label: 'Surprises' },
+		remarks: { href: '#remarks', label: 'Remarks' }
 	};
 </script>
 
@@ -29,6 +30,9 @@
 				>{p.met ? '✓' : p.met === null ? '…' : p.level === 'must' ? '●' : '▲'} {p.says}</span
 			>
 			{#if !past && !p.met}<a class="textlink" href={WAY[p.what].href}>{WAY[p.what].label}</a>{/if}
+			{#if past && p.lines?.length}<ul class="pl-4 text-quiet">
+					{#each p.lines as line, i (i)}<li>{line}</li>{/each}
+				</ul>{/if}
 			{#if p.level === 'must' && p.met === false && !past}<span class="text-quiet"
 					>Has to be so.</span
 				>{/if}

@@ -19,6 +19,7 @@
 	import { formatValue } from '../words/format';
 	import { viewOf } from '../kinds';
 	import { copyLink } from '../work/copy-link';
+	import Remarks from '../work/Remarks.svelte';
 	import { useWorkbench } from '../work/workbench.svelte';
 
 	let {
@@ -357,6 +358,12 @@
 			{/if}
 		</div>
 	</div>
+	<Remarks
+		class="px-4 pb-2"
+		at={{ kind: 'rule', key: rule.id }}
+		title={rule.name}
+		offered={opened}
+	/>
 	{#each found.filter((f) => f.is === 'unfinished') as f (f.id)}
 		<p id="finding-{f.id}" class="border-t border-hairline bg-panel px-4 py-2 text-sm">
 			<span class="font-semibold text-quiet">◌</span>

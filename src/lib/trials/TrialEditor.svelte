@@ -14,7 +14,10 @@
 		stepsOf
 	} from '$core';
 	import { tick, untrack } from 'svelte';
+	import LinkInput from '../inputs/LinkInput.svelte';
 	import SearchPick from '../inputs/SearchPick.svelte';
+	import { Refused } from '../work/http';
+	import { takeLinked, takeRecord } from './taken';
 	import Word from '../words/Word.svelte';
 	import { zones } from '../../runtime/zones';
 	import { useWorkbench } from '../work/workbench.svelte';
@@ -57,6 +60,40 @@
 	const result = $derived<TrialResult>(runTrial(w.plan, mine, zones));
 	const steps = $derived(stepsOf(mine));
 	const expects = $derived([...steps, ...(mine.rows ?? [])].some((s) => s.expect.length));
+
+	/** A stored record is being chosen, and what is to be known of the one that was taken. */
+	let taking = $state(false);
+	let taken = $state('');
+	async function take(id: string) {
+		taken = '';
+		try {
+			const { title, links, cut, ...sample } = await takeRecord(w.plan, mine.type, id);
+			w.titles.learn(links);
+			const { record: _record, added: _added, ...rest } = mine;
+			mine = { ...rest, ...sample };
+			const n = sample.near?.length ?? 0;
+			taken = `As “${title}” is stored now${n ? `, with ${n} linked ${n === 1 ? 'record' : 'records'}` : ''}.${cut ? ' There are more linked ones than a trial keeps: what reads them is shown as unknown.' : ''} What becomes of it later changes nothing here.`;
+			taking = false;
+		} catch (e) {
+			if (!(e instanceof Refused)) throw e;
+			taken = e.unreachable ? 'The server cannot be reached; the trial is as it was.' : e.message;
+		}
+	}
+	/** Who makes a change: with what rules read of them. */
+	async function byPerson(i: number, person: string | null, title: string) {
+		const type = w.model.personType;
+		patch(i, { person });
+		if (!type || person === null) return;
+		w.titles.learn({ [`${type}.${person}`]: title });
+		if (mine.near?.some((r) => r.type === type && r.id === person)) return;
+		try {
+			const more = await takeLinked(w.plan, { type, id: person });
+			mine = { ...mine, near: [...(mine.near ?? []), ...more] };
+		} catch (e) {
+			if (!(e instanceof Refused)) throw e;
+			trouble = e.message;
+		}
+	}
 
 	function putStep(i: number, step: TrialStep) {
 		mine =
@@ -195,7 +232,26 @@
 			{#if mine.near?.length}<span class="text-quiet"
 					>, and {mine.near.length} linked {mine.near.length === 1 ? 'record' : 'records'}</span
 				>{/if}
+			{#if !taking}<button class="textlink ml-2" onclick={() => (taking = true)}
+					>as a record is stored …</button
+				>{/if}
 		</p>
+		{#if taking}<div class="my-1 flex max-w-md items-center gap-3">
+				<label class="text-quiet" for="{uid}-taken">Take</label>
+				<div class="grow">
+					<LinkInput
+						id="{uid}-taken"
+						value={null}
+						title=""
+						target={mine.type}
+						onchange={(id) => {
+							if (typeof id === 'string') void take(id);
+						}}
+					/>
+				</div>
+				<button class="textlink" onclick={() => (taking = false)}>Leave it</button>
+			</div>{/if}
+		{#if taken}<p class="text-quiet" role="status">{taken}</p>{/if}
 		{#if mine.was !== null}
 			<Values
 				values={Object.entries(mine.was)}
@@ -234,6 +290,22 @@
 						else patch(i, { at: at.toISOString() });
 					}}
 				/>
+				{#if w.model.personType}{@const person = step.person ?? null}
+					{@const name =
+						person === null
+							? ''
+							: (w.titles.all[`${w.model.personType}.${person}`] ?? `No. ${person}`)}
+					<span class="font-normal text-quiet">by</span>
+					{#if disabled}<span class="font-normal">{name || 'nobody in particular'}</span>
+					{:else}<span class="inline-block w-44 font-normal"
+							><label class="sr-only" for="{uid}-by-{i}">Who makes change {i + 1}</label><LinkInput
+								id="{uid}-by-{i}"
+								value={person}
+								title={name}
+								target={w.model.personType}
+								onchange={(v, title) => void byPerson(i, typeof v === 'string' ? v : null, title)}
+							/></span
+						>{/if}{/if}
 				{#if !disabled && i > 0}<button
 						type="button"
 						class="textlink font-normal"

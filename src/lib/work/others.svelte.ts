@@ -13,6 +13,7 @@ export interface Other {
 
 type Told =
 	| { kind: 'changed'; revision: number; account: string; name: string }
+	| { kind: 'remarks' }
 	| { kind: 'here'; page: string; account: string; name: string; at: string | null };
 
 /** A page says where it works that often, and is forgotten when it was not heard of for longer. Milliseconds. */
@@ -28,10 +29,12 @@ export class Others {
 
 	/**
 	 * @param changed told the revision that somebody stored
+	 * @param remarked told that somebody remarked something
 	 * @param mayWrite whoever only looks is not shown as working in a rule
 	 */
 	constructor(
 		private readonly changed: (revision: number) => void,
+		private readonly remarked: () => void,
 		private readonly mayWrite: () => boolean
 	) {}
 
@@ -66,6 +69,7 @@ export class Others {
 	/** Takes in what was told. */
 	hear(told: Told) {
 		if (told.kind === 'changed') return this.changed(told.revision);
+		if (told.kind === 'remarks') return this.remarked();
 		const { page, name, at } = told;
 		if (page === this.#page) return;
 		const known = this.#all.some((o) => o.page === page);

@@ -62,6 +62,7 @@ import { Refused, ask } from './http';
 import { Near } from './near.svelte';
 import { Titles } from './titles.svelte';
 import type { RehearsalHead } from '../../server/db/rehearsals';
+import type { Remark } from '../../server/db/remarks';
 import { Analysis } from './analysis.svelte';
 import { Conflicts } from './conflicts.svelte';
 import { Covering } from './cover.svelte';
@@ -89,6 +90,8 @@ export interface WorkData {
 	/** The newest of the draft, on all records and on the changes of a period. */
 	rehearsal: RehearsalHead | null;
 	replay: RehearsalHead | null;
+	/** The open ones, and those that were settled last. */
+	remarks: readonly Remark[];
 }
 
 export type { Sample };
@@ -113,6 +116,7 @@ export class Workbench {
 	});
 	rehearsal = $state.raw<WorkData['rehearsal']>(null);
 	replay = $state.raw<WorkData['replay']>(null);
+	remarks = $state.raw<WorkData['remarks']>([]);
 	/** Hash of the draft as it was loaded; null once it was edited. */
 	loadedHash = $state<string | null>(null);
 	/** What that says of the draft as it stands, against what is in force. */
@@ -150,6 +154,7 @@ export class Workbench {
 	/** Others at the same draft. */
 	readonly others = new Others(
 		(revision) => this.#heard(revision),
+		() => void this.reload(),
 		() => this.canEdit
 	);
 	readonly analysis = new Analysis(() => ({
@@ -272,6 +277,7 @@ export class Workbench {
 		this.trials.take(data.trials);
 		this.rehearsal = data.rehearsal;
 		this.replay = data.replay;
+		this.remarks = data.remarks;
 		this.#overruled = data.overruled;
 		this.#authors = data.draft.authors;
 		this.near.forget();

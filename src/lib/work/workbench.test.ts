@@ -24,6 +24,7 @@ const data = (more: object = {}) =>
 		trials: { count: 0, mark: '' },
 		rehearsal: null,
 		replay: null,
+		remarks: [],
 		...more
 	}) as unknown as Data;
 

@@ -10,6 +10,7 @@ import {
 	trialsMark
 } from '$server/db/rules';
 import { newestOfDraft } from '$server/db/rehearsals';
+import { listRemarks } from '$server/db/remarks';
 import { readWorkspace } from '$server/db/workspace';
 import { knownOverruled } from '$server/db/journal';
 import { revisionOf } from '$server/draft/revision';
@@ -22,7 +23,7 @@ export const load: LayoutServerLoad = async (event) => {
 	const w = account.workspace;
 	// read first: a step that comes between is told anew, and none is missed
 	const draftRevision = await revisionOf(db(), w);
-	const [{ model, revision }, draft, number, trials, rehearsal, replay, overruled] =
+	const [{ model, revision }, draft, number, trials, rehearsal, replay, remarks, overruled] =
 		await Promise.all([
 			readModel(db(), w),
 			readDraft(db(), w),
@@ -30,6 +31,7 @@ export const load: LayoutServerLoad = async (event) => {
 			trialsMark(db(), w),
 			newestOfDraft(db(), w, 'records'),
 			newestOfDraft(db(), w, 'changes'),
+			listRemarks(db(), w),
 			knownOverruled(db(), w)
 		]);
 	const release = number ? await readRelease(db(), w, number) : null;
@@ -54,6 +56,7 @@ export const load: LayoutServerLoad = async (event) => {
 		},
 		trials,
 		rehearsal,
-		replay
+		replay,
+		remarks
 	};
 };

@@ -5,6 +5,8 @@ import type { Db } from './pool';
 /** What is told. It goes out when the transaction that tells it is committed. */
 export type Notice =
 	| { kind: 'changed'; workspace: string; revision: number; account: string; name: string }
+	/** Somebody remarked something, or settled a remark. */
+	| { kind: 'remarks'; workspace: string }
 	| {
 			kind: 'here';
 			workspace: string;

@@ -25,6 +25,7 @@ import {
 	returnToDraft,
 	takeAsDraft
 } from './release';
+import { remark, settle } from './remarks';
 import { DraftMoved, revisionOf } from './revision';
 import { dropTrial, storeTrial, storeTrials } from './trials';
 
@@ -242,6 +243,26 @@ describe('the gate of a release', () => {
 		);
 		await set({ trials: 'shown', strength: 'must' }, { strength: 0 });
 		await tryTo();
+		await set({});
+	}, 60_000);
+
+	it('knows what is remarked, and keeps what was open in the release for good', async () => {
+		await set({ trials: 'shown', remarks: 'reason' });
+		await write(t.author, 'remarked');
+		const at = { kind: 'rule', key: 'size_class', title: 'Size class' } as const;
+		const { id } = await remark(t.author, { ...at, text: 'Why 60?' });
+		await expect(tryTo()).rejects.toThrow('1 remark is open. Mend it, or say why');
+		await tryTo({ remarks: 'Sales wants it so.' });
+		await settle(t.admin, id, true);
+		const told = (await newest()).gate!.find((p) => p.what === 'remarks');
+		expect(told).toMatchObject({
+			met: false,
+			reason: 'Sales wants it so.',
+			lines: [`Size class: “Why 60?”, ${t.author.name}`]
+		});
+		await write(t.author, 'settled');
+		await tryTo();
+		expect((await newest()).gate!.find((p) => p.what === 'remarks')).toMatchObject({ met: true });
 		await set({});
 	}, 60_000);
 

@@ -16,6 +16,7 @@ import { knownOverruled } from '../db/journal';
 import { indexMatched, readModel } from '../db/model';
 import { needsSecond } from '../db/people';
 import { newestOfDraft } from '../db/rehearsals';
+import { listRemarks } from '../db/remarks';
 import { readGate } from '../db/workspace';
 import type { Account } from '../db/people';
 import type { Db } from '../db/pool';
@@ -86,6 +87,7 @@ async function heldAgainst(
 		: [];
 	const rehearsal = await newestOfDraft(c, workspace, 'records');
 	const replay = await newestOfDraft(c, workspace, 'changes');
+	const remarks = (await listRemarks(c, workspace)).filter((m) => m.settledAt === null);
 	const passing = held(gate, {
 		blocking: blocking.length,
 		inherited: inherited.length,
@@ -93,6 +95,7 @@ async function heldAgainst(
 		trials: trials.length,
 		tried,
 		noticed,
+		remarks,
 		...rehearsedAs(rehearsal, replay, hashOfDraft(set, model), force)
 	});
 	return { passing, blocks: blocking.find((f) => gate.inherited || !inherited.includes(f)) };

@@ -174,6 +174,10 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		PUT: { asks: 'write', does: 'stores a trial' },
 		DELETE: { asks: 'write', does: 'removes a trial' }
 	},
+	'/remarks': { POST: { asks: 'write', does: 'says something of a rule, a finding or a trial' } },
+	'/remarks/[id]': {
+		PUT: { asks: 'write', does: 'notes that a remark is settled, or open after all' }
+	},
 	'/rehearsal': {
 		POST: {
 			asks: 'write',

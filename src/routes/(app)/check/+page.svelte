@@ -10,6 +10,7 @@
 	import Grid from '$lib/grid/Grid.svelte';
 	import type { GridColumn } from '$lib/grid/columns';
 	import { copyLink } from '$lib/work/copy-link';
+	import Remarks from '$lib/work/Remarks.svelte';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	const w = useWorkbench();
@@ -148,6 +149,7 @@
 								nothing filled in{/each}
 						{:else if f.certificate}proof: {f.certificate}{/if}
 					</p>
+					<Remarks at={{ kind: 'finding', key: f.id }} title={`${partName(f)}: ${f.is}`} />
 					{#if w.inherited.has(f.id)}<p class="text-quiet">
 							Release {w.force.number} has it too, and nothing touched it since.
 						</p>{/if}

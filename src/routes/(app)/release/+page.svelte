@@ -5,6 +5,7 @@
 	import Held from '$lib/release/Held.svelte';
 	import Differences from '$lib/rule/Differences.svelte';
 	import Exchange from '$lib/rule/Exchange.svelte';
+	import Remarks from '$lib/work/Remarks.svelte';
 	import { formatMoment } from '$lib/words/format';
 	import { Refused, ask } from '$lib/work/http';
 	import { tell } from '$lib/shell/notices';
@@ -42,6 +43,7 @@
 			tried:
 				w.covering.known && !w.covering.old ? { n: w.covering.tried, of: w.covering.points } : null,
 			noticed: measured ? { n: notices.filter((n) => n.by).length, of: notices.length } : null,
+			remarks: w.remarks.filter((m) => !m.settledAt),
 			...w.rehearsed
 		})
 	);
@@ -61,6 +63,12 @@
 		removed: 'taken out',
 		order: 'claim order'
 	} as const;
+	const openRemarks = $derived(w.remarks.filter((m) => !m.settledAt));
+	const remarkedAt = (m: (typeof openRemarks)[number]) => {
+		if (m.kind === 'trial') return `/try#${m.key}`;
+		if (m.kind === 'finding') return '/check';
+		return w.rule(m.key) ? href(m.key) : null;
+	};
 	const href = (id: string) => {
 		const r = w.rule(id) ?? w.force.set.rules.find((x) => x.id === id);
 		return r ? `/write/${r.type}/${sheetOf(r)}#rule-${id}` : `/write/${id.replace('.', '/')}`;
@@ -176,6 +184,24 @@
 				{:else}<p class="mt-1 text-quiet">
 						The draft is what is in force. There is nothing to release.
 					</p>{/if}
+				{#if openRemarks.length}
+					<h3 id="remarks" class="mt-4 text-sm">Open remarks · {openRemarks.length}</h3>
+					<ul class="text-sm" data-testid="remarks">
+						{#each openRemarks as m (m.id)}
+							{@const to = remarkedAt(m)}
+							<li class="border-b border-hairline py-1">
+								{#if to}<a class="textlink" href={to}>{m.title}</a>{:else}{m.title}
+									<span class="text-quiet">(no longer there)</span>{/if}
+								<Remarks
+									at={{ kind: m.kind, key: m.key }}
+									title={m.title}
+									only={m.id}
+									offered={false}
+								/>
+							</li>
+						{/each}
+					</ul>
+				{/if}
 				{#if w.may('release') && w.changes.length}
 					<div class="mt-4 flex items-baseline justify-between">
 						<label class="text-sm font-medium" for="note">What this release is for</label>

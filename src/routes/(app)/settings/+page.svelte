@@ -22,7 +22,8 @@
 		strength: 'Small mistakes that trials notice',
 		rehearsal: 'Rehearsed as it stands',
 		replay: 'Replayed as it stands on what was done of late',
-		surprises: 'All surprises of rehearsal and replay looked at'
+		surprises: 'All surprises of rehearsal and replay looked at',
+		remarks: 'All remarks settled'
 	};
 	const LEVEL_SAYS: Record<Level, string> = {
 		must: 'has to be so',

@@ -9,6 +9,7 @@
 	import { tell } from '$lib/shell/notices';
 	import Strength from '$lib/trials/Strength.svelte';
 	import TrialEditor from '$lib/trials/TrialEditor.svelte';
+	import Remarks from '$lib/work/Remarks.svelte';
 	import Untried from '$lib/trials/Untried.svelte';
 	import { emptyTrial, sayChange, sayExpected, trialWords, wordsOf } from '$lib/trials/words';
 	import { copyLink } from '$lib/work/copy-link';
@@ -282,6 +283,11 @@
 								}}
 							/>
 							{#if fresh?.id !== t.id}
+								<Remarks
+									class="mt-2"
+									at={{ kind: 'trial', key: t.id }}
+									title={t.name || 'A trial'}
+								/>
 								<div class="mt-2 flex gap-4 border-t border-hairline pt-1">
 									<button class="textlink" onclick={() => void copyLink(`/try#${t.id}`)}
 										>Copy the link</button
