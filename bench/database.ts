@@ -12,10 +12,11 @@ import { DEMO_WORKSPACE, seed } from '../demo/seed';
 import { listAccounts } from '../src/server/people/accounts';
 import { carryOn } from '../src/server/jobs/turn';
 import { migrate } from '../src/server/db/migrate';
-import { closeDb, db, transaction } from '../src/server/db/pool';
+import { closeDb, db, snapshot, transaction } from '../src/server/db/pool';
 import { inForce, save } from '../src/server/records';
 import { compilePlan, type RuleSet } from '../src/core';
 import { readDraft } from '../src/server/db/rules';
+import { replay } from '../src/server/look/replay';
 import { rehearseRange, rehearsedTypes } from '../src/server/look/rehearse';
 import { comparedWith } from '../tests/rehearse';
 import { importCsv } from '../tests/csv';
@@ -220,6 +221,27 @@ const ours = await seconds(
 			throw new Error(r.ok ? JSON.stringify(refused[0].faults) : r.message);
 	}
 );
+const versions = [set, one('urgency')].map((s) => compilePlan(force.schema, s));
+const again = await seconds('these changes taken back, and made again by two versions', () =>
+	snapshot(async (c) => {
+		const { result } = await replay(
+			c,
+			DEMO_WORKSPACE,
+			{
+				before: versions[0],
+				after: versions[1],
+				from: '2026-11-24T00:00:00.000Z',
+				to: '2026-11-25T00:00:00.000Z',
+				first: String(BigInt(lastChange) + 1n),
+				last: await top('change')
+			},
+			1_000,
+			() => Promise.resolve()
+		);
+		if (result.looked !== ROWS) throw new Error(`${result.looked} were replayed`);
+	})
+);
+ratio('replayed by two / imported', again, ours);
 /** The columns of a table, with some as they are in a copy beside it. */
 async function columns(table: string, copied: Record<string, string>) {
 	const { rows } = await db().query<{ c: string }>(

@@ -221,7 +221,7 @@ test('a remark at a rule is read by others, stands before the release, and is se
 	const listed = other.getByTestId('remarks');
 	await expect(listed).toContainText('Who asked for 60?');
 	await expect(other.getByTestId('gate-remarks')).toContainText('1 remark is open.');
-	await card.getByRole('button', { name: /^Settled: Who asked/ }).click();
+	await card.getByRole('button', { name: /^Settle: Who asked/ }).click();
 	await expect(listed).toHaveCount(0);
 	await expect(other.getByTestId('gate-remarks')).toContainText('No remark is open.');
 	await other.context().close();

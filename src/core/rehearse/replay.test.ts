@@ -310,16 +310,15 @@ function of(
 	return { again, sent, said };
 }
 
-describe('a change replayed', () => {
-	const before = setOf(
-		rule('b', 'A * 2', { id: 'double' }),
+/** B is A twice, or three times; C adds up B whenever D changes, by the one as by the other. */
+const times = (n: number) =>
+	setOf(
+		rule('b', `A * ${n}`, { id: 'double' }),
 		rule('c', 'was.C + B', { id: 'sum', watch: ['d'] })
 	);
-	const after = setOf(
-		rule('b', 'A * 3', { id: 'double' }),
-		rule('c', 'was.C + B', { id: 'sum', watch: ['d'] })
-	);
+const [before, after] = [times(2), times(3)];
 
+describe('a change replayed', () => {
 	it('goes on from what each rule set made of the one before it, and tells what only follows from that', async () => {
 		const { again, sent, said } = of(before, after, [['1', { a: '1', b: '2', c: '0' }]]);
 		const one = (await again.change(sent('1', { a: '10' })))!;
@@ -444,14 +443,6 @@ describe('a change replayed', () => {
 
 describe('what is told of a replay', () => {
 	it('adds up by person, road and day, and holds what follows apart', async () => {
-		const before = setOf(
-			rule('b', 'A * 2', { id: 'double' }),
-			rule('c', 'was.C + B', { id: 'sum', watch: ['d'] })
-		);
-		const after = setOf(
-			rule('b', 'A * 3', { id: 'double' }),
-			rule('c', 'was.C + B', { id: 'sum', watch: ['d'] })
-		);
 		const { again, sent } = of(before, after, [['1', { a: '1', b: '2', c: '0' }]]);
 		const told = new Retelling(things);
 		const head = (account: string, entryPoint: SentChange['entryPoint'], day: string) => ({

@@ -4,6 +4,8 @@ import { describe, expect, it } from 'vitest';
 import { planOf, rule, schema } from '../../../tests/world';
 import { zones } from '../../runtime/zones';
 import { toJson } from '../fields/codec';
+import { matchKey, type MatchKey } from '../fields/match';
+import type { Value } from '../value/value';
 import { recordsLoader, submissionOf, valuesFromJson } from '../trials/records';
 import type { Fetched } from './gathered';
 import { Gathered, needKey } from './gathered';
@@ -168,6 +170,67 @@ describe('gathering', () => {
 		expect(needs.every((n) => gathered.has(n))).toBe(true);
 		gathered.forget();
 		expect(needs.some((n) => gathered.has(n))).toBe(false);
+	});
+
+	it('finds and counts what records have become, made and gone ones too, whenever it was fetched', () => {
+		const some = fc.record({
+			t: fc.constantFrom(null, 'Fen', 'fén', 'Moor'),
+			u: fc.constantFrom(null, 'x'),
+			boss: fc.constantFrom(null, '1', '2')
+		});
+		const searches: MatchKey[][] = ['fen', 'moor'].flatMap((key) => [
+			[{ field: 't', how: 'loose' as const, key }],
+			[
+				{ field: 't', how: 'loose' as const, key },
+				{ field: 'u', how: 'exact' as const, key: 'x' }
+			]
+		]);
+		const ids = ['1', '2', '3'];
+		const bosses = ['1', '2'];
+		fc.assert(
+			fc.property(
+				fc.tuple(some, some, some),
+				fc.array(fc.tuple(fc.constantFrom(...ids), fc.option(some), fc.boolean()), {
+					maxLength: 12
+				}),
+				(begin, steps) => {
+					const now = new Map<string, readonly Value[] | null>(
+						ids.map((id, i) => [id, thing(id, begin[i]).values])
+					);
+					const before = new Map(now);
+					const holds = (all: typeof now, of: (v: readonly Value[]) => boolean) =>
+						ids.filter((id) => all.get(id) && of(all.get(id)!));
+					const found = (all: typeof now, keys: readonly MatchKey[]) =>
+						holds(all, (v) => keys.every((k) => matchKey(k.how, v[at(k.field)]) === k.key));
+					const gathered = new Gathered(() => schema);
+					// what is fetched is what stood at the beginning, whenever that is
+					const fetch = () =>
+						gathered.take({
+							records: [],
+							related: bosses.map((of) => ({
+								type: 'thing',
+								field: 'boss',
+								of,
+								ids: holds(before, (v) => v[at('boss')] === of)
+							})),
+							found: searches.map((match) => ({ type: 'thing', match, ids: found(before, match) }))
+						});
+					for (const [id, values, again] of steps) {
+						if (again) fetch();
+						const next = values && thing(id, values).values;
+						gathered.become('thing', id, now.get(id)!, next);
+						now.set(id, next);
+					}
+					fetch();
+					for (const keys of searches)
+						expect(gathered.loader.matching('thing', keys)).toEqual(found(now, keys));
+					for (const of of bosses)
+						expect(gathered.loader.related('thing', 'boss', of)).toEqual(
+							holds(now, (v) => v[at('boss')] === of)
+						);
+				}
+			)
+		);
 	});
 
 	it('tells needs apart', () => {

@@ -45,10 +45,9 @@ export const needKey = (n: Need): string =>
 export class Gathered {
 	private readonly records = new Map<string, readonly Value[] | null>();
 	private readonly related = new Map<string, readonly string[]>();
-	private readonly found = new Map<
-		string,
-		{ type: string; keys: readonly MatchKey[]; ids: readonly string[] }
-	>();
+	private readonly found = new Map<string, readonly string[]>();
+	/** By what records of a type were searched: fields and how they are compared, each combination once. */
+	private readonly searched = new Map<string, Map<string, readonly Omit<MatchKey, 'key'>[]>>();
 	/** What became of records so far, by type, null of those that are not there: what is fetched later does not know of it. */
 	private readonly made = new Map<string, Map<string, readonly Value[] | null>>();
 	/** Records (`type.id`) that were found by pointing to another. */
@@ -63,7 +62,7 @@ export class Gathered {
 		this.loader = {
 			record: (type, id) => this.records.get(refKey(type, id)),
 			related: (type, field, id) => this.related.get(`${type}.${field}.${id}`),
-			matching: (type, keys) => this.found.get(searchKey(type, keys))?.ids,
+			matching: (type, keys) => this.found.get(searchKey(type, keys)),
 			...(before ? { before } : {})
 		};
 	}
@@ -92,12 +91,15 @@ export class Gathered {
 			);
 			for (const id of ids) this.children.add(refKey(type, id));
 		}
-		for (const { type, match, ids } of found)
-			this.found.set(searchKey(type, match), {
-				type,
-				keys: match,
-				ids: this.withMade(type, ids, (v, at) => meetsAll(match, v, at))
-			});
+		for (const { type, match, ids } of found) {
+			const by = match.map(({ field, how }) => ({ field, how }));
+			const known = this.searched.get(type) ?? new Map<string, typeof by>();
+			this.searched.set(type, known.set(by.map((k) => `${k.field} ${k.how}`).join(), by));
+			this.found.set(
+				searchKey(type, match),
+				this.withMade(type, ids, (v, at) => meetsAll(match, v, at))
+			);
+		}
 	}
 
 	/** Ids as they are after what changes made of records. */
@@ -185,11 +187,25 @@ export class Gathered {
 			] as const)
 				if (typeof to === 'string') this.point(`${type}.${f.id}.${to}`, id, there);
 		}
-		for (const s of this.found.values()) {
-			if (s.type !== type || !s.keys.some((k) => changed(k.field))) continue;
-			const meets = now !== null && meetsAll(s.keys, now, at);
-			if (meets !== s.ids.includes(id)) s.ids = withOrWithout(s.ids, id, meets);
+		for (const by of this.searched.get(type)?.values() ?? []) {
+			if (!by.some((k) => changed(k.field))) continue;
+			// of all searches only the one that found it until now, and the one that finds it from now on
+			for (const [values, there] of [
+				[was, false],
+				[now, true]
+			] as const) {
+				const keys =
+					values && by.map((k) => ({ ...k, key: matchKey(k.how, values[at.get(k.field)!]) }));
+				if (keys?.every((k): k is MatchKey => k.key !== null))
+					this.find(searchKey(type, keys), id, there);
+			}
 		}
+	}
+
+	/** Notes that a search finds a record, or no longer does, where it is known what it finds. */
+	private find(key: string, id: string, there: boolean) {
+		const ids = this.found.get(key);
+		if (ids && ids.includes(id) !== there) this.found.set(key, withOrWithout(ids, id, there));
 	}
 
 	/** Forgets what was fetched, and keeps what became of records. @param beyond as long as no more is held than that */
@@ -211,6 +227,14 @@ export class Gathered {
 
 	/** Forgets everything: records may have changed. */
 	forget(): void {
-		for (const m of [this.records, this.related, this.found, this.made, this.children]) m.clear();
+		for (const m of [
+			this.records,
+			this.related,
+			this.found,
+			this.searched,
+			this.made,
+			this.children
+		])
+			m.clear();
 	}
 }

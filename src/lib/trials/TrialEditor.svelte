@@ -229,8 +229,8 @@
 				]}
 				onpick={(v) => (mine = { ...mine, was: v === 'new' ? null : (mine.was ?? {}) })}
 			/>
-			{#if mine.near?.length}<span class="text-quiet"
-					>, and {mine.near.length} linked {mine.near.length === 1 ? 'record' : 'records'}</span
+			{#if mine.near?.length}<span class="ml-1 text-quiet"
+					>({mine.near.length} linked {mine.near.length === 1 ? 'record' : 'records'} at hand)</span
 				>{/if}
 			{#if !taking}<button class="textlink ml-2" onclick={() => (taking = true)}
 					>as a record is stored …</button

@@ -104,8 +104,8 @@
 						{#if w.canEdit}<button
 								class="textlink whitespace-nowrap"
 								disabled={busy}
-								aria-label="Settled: {m.text.slice(0, 80)}"
-								onclick={() => void note(m.id, true)}>settled</button
+								aria-label="Settle: {m.text.slice(0, 80)}"
+								onclick={() => void note(m.id, true)}>settle</button
 							>{/if}
 					</li>
 				{/each}

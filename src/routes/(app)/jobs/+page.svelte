@@ -83,8 +83,9 @@
 					<td>{j.kind}</td>
 					<td
 						>{#if j.input.import}<a class="textlink" href="/imports/{j.input.import}">{j.title}</a
-							>{:else if j.kind === 'rehearsal'}<a class="textlink" href="/rehearse?id={j.id}"
-								>{j.title}</a
+							>{:else if j.kind === 'rehearsal' || j.kind === 'replay'}<a
+								class="textlink"
+								href="/rehearse?id={j.id}">{j.title}</a
 							>{:else}{j.title}{/if}</td
 					>
 					<td>{j.by ?? ''}</td>

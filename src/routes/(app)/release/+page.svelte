@@ -65,8 +65,11 @@
 	} as const;
 	const openRemarks = $derived(w.remarks.filter((m) => !m.settledAt));
 	const remarkedAt = (m: (typeof openRemarks)[number]) => {
-		if (m.kind === 'trial') return `/try#${m.key}`;
-		if (m.kind === 'finding') return '/check';
+		// what is not looked at yet is not known to be gone
+		if (m.kind === 'trial')
+			return !w.trials.known || w.trials.all.some((t) => t.id === m.key) ? `/try#${m.key}` : null;
+		if (m.kind === 'finding')
+			return !analysed || [...w.found, ...w.accepted].some((f) => f.id === m.key) ? '/check' : null;
 		return w.rule(m.key) ? href(m.key) : null;
 	};
 	const href = (id: string) => {
