@@ -111,11 +111,37 @@ class World {
 		this.gathered.become(type, id, was, values);
 	}
 
+	/** Takes over what was fetched for others. */
+	learn(fetched: Fetched): void {
+		this.gathered.take(fetched);
+	}
+
+	/** Fetches together what some changes will most likely read, by what stands before the first of them. */
+	async prepare(changes: readonly SentChange[], zones: ZoneClock): Promise<void> {
+		const open = new Set(changes);
+		await this.gathered.fill(this.fetch, (loader) =>
+			[...open].flatMap((c): readonly Need[] => {
+				const missing = c.records.filter((r) => loader.record(r.type, r.id) === undefined);
+				if (missing.length) return missing.map(({ type, id }) => ({ type, id }));
+				const change = this.here(c);
+				const needs = change ? settle(this.plan, change, loader, { zones }).needs : [];
+				if (!needs.length) open.delete(c);
+				return needs;
+			})
+		);
+	}
+
 	/** A change as it meets these records; null where one of them is not there. @param fresh as if no change had been made to any */
 	async meets(c: SentChange, fresh = false): Promise<Change | null> {
+		for (const { type, id } of c.records) await this.at(type, id);
+		return this.here(c, fresh);
+	}
+
+	/** The same with the records at hand. */
+	private here(c: SentChange, fresh = false): Change | null {
 		const records: SubmittedRecord[] = [];
 		for (const { type, id, created, removed, sent, keep } of c.records) {
-			const was = await this.at(type, id);
+			const was = this.gathered.loader.record(type, id);
 			if (!was && !created) return null;
 			const key = refKey(type, id);
 			const added = this.added.get(key);
@@ -201,8 +227,23 @@ export class Replay {
 		fetch: Fetch,
 		private readonly zones: ZoneClock
 	) {
-		this.before = new World(before, fetch);
-		this.after = new World(after, fetch);
+		// both read the same: what one fetches, the other has as well
+		this.before = new World(before, async (needs) => {
+			const fetched = await fetch(needs);
+			this.after.learn(fetched);
+			return fetched;
+		});
+		this.after = new World(after, async (needs) => {
+			const fetched = await fetch(needs);
+			this.before.learn(fetched);
+			return fetched;
+		});
+	}
+
+	/** Fetches together what the next changes will most likely read: without it each fetches for itself. */
+	async prepare(changes: readonly SentChange[]): Promise<void> {
+		await this.before.prepare(changes, this.zones);
+		await this.after.prepare(changes, this.zones);
 	}
 
 	/** Where records stood before the first change. */

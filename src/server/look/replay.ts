@@ -297,17 +297,21 @@ export async function replay(
 			}
 	};
 
-	const one = async (c: PastChange) => {
-		await refused(c.at);
+	/** What was sent, where it can be made again. */
+	const sentIn = (c: PastChange): SentChange | null => {
 		const made = new Set(c.rows.filter((x) => x.made).map((x) => refKey(x.type, x.record)));
 		const records =
 			c.submission &&
 			reading.sent(c.submission.records, (type, id) => made.has(refKey(type, id ?? '')));
+		return records && { ...sentOf(c), records };
+	};
+	const one = async (c: PastChange, sent: SentChange | null) => {
+		await refused(c.at);
 		const rows = c.rows.filter((x) => schema.types.has(x.type));
 		const fields = rows.map((x) => recorded.redo(x));
 		// those of another time that lie between: clocks may be set
 		const inside = c.at >= from && c.at < to;
-		const r = inside && records ? await again.change({ ...sentOf(c), records }) : null;
+		const r = inside && sent ? await again.change(sent) : null;
 		if (r)
 			await count(
 				c,
@@ -323,14 +327,16 @@ export async function replay(
 					fields: fields[i]
 				}))
 			);
-			const why = !c.submission ? 'nothing sent' : records ? 'no record' : 'model';
+			const why = !c.submission ? 'nothing sent' : sent ? 'no record' : 'model';
 			if (inside) told.left(why, headOf(c));
 		}
 	};
 	let done = 0;
 	if (first !== null && last !== null)
 		await eachChange(db, workspace, { first, last }, async (changes) => {
-			for (const c of changes) await one(c);
+			const sent = changes.map(sentIn);
+			await again.prepare(sent.filter((x) => x !== null));
+			for (const [i, c] of changes.entries()) await one(c, sent[i]);
 			done += changes.length;
 			await progress(done);
 		});
