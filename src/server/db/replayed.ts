@@ -80,6 +80,8 @@ export async function touchedSince(
 	return r.rows;
 }
 
+/** Beyond every number. */
+const FAR = '9000000000000000000';
 /** Changes that come with one statement. */
 const PAGE = 100;
 
@@ -90,21 +92,21 @@ export async function eachChange(
 	{ first, last, backwards = false }: { first: string; last: string | null; backwards?: boolean },
 	visit: (changes: PastChange[]) => Promise<void>
 ): Promise<void> {
-	let seen: string | null = null;
+	// the bounds are plain comparisons and the order is plain: each page is one stretch of the index
+	const [order, beyond] = backwards ? ['desc', '<'] : ['asc', '>'];
+	let seen = backwards ? FAR : '0';
 	for (;;) {
 		const r: { rows: PastChange[] } = await db.query<PastChange>(
 			`with page as materialized (
-				select * from change where workspace = $1 and id >= $2 and ($3::bigint is null or id <= $3)
-				  and ($4::bigint is null or case when $5 then id < $4 else id > $4 end)
-				order by case when $5 then -id else id end limit $6)
+				select * from change where workspace = $1 and id >= $2 and id <= $3 and id ${beyond} $4 order by id ${order} limit $5)
 			 select p.id::text, ${iso('p.at')} as at, p.account::text, a.name as who, p.entry_point as "entryPoint", p.submission,
 			   coalesce((select json_agg(json_build_object('type', h.type, 'record', h.record::text, 'made', h.made,
 			     'deleted', (select q->2 from jsonb_array_elements(h.lines) q where q->>0 = 'deleted'),
 			     'set', coalesce((select jsonb_agg(jsonb_build_array(q->>1, q->2, q->3))
 			       from jsonb_array_elements(h.lines) q where q->>0 = 'set'), '[]'))
 			     order by h.type, h.record) from record_change h where h.change = p.id), '[]') as rows
-			 from page p left join account a on a.id = p.account order by case when $5 then -p.id else p.id end`,
-			[workspace, first, last, seen, backwards, PAGE]
+			 from page p left join account a on a.id = p.account order by p.id ${order}`,
+			[workspace, first, last ?? FAR, seen, PAGE]
 		);
 		if (r.rows.length) await visit(r.rows);
 		if (r.rows.length < PAGE) return;
