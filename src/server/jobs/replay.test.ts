@@ -242,6 +242,24 @@ describe('a replay', () => {
 		expect(same.result.replay).toMatchObject({ refusals: 1, admitted: [] });
 	}, 120_000);
 
+	it('begins with the first moment of its first day and ends before the day after its last, in the zone', async () => {
+		// summer time ends between: 22:00 UTC before, 23:00 UTC after
+		for (const at of [
+			'2026-10-23T21:59:59.999Z',
+			'2026-10-23T22:00:00.000Z',
+			'2026-10-25T22:59:59.999Z',
+			'2026-10-25T23:00:00.000Z'
+		])
+			await put((Date.parse(at) - FIRST) / DAY, 'customer', '44', [
+				['headcount', String(Date.parse(at) % 89)]
+			]);
+		const { result } = await replayed('2026-10-24', '2026-10-25', { before: 3, after: 3 });
+		expect(result.replay!.days).toEqual([
+			{ day: '2026-10-24', count: 0, of: 1 },
+			{ day: '2026-10-25', count: 0, of: 1 }
+		]);
+	}, 60_000);
+
 	it('of days without a change says nothing, and of what is no period that it is none', async () => {
 		const { result } = await replayed('2020-01-01', '2020-01-31');
 		expect(result).toMatchObject({ looked: 0, records: 0, replay: { changes: 0, days: [] } });
@@ -294,7 +312,8 @@ describe('a replay that is broken off', () => {
 		// killed: what it does in the database ends with its connection
 		const cut = workOn({ job: id });
 		const killed = (async () => {
-			for (let i = 0; i < 400; i++) {
+			// however slow the machine is
+			for (let i = 0; i < 10_000; i++) {
 				const r = await db().query(
 					`select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and state = 'idle in transaction' and pid <> pg_backend_pid()`
 				);

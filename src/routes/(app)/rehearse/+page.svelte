@@ -9,7 +9,7 @@
 	import Asking from '$lib/rehearse/Asking.svelte';
 	import Contents from '$lib/rehearse/Contents.svelte';
 	import Limits from '$lib/rehearse/Limits.svelte';
-	import { dayIn, faultOf } from '$lib/rehearse/period';
+	import { dayIn, faultOf, periodOf } from '$lib/rehearse/period';
 	import Told from '$lib/rehearse/Told.svelte';
 	import { behindSurprise, sayAsked } from '$lib/rehearse/words';
 	import JobState from '$lib/shell/JobState.svelte';
@@ -42,9 +42,17 @@
 	const [before, after] = [named('before'), named('after')];
 	const none = { selection: null, period: null };
 	const newest = $derived(data.newest && dayIn(data.newest, w.model.zone));
-	let chosen = $state.raw<Asked | null>(
-		after === undefined ? null : { before: before ?? w.force.number, after, ...none }
-	);
+	/** Who comes to replay finds it asked, also where nothing was replayed yet. */
+	const toReplay = () =>
+		page.url.searchParams.get('on') === 'changes' && !data.shown?.period && newest;
+	const begin = (): Asked | null => {
+		if (after !== undefined) return { before: before ?? w.force.number, after, ...none };
+		const last = toReplay();
+		return last
+			? { before: w.force.number, after: null, selection: null, period: periodOf(last, 30) }
+			: null;
+	};
+	let chosen = $state.raw<Asked | null>(begin());
 	const asked = $derived<Asked>(
 		chosen ?? {
 			before: w.force.number,
