@@ -29,7 +29,7 @@ const put = (
 	account = t.author,
 	keep: string[] | 'touched' = 'touched'
 ) => {
-	const sender = { workspace: t.workspace, account, entryPoint, instant: FIRST + day * DAY };
+	const sender = { workspace: t.workspace, account, entryPoint, instant: Math.round(FIRST + day * DAY) };
 	return save(sender, [{ type, id, sent, keep }]);
 };
 async function replayed(
