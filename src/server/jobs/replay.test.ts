@@ -29,7 +29,12 @@ const put = (
 	account = t.author,
 	keep: string[] | 'touched' = 'touched'
 ) => {
-	const sender = { workspace: t.workspace, account, entryPoint, instant: Math.round(FIRST + day * DAY) };
+	const sender = {
+		workspace: t.workspace,
+		account,
+		entryPoint,
+		instant: Math.round(FIRST + day * DAY)
+	};
 	return save(sender, [{ type, id, sent, keep }]);
 };
 async function replayed(
