@@ -2,7 +2,9 @@
  * Values for people, the same on pages, in history and in answers: dates, numbers and money in the
  * workspace's locale, options by label, links by title.
  */
+import { Moment } from '../core';
 import type { Field, JsonValue, Schema } from '../core';
+import { zones } from './zones';
 
 const LOCALE = 'en-GB';
 const counts = new Intl.NumberFormat(LOCALE);
@@ -39,6 +41,10 @@ export function formatDate(iso: string): string {
 	const date = new Date(`${iso.slice(0, 10)}T00:00:00Z`);
 	return Number.isNaN(date.getTime()) ? iso : day.format(date);
 }
+
+/** The day of an instant (ISO 8601) in a zone, as `2026-11-24`; null for an instant that is none. */
+export const dayIn = (at: string, zone: string): string | null =>
+	Moment.fromInstant(Date.parse(at), zone, zones)?.date.toString() ?? null;
 
 /** An instant in the workspace's zone; what is none as it stands. */
 export function formatMoment(iso: string, zone: string): string {

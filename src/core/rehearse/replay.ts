@@ -86,7 +86,7 @@ class World {
 	/** What claims added to sets, by record. */
 	private readonly added = new Map<string, ReadonlyMap<string, readonly string[]>>();
 	/** Messages that do not leave twice. */
-	readonly once = new Set<string>();
+	private readonly once = new Set<string>();
 
 	constructor(
 		readonly plan: Plan,
@@ -184,11 +184,18 @@ class World {
 		this.gathered.trim(HELD);
 	}
 
+	/** Whether a message with this key has not left yet; now it has. */
+	private first(once: string): boolean {
+		const left = this.once.has(once);
+		this.once.add(once);
+		return !left;
+	}
+
 	/** What leaves of a change, and does not leave twice. */
 	leaves({ records }: Settled) {
 		return records.flatMap(({ type, id, sends }) =>
 			sends
-				.filter(({ once }) => !(once !== null && this.once.size === this.once.add(once).size))
+				.filter(({ once }) => once === null || this.first(once))
 				.map((message) => ({ type, id, message }))
 		);
 	}

@@ -1,7 +1,6 @@
 /** Periods of calendar days. */
-import { LocalDate, Moment } from '$core';
+import { LocalDate } from '$core';
 import type { Period } from '$server/db/rehearsals';
-import { zones } from '../../runtime/zones';
 
 /** Lengths in days that are offered. */
 export const LENGTHS = [7, 30, 90] as const;
@@ -18,10 +17,6 @@ export function lengthOf({ from, to }: Period): number | null {
 	const days = first && last ? last.epochDay - first.epochDay + 1 : null;
 	return LENGTHS.find((n) => n === days) ?? null;
 }
-
-/** The day of an instant (ISO 8601) in a zone. */
-export const dayIn = (at: string, zone: string): string | null =>
-	Moment.fromInstant(Date.parse(at), zone, zones)?.date.toString() ?? null;
 
 /** All days from the first to the last of some, those between with nothing. */
 export function everyDay(

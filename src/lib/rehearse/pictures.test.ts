@@ -3,7 +3,8 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { keyOf, layFlow } from './flow';
 import { WIDTH, spreadOf } from './spread';
-import { LENGTHS, dayIn, everyDay, faultOf, lengthOf, periodOf } from './period';
+import { dayIn } from '../../runtime/format';
+import { LENGTHS, everyDay, faultOf, lengthOf, periodOf } from './period';
 
 const value: fc.Arbitrary<string | null> = fc.option(fc.integer({ min: 0, max: 25 }).map(String));
 const moves = fc

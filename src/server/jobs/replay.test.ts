@@ -168,12 +168,17 @@ describe('a replay', () => {
 	}, 120_000);
 
 	it('says what the draft would have done otherwise, in which change, and whose', async () => {
-		const customer = '41';
-		await put(20, 'customer', customer, [['headcount', '300']]);
-		const { rows } = await db().query<{ id: string }>(
-			'select id::text from r_deal where f_customer = $1',
-			[customer]
-		);
+		const [{ id: customer }] = await put(19, 'customer', null, [
+			['trading_name', 'Replayed'],
+			['headcount', '300']
+		]);
+		const [{ id: deal }] = await put(19, 'deal', null, [
+			['name', 'Replayed new build'],
+			['customer', customer],
+			['kind', 'new_build'],
+			['amount', '1000']
+		]);
+		await put(20, 'customer', customer, [['headcount', '301']]);
 		await put(21, 'customer', customer, [['headcount', '55']]);
 		await put(22, 'customer', customer, [['headcount', '300']], 'api', t.admin, []);
 		const kept = await replayed('2026-09-21', '2026-09-23');
@@ -190,8 +195,8 @@ describe('a replay', () => {
 			overwritten: 0
 		});
 		expect(result).toMatchObject({ looked: 3, records: 1 });
-		const rows2 = await behind(db(), kept.id, { about: 'value customer.size_class' }, null, 10);
-		expect(rows2).toMatchObject([
+		const sizes = await behind(db(), kept.id, { about: 'value customer.size_class' }, null, 10);
+		expect(sizes).toMatchObject([
 			{
 				id: customer,
 				doc: {
@@ -205,11 +210,13 @@ describe('a replay', () => {
 			}
 		]);
 		// what deals have of it follows through their link, though none of their rules was edited
-		if (rows.length) {
-			expect(result.surprises).toContainEqual(
-				expect.objectContaining({ kind: 'follows', type: 'deal', field: 'discount_limit' })
-			);
-		}
+		expect(result.surprises).toMatchObject([
+			{ kind: 'follows', count: 1, field: 'discount_limit_percent', from: ['customer.size_class'] }
+		]);
+		const about = 'value deal.discount_limit_percent';
+		expect(await behind(db(), kept.id, { about }, null, 10)).toMatchObject([
+			{ id: deal, title: 'Replayed new build', doc: { who: t.author.name } }
+		]);
 		expect(result.replay!.days.map((d) => [d.day, d.of])).toEqual([
 			['2026-09-21', 1],
 			['2026-09-22', 1],
@@ -223,7 +230,7 @@ describe('a replay', () => {
 		});
 		expect(await newestOfDraft(db(), t.workspace, 'records')).toBeNull();
 		await expect(
-			behind(db(), kept.id, { about: 'value customer.size_class' }, rows2[0].row, 10)
+			behind(db(), kept.id, { about: 'value customer.size_class' }, sizes[0].row, 10)
 		).resolves.toEqual([]);
 	}, 120_000);
 

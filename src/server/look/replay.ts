@@ -1,14 +1,13 @@
 /** Changes of a period made again by two rule sets, from the records as they were. Nothing is written. */
 import {
-	Moment,
 	Replay,
 	Retelling,
 	fromJson,
+	isBlank,
 	refKey,
 	same,
 	toJson,
 	type JsonValue,
-	type LocalDate,
 	type Plan,
 	type Rehearsal,
 	type ReplayedChange,
@@ -18,6 +17,7 @@ import {
 	type Stood,
 	type Value
 } from '../../core';
+import { dayIn } from '../../runtime/format';
 import { zones } from '../../runtime/zones';
 import type { Db } from '../db/pool';
 import { readValues } from '../db/records';
@@ -172,7 +172,7 @@ class Recorded {
 
 /**
  * Replays a period: the records that changed since are taken back to where they stood, and go on from there.
- * What it holds grows with these records, and with nothing else.
+ * What it holds grows with these records, up to a limit with others that are read, and with what is kept of the telling.
  * @param db one state of the database, for all of it
  * @param most changes that are kept behind each thing that is told
  * @param progress is told how many changes are done
@@ -213,7 +213,7 @@ export async function replay(
 	const headOf = (c: PastRefusal) => ({
 		account: c.account,
 		entryPoint: c.entryPoint,
-		day: String(dayOf(c.at, zone))
+		day: String(dayIn(c.at, zone))
 	});
 	const title = async (type: string, id: string) => {
 		const { type: t, at } = schema.type(type);
@@ -282,7 +282,7 @@ export async function replay(
 				to: toJson(m.to),
 				claim: m.claim,
 				...(m.follows ? { follows: true } : {}),
-				...(m.entered ? { overwritten: true } : {})
+				...(m.entered && !isBlank(m.from) ? { overwritten: true } : {})
 			};
 			keep(`value ${refKey(m.type, field)}`, row(m, doc));
 		}
@@ -343,9 +343,6 @@ export async function replay(
 	await refused(null);
 	return { result: told.told(), behind };
 }
-
-const dayOf = (at: string, zone: string): LocalDate | null =>
-	Moment.fromInstant(Date.parse(at), zone, zones)?.date ?? null;
 
 const sentOf = (c: PastRefusal) => ({
 	instant: Date.parse(c.at),

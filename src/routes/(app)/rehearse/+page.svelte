@@ -9,13 +9,14 @@
 	import Asking from '$lib/rehearse/Asking.svelte';
 	import Contents from '$lib/rehearse/Contents.svelte';
 	import Limits from '$lib/rehearse/Limits.svelte';
-	import { dayIn, faultOf, periodOf } from '$lib/rehearse/period';
+	import { faultOf, periodOf } from '$lib/rehearse/period';
 	import Told from '$lib/rehearse/Told.svelte';
 	import { behindSurprise, sayAsked } from '$lib/rehearse/words';
 	import JobState from '$lib/shell/JobState.svelte';
 	import {
 		andList,
 		capital,
+		dayIn,
 		formatCount,
 		formatDate,
 		formatMoment,
