@@ -19,6 +19,7 @@ const CORE = [
 	'explain',
 	'trials',
 	'compare',
+	'select',
 	'rehearse',
 	'check',
 	'cover',

@@ -9,6 +9,7 @@ const DAY = 86_400_000;
 /** Noon of the first of these days. */
 const FROM = Date.UTC(2026, 9, 26, 11);
 const KEY_GROWERS = 24;
+const TALKED_OVER = 9;
 
 interface Step {
 	type: string;
@@ -45,6 +46,12 @@ function* steps(): Generator<Step> {
 		yield step('lead', 41 + i * 5, [['enquiry_channel', pick(['trade_fair', 'web_form'])]]);
 		if (rnd() < 0.5)
 			yield step('customer', id + 2, [['headcount', String(20 + Math.floor(rnd() * 60))]]);
+	}
+	// quotations that were talked over, and then went elsewhere or were taken
+	for (let i = 0; i < TALKED_OVER; i++) {
+		const id = 331 + i * 17;
+		yield step('deal', id, [['stage', 'negotiation']]);
+		yield step('deal', id, [['stage', i % 3 === 2 ? 'won' : 'lost']], i % 2 ? 'short' : 'full');
 	}
 }
 

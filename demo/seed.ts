@@ -11,6 +11,8 @@ import { DEMO_SIZES } from './generate';
 import { demoModel } from './model';
 import { MADE, settledRecords, type Seeded } from './records';
 import { demoDraft, demoReleases } from './rules';
+import { insertView } from '../src/server/db/views';
+import { demoViews } from './views';
 import { demoTrials } from './trials';
 
 export const DEMO_WORKSPACE = 'quillmere';
@@ -72,6 +74,7 @@ export async function seed(db: Db, sizes: DemoSizes = DEMO_SIZES): Promise<void>
 	for (const r of demoReleases) await createRelease(db, w, r.set, demoModel, r.note, author);
 	await replaceDraft(db, w, demoDraft, author);
 	for (const t of demoTrials) await saveTrial(db, w, t);
+	for (const { type, ...v } of demoViews) await insertView(db, w, type, author, v);
 	for (const [type, records] of settledRecords(sizes)) await store(db, type, records);
 	await indexMatched(db, compilePlan(new Schema(demoModel), demoReleases[2].set).matched);
 	for (const t of demoModel.types) await indexMatched(db, keysToMatch(t));

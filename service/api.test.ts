@@ -230,6 +230,11 @@ const QUERIES = [
 	'page=99999999999999999999',
 	'page=-1',
 	'page=1e300',
+	'after=1:x&sort=headcount',
+	'before=9999999999999999999',
+	'view=1e9&list={}',
+	'list={"where":{"expr":{"k":"bin","op":"<","a":null}}}',
+	'list={"period":{"from":"0001-01-01","to":"999999999-12-31"},"columns":["<stage"]}',
 	'version=abc',
 	'version=99999999999',
 	'id=abc',
@@ -282,6 +287,16 @@ const BODIES: Record<string, Doc> = {
 		sent: [],
 		entryPoint: 'full',
 		expected: {}
+	},
+	'/views': {
+		type: 'deal',
+		name: 'x',
+		list: { where: null, columns: ['name'], period: { days: 3 } }
+	},
+	'/views/[id]': {
+		version: 1,
+		name: 'x',
+		list: { setBy: [{ field: 'stage', by: 'rule', rule: null }] }
 	},
 	'/remarks': { kind: 'rule', key: 'size_class', title: 'x', text: 'y' },
 	'/remarks/[id]': { settled: true },

@@ -308,7 +308,7 @@ export {
 	type RehearsedRecord,
 	type Rehearsing
 } from './rehearse/record';
-export { compileSelection, selects, type Selection, type Selector } from './rehearse/select';
+export { compileSelection, selects, untold, type Selection, type Selector } from './select/select';
 export { Replay, type ReplayedChange, type SentChange, type Stood } from './rehearse/replay';
 export { Retelling, type LeftOut, type Retold } from './rehearse/retold';
 export {

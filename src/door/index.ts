@@ -31,8 +31,11 @@ import {
 	upgraded
 } from '../core';
 import { body } from './bodies';
+import { BadInput, check } from './check';
 import { modelFault, modelShapeFault } from './model';
 import { day, flag, formula, id, json, list, only, text, word } from './parts';
+
+export { BadInput } from './check';
 
 const isObject = (x: unknown): x is object => typeof x === 'object' && x !== null;
 
@@ -230,20 +233,6 @@ const trial = only({
 	const { expect, then = [], rows = [] } = t as unknown as Trial;
 	return [{ expect }, ...then, ...rows].some((s) => s.expect?.length);
 });
-
-/** What was wrong with a body, in words that name the place. */
-export class BadInput extends Error {}
-
-function check<T>(schema: yup.Schema, v: unknown): T {
-	// to yup, what is not there is in order
-	if (v === undefined || v === null) throw new BadInput('What was to be sent is missing.');
-	try {
-		return schema.validateSync(v, { strict: true, abortEarly: true }) as T;
-	} catch (e) {
-		if (e instanceof yup.ValidationError) throw new BadInput(`${e.message}.`);
-		throw e;
-	}
-}
 
 /** A rule document. @throws {BadInput} naming the place */
 export const checkRule = (v: unknown) => check<Rule>(rule, v);

@@ -3,7 +3,7 @@
  * workspace's locale, options by label, links by title.
  */
 import { Moment } from '../core';
-import type { Field, JsonValue, Schema } from '../core';
+import type { Field, JsonValue, LocalDate, Schema } from '../core';
 import { zones } from './zones';
 
 const LOCALE = 'en-GB';
@@ -45,6 +45,10 @@ export function formatDate(iso: string): string {
 /** The day of an instant (ISO 8601) in a zone, as `2026-11-24`; null for an instant that is none. */
 export const dayIn = (at: string, zone: string): string | null =>
 	Moment.fromInstant(Date.parse(at), zone, zones)?.date.toString() ?? null;
+
+/** The first instant of a day in a zone, ISO 8601 with milliseconds, as history tells its instants. */
+export const startOfDay = (day: LocalDate, zone: string): string =>
+	new Date(Moment.parse(`${day.toString()}T00:00:00`, zones, zone)!.epochMs).toISOString();
 
 /** An instant in the workspace's zone; what is none as it stands. */
 export function formatMoment(iso: string, zone: string): string {

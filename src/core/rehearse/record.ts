@@ -14,7 +14,7 @@ import type {
 } from '../settle/types';
 import type { ZoneClock } from '../value/temporal';
 import { same, type Value } from '../value/value';
-import { lookAt, selects, untouched, type Selector } from './select';
+import { lookAt, selects, untouched, type Selector } from '../select/select';
 
 /** What a rehearsal holds against each other, compiled once for all records. */
 export interface Rehearsing {

@@ -16,7 +16,7 @@ import { add, num } from '../value/num';
 import { same, type Value } from '../value/value';
 import { Tally, together, type Rehearsal } from './count';
 import { Linked, askedOf, rehearseRecord, rehearsing, type Move, type Rehearsing } from './record';
-import { compileSelection, lookAt, untouched } from './select';
+import { compileSelection, lookAt, untouched } from '../select/select';
 import { followsFrom, surprisesOf, unrehearsed } from './surprises';
 
 const schema = new Schema(demoModel);

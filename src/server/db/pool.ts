@@ -160,6 +160,25 @@ export async function snapshot<T>(work: (client: pg.PoolClient) => Promise<T>): 
 	}
 }
 
+/** Runs work that only reads, as long as each of its statements takes no longer than so many milliseconds; null where one would. */
+export async function limited<T>(
+	ms: number,
+	work: (client: pg.PoolClient) => Promise<T>
+): Promise<T | null> {
+	const client = await db().connect();
+	try {
+		await client.query('begin read only');
+		await client.query(`set local statement_timeout = ${Math.round(ms)}`);
+		return await work(client);
+	} catch (e) {
+		if ((e as { code?: string }).code === '57014') return null;
+		throw e;
+	} finally {
+		await client.query('rollback').catch(() => undefined);
+		client.release();
+	}
+}
+
 /** Runs work in one transaction; repeats it when two transactions got in each other's way. */
 export async function transaction<T>(work: (client: pg.PoolClient) => Promise<T>): Promise<T> {
 	for (let attempt = 1; ; attempt++) {

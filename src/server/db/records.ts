@@ -37,7 +37,7 @@ export function fromColumn(kind: string, v: unknown, zone: string): Value {
 	}
 }
 
-function toStored(schema: Schema, type: string, row: Record<string, unknown>): StoredRecord {
+export function toStored(schema: Schema, type: string, row: Record<string, unknown>): StoredRecord {
 	const { fields } = schema.type(type).type;
 	return {
 		type,
@@ -332,51 +332,6 @@ export async function eachPiece(
 	}
 }
 
-/** What a column of a list is sorted by: options in the order of their list, links by title. */
-function sortKey(schema: Schema, type: string, id: string): string {
-	if (id === 'id') return 'id';
-	const field = schema.field(type, id);
-	if (!field) throw new Error(`${type} has no field “${id}”.`);
-	const column = `r.${columnOf(field.id)}`;
-	const target = field.target && schema.types.get(field.target);
-	if (field.type === 'link' && target)
-		return `(select lower(t.${columnOf(target.type.title)}) from ${tableOf(target.type.id)} t
-			where t.workspace = r.workspace and t.id = ${column})`;
-	if (field.type === 'choice') {
-		const options = schema.lists.get(field.list ?? '')?.options ?? [];
-		return `array_position(array[${options.map((o) => `'${o.id.replace(/'/g, "''")}'`).join(',')}]::text[], ${column})`;
-	}
-	return ['text', 'email', 'phone'].includes(field.type) ? `lower(${column})` : column;
-}
-
-/** A page of records whose title contains a text, newest first. */
-export async function searchRecords(
-	db: Db,
-	schema: Schema,
-	workspace: string,
-	type: string,
-	find: string,
-	page: number,
-	size = 50,
-	sort: { id: string; desc: boolean } | null = null
-): Promise<{ records: StoredRecord[]; total: number }> {
-	const title = columnOf(schema.type(type).type.title);
-	// % and _ are meant as they stand
-	const like = `%${find.replace(/[\\%_]/g, '\\$&')}%`;
-	const where = `workspace = $1 and ($2 = '%%' or ${title} ilike $2)`;
-	const total = await db.query(`select count(*)::int as n from ${tableOf(type)} where ${where}`, [
-		workspace,
-		like
-	]);
-	const r = await db.query(
-		`select r.* from ${tableOf(type)} r where ${where}
-		 order by ${sort ? `${sortKey(schema, type, sort.id)} ${sort.desc ? 'desc' : 'asc'} nulls last, ` : ''}id desc
-		 limit $3 offset $4`,
-		[workspace, like, size, page * size]
-	);
-	return { records: r.rows.map((row) => toStored(schema, type, row)), total: total.rows[0].n };
-}
-
 /** Titles of records, for showing links. */
 export async function titlesOf(
 	db: Db,
@@ -393,21 +348,24 @@ export async function titlesOf(
 	return new Map(r.rows.map((x) => [String(x.id), (x.title as string | null) ?? `No. ${x.id}`]));
 }
 
-/** Records to choose a link from. */
+/** Records to choose one from whose title contains a text: by title, or the newest first. */
 export async function findTitles(
 	db: Db,
 	schema: Schema,
 	workspace: string,
 	type: string,
-	find: string
+	find: string,
+	{ newest = false, most = 30 } = {}
 ): Promise<{ id: string; title: string }[]> {
 	const title = columnOf(schema.type(type).type.title);
+	// % and _ are meant as they stand
 	const like = `%${find.replace(/[\\%_]/g, '\\$&')}%`;
-	const r = await db.query(
-		`select id, ${title} as title from ${tableOf(type)} where workspace = $1 and ${title} ilike $2 order by ${title}, id limit 30`,
-		[workspace, like]
+	const r = await db.query<{ id: string; title: string | null }>(
+		`select id::text, ${title} as title from ${tableOf(type)} where workspace = $1 and ($2 = '%%' or ${title} ilike $2)
+		 order by ${newest ? 'id desc' : `${title}, id`} limit $3`,
+		[workspace, like, most]
 	);
-	return r.rows.map((x) => ({ id: String(x.id), title: x.title as string }));
+	return r.rows.map((x) => ({ id: x.id, title: x.title ?? `No. ${x.id}` }));
 }
 
 const toColumn = (v: Value): unknown => toJson(v);

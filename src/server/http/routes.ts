@@ -174,6 +174,12 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		PUT: { asks: 'write', does: 'stores a trial' },
 		DELETE: { asks: 'write', does: 'removes a trial' }
 	},
+	'/views': { POST: { asks: 'change', does: 'keeps a list of records under a name' } },
+	'/views/[id]': {
+		PUT: { asks: 'change', does: 'changes a named list: one’s own, as administrator any' },
+		DELETE: { asks: 'change', does: 'removes a named list: one’s own, as administrator any' }
+	},
+	'/lists/[type]': look('the records of a list as CSV'),
 	'/remarks': { POST: { asks: 'write', does: 'says something of a rule, a finding or a trial' } },
 	'/remarks/[id]': {
 		PUT: { asks: 'write', does: 'notes that a remark is settled, or open after all' }

@@ -2,9 +2,9 @@
  * A replay as a job: the changes of a period made again by one version and by another. Each change goes on from
  * those before it, so it is one piece; what was broken off is begun anew, and nothing of it is kept before its end.
  */
-import { LocalDate, Moment, Schema, compilePlan, differing, unmet, type Model } from '../../core';
+import { LocalDate, Schema, compilePlan, differing, unmet, type Model } from '../../core';
 import { BadInput } from '../../door';
-import { zones } from '../../runtime/zones';
+import { startOfDay } from '../../runtime/format';
 import { noteEnded } from '../db/jobs';
 import { readModel } from '../db/model';
 import { db, snapshot, transaction } from '../db/pool';
@@ -26,17 +26,13 @@ const MOST = 200_000;
 /** Changes that are kept behind each thing that is told. */
 const BEHIND = 10_000;
 
-// with milliseconds, as history tells its instants: they are compared as texts
-const midnight = (day: LocalDate, zone: string) =>
-	new Date(Moment.parse(`${day.toString()}T00:00:00`, zones, zone)!.epochMs).toISOString();
-
 /** Its first instant, and that after its last, ISO 8601. @throws {BadInput} when it is none */
 export function bounds({ from, to }: Period, { zone }: Model): [string, string] {
 	const [first, last] = [LocalDate.parse(from), LocalDate.parse(to)];
 	if (!first || !last || last.epochDay < first.epochDay)
 		throw new BadInput(`${from} to ${to} is no period: it ends on the day it begins, or later.`);
 	const next = LocalDate.fromEpochDay(last.epochDay + 1)!;
-	return [midnight(first, zone), midnight(next, zone)];
+	return [startOfDay(first, zone), startOfDay(next, zone)];
 }
 
 /** Replays, and keeps what came of it. */

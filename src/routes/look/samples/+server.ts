@@ -1,8 +1,7 @@
 import { error, json } from '@sveltejs/kit';
-import { toJson } from '$core';
 import { inForce } from '$server/records';
 import { db } from '$server/db/pool';
-import { readRecords, searchRecords } from '$server/db/records';
+import { findTitles, readRecords } from '$server/db/records';
 import { sampleOf } from '$server/records/view';
 import { allow } from '$server/http/guard';
 import type { RequestHandler } from './$types';
@@ -14,7 +13,6 @@ export const GET: RequestHandler = async (event) => {
 	const { schema } = await inForce(db(), account.workspace);
 	const type = q.get('type') ?? '';
 	if (!schema.types.has(type)) error(404, 'There is no such record type.');
-	const title = schema.type(type).at.get(schema.type(type).type.title)!;
 	const id = q.get('id');
 	if (id !== null) {
 		const [r] = /^\d{1,18}$/.test(id)
@@ -23,16 +21,8 @@ export const GET: RequestHandler = async (event) => {
 		if (!r) error(404, 'There is no such record.');
 		return json(await sampleOf(account.workspace, schema, r));
 	}
-	const found = await searchRecords(
-		db(),
-		schema,
-		account.workspace,
-		type,
-		(q.get('find') ?? '').slice(0, 100),
-		0,
-		20
-	);
+	const find = (q.get('find') ?? '').slice(0, 100);
 	return json(
-		found.records.map((r) => ({ id: r.id, title: toJson(r.values[title]) ?? `No. ${r.id}` }))
+		await findTitles(db(), schema, account.workspace, type, find, { newest: true, most: 20 })
 	);
 };

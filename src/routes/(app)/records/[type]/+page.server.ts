@@ -1,53 +1,71 @@
 import { error } from '@sveltejs/kit';
-import { toJson } from '$core';
-import { allow } from '$server/http/guard';
-import { inForce } from '$server/records';
+import { BadInput } from '$door';
+import { EVERYTHING, listOf, type ListAsked } from '$door/lists';
 import { waitingAmong } from '$server/db/carried';
 import { db } from '$server/db/pool';
-import { searchRecords } from '$server/db/records';
-import { linkTitles } from '$server/records/view';
+import { dataFault } from '$server/db/trouble';
+import { listViews } from '$server/db/views';
+import { allow } from '$server/http/guard';
+import { countOf, cursorOf, cursorText, readyList, shownOf, stretchOf } from '$server/lists/list';
+import { mayChangeView } from '$server/lists/views';
+import { inForce } from '$server/records';
 import type { PageServerLoad } from './$types';
 
 const SIZE = 50;
 
 export const load: PageServerLoad = async (event) => {
 	const account = allow(event);
-	const { schema } = await inForce(db(), account.workspace);
+	const { workspace, person } = account;
+	const { schema } = await inForce(db(), workspace);
 	const { type } = event.params;
 	if (!schema.types.has(type)) error(404, `There is no record type “${type}”.`);
-	const find = (event.url.searchParams.get('find') ?? '').slice(0, 100);
-	const page = Math.max(
-		0,
-		Math.min(100_000, Math.floor(Number(event.url.searchParams.get('page') ?? 0)) || 0)
-	);
-	const { fields } = schema.type(type).type;
-	const by = event.url.searchParams.get('sort') ?? '';
-	const known = by === 'id' || fields.some((f) => f.id === by);
-	const sort = known ? { id: by, desc: event.url.searchParams.get('desc') === '1' } : null;
-	const { records, total } = await searchRecords(
-		db(),
-		schema,
-		account.workspace,
-		type,
-		find,
-		page,
-		SIZE,
-		sort
-	);
-	const ids = records.map((r) => r.id);
-	const waiting = await waitingAmong(db(), account.workspace, type, ids);
-	return {
-		find,
-		page,
-		sort,
-		pages: Math.max(1, Math.ceil(total / SIZE)),
-		total,
-		links: await linkTitles(account.workspace, schema, records),
-		records: records.map((r) => ({
-			id: r.id,
-			pending: waiting.has(r.id),
-			values: Object.fromEntries(fields.map((f, i) => [f.id, toJson(r.values[i])])),
-			byRule: Object.keys(r.setBy).filter((f) => r.setBy[f].by === 'rule')
-		}))
+	const q = event.url.searchParams;
+	const views = (await listViews(db(), workspace, type)).map((v) => ({
+		...v,
+		mine: mayChangeView(account, v)
+	}));
+	const view = views.find((v) => v.id === q.get('view')) ?? null;
+	const back = q.has('before');
+	const nothing = {
+		view: view?.id ?? null,
+		gone: q.has('view') && !view,
+		views,
+		columns: [] as string[],
+		records: [] as (Awaited<ReturnType<typeof shownOf>>['records'][number] & {
+			pending: boolean;
+		})[],
+		links: {},
+		next: null as string | null,
+		before: null as string | null,
+		stoppedAfter: null as number | null,
+		count: Promise.resolve(null as Awaited<ReturnType<typeof countOf>>)
 	};
+	let asked: ListAsked = view?.list ?? EVERYTHING;
+	try {
+		asked = listOf(q, asked);
+		const looker = { workspace, person, instant: Date.now() };
+		const ready = await readyList(db(), schema, looker, type, asked);
+		const from = cursorOf(q.get('before') ?? q.get('after'));
+		const { rows, ...stretch } = await stretchOf(db(), ready, { from, back, size: SIZE });
+		const { records, links } = await shownOf(db(), ready, rows);
+		const ids = records.map((r) => r.id);
+		const waiting = await waitingAmong(db(), workspace, type, ids);
+		return {
+			...nothing,
+			asked,
+			fault: null,
+			columns: ready.written,
+			records: records.map((r) => ({ ...r, pending: waiting.has(r.id) })),
+			links,
+			next: cursorText(stretch.next),
+			before: cursorText(stretch.before),
+			stoppedAfter: stretch.stoppedAfter,
+			// the page does not wait for it
+			count: countOf(db(), ready).catch(() => null)
+		};
+	} catch (e) {
+		const fault = e instanceof BadInput ? e.message : dataFault(e);
+		if (fault === null || fault === undefined) throw e;
+		return { ...nothing, asked, fault };
+	}
 };

@@ -1,50 +1,105 @@
 <script lang="ts">
-	import { formatCount, formatValue } from '$lib/words/format';
+	/** Records of a type as a list: which, with which columns, in what order; all of it in the address. */
 	import { goto } from '$app/navigation';
+	import { page } from '$app/state';
+	import { untrack } from 'svelte';
+	import { listQuery, readColumn, sameList, MOST_ADDRESS, type ListAsked } from '$door/lists';
 	import Grid from '$lib/grid/Grid.svelte';
 	import type { GridColumn } from '$lib/grid/columns';
+	import Columns from '$lib/list/Columns.svelte';
+	import Views from '$lib/list/Views.svelte';
+	import Which from '$lib/list/Which.svelte';
+	import { askedSoFar, columnWidth, isAmount, isFinished, sayList } from '$lib/list/list';
+	import { dayIn, formatCount } from '$lib/words/format';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
+	import { columnCell, columnField, columnLabel } from '../../../../runtime/lists';
 
 	let { data, params } = $props();
 	const w = useWorkbench();
 	const type = $derived(w.schema.type(params.type).type);
-	const columns = $derived(
-		type.columns
-			.map((id) => w.schema.field(type.id, id))
-			.filter((f) => f !== undefined)
-			.filter((f) => !f.retired)
-	);
-	const numeric = (t: string) => ['number', 'money', 'percent'].includes(t);
-	const at = (page: number, sort = data.sort) =>
-		`?${new URLSearchParams({
-			...(data.find ? { find: data.find } : {}),
-			...(sort ? { sort: sort.id, ...(sort.desc ? { desc: '1' } : {}) } : {}),
-			...(page ? { page: String(page) } : {})
-		})}`;
-	type Line = (typeof data.records)[number];
-	const textOf = (f: (typeof columns)[number], r: Line) =>
-		formatValue(f, r.values[f.id], w.schema, data.links);
-	const WIDTH: Record<string, number> = {
-		link: 150,
-		email: 180,
-		date: 104,
-		moment: 150,
-		yesno: 96,
-		number: 104,
-		choice: 118
+
+	// ---- what is asked for: at once on the page, in the address when it is finished ---------------
+
+	let own = $state.raw<ListAsked | null>(null);
+	const asked = $derived(own ?? data.asked);
+	$effect(() => {
+		const { asked: told } = data;
+		untrack(() => {
+			if (own && sameList(own, told)) own = null;
+		});
+	});
+	let of = $derived(params.type);
+	$effect(() => {
+		void of;
+		own = null;
+		open = null;
+	});
+	let open = $state<'which' | 'columns' | null>(null);
+	let fresh = $state(false);
+	let trouble = $state<string | null>(null);
+	let timer: ReturnType<typeof setTimeout> | undefined;
+	const address = (next: ListAsked, more: Record<string, string> = {}) => {
+		const q = listQuery(next);
+		// what is as the view has it is the view's
+		if (data.view !== null) q.set('view', data.view);
+		if (data.view !== null && !q.has('list')) q.set('list', '{}');
+		for (const [k, v] of Object.entries(more)) q.set(k, v);
+		return `?${q}`;
 	};
-	// the server sorts; what they hold is for copying
+	function change(next: ListAsked) {
+		own = next;
+		clearTimeout(timer);
+		timer = setTimeout(() => {
+			const told = askedSoFar(next);
+			if (!isFinished(w.schema, type.id, told.where) || sameList(told, data.asked)) return;
+			const to = address(told);
+			trouble =
+				to.length > MOST_ADDRESS ? 'This is more than an address can hold: ask for less.' : null;
+			if (!trouble) void goto(to, { keepFocus: true, noScroll: true });
+		}, 250);
+	}
+	/** Half said: it is not in the address yet. */
+	const unfinished = $derived(
+		own !== null && !isFinished(w.schema, type.id, askedSoFar(own).where)
+	);
+
+	// ---- what is shown ----------------------------------------------------------------------------
+
+	type Line = (typeof data.records)[number];
+	const columns = $derived(
+		data.columns.flatMap((written, i) => {
+			const c = readColumn(written);
+			return c ? [{ written, c, i, field: columnField(w.schema, type.id, c) }] : [];
+		})
+	);
+	const textOf = (col: (typeof columns)[number], r: Line) =>
+		columnCell(w.schema, type.id, col.c, r.cells[col.i] ?? null, data.links);
+	const isTitle = (written: string) => written === type.title;
+	const titled = $derived(data.columns.includes(type.title));
 	const grid = $derived<GridColumn<Line>[]>([
 		{ id: 'id', label: 'No.', value: (r) => Number(r.id), numeric: true, width: 70 },
-		...columns.map((f) => ({
-			id: f.id,
-			label: f.label,
-			value: (r: Line) => textOf(f, r) || null,
-			numeric: numeric(f.type),
-			width: f.id === type.title ? 210 : (WIDTH[f.type] ?? 120),
-			grow: f.id === type.title
+		...columns.map((col) => ({
+			id: col.written,
+			label: columnLabel(w.schema, type.id, col.c),
+			value: (r: Line) => textOf(col, r) || null,
+			numeric: isAmount(col.field, col.c),
+			width: isTitle(col.written) ? 210 : columnWidth(col.field, col.c),
+			grow: isTitle(col.written)
 		}))
 	]);
+	const sorted = $derived(asked.sort && { id: asked.sort.column, desc: asked.sort.desc });
+	const said = $derived(
+		sayList(
+			data.asked,
+			w.schema,
+			type.id,
+			w.titles.all,
+			(id) => w.force.set.rules.find((r) => r.id === id)?.name ?? id
+		)
+	);
+	const today = $derived(dayIn(new Date().toISOString(), w.model.zone) ?? '');
+	const file = $derived(`/lists/${type.id}?${listQuery(data.asked)}`);
+	const place = $derived(page.url.searchParams.has('after') || page.url.searchParams.has('before'));
 </script>
 
 <svelte:head><title>{type.plural} · Rigid Rule</title></svelte:head>
@@ -52,19 +107,21 @@
 <div class="flex h-full flex-col px-6 pt-3 pb-3">
 	<div class="flex flex-wrap items-center gap-3">
 		<h1 class="text-xl">{type.plural}</h1>
-		<span class="grow text-quiet"
-			>{formatCount(data.total)}{data.find ? ` with “${data.find}”` : ''}</span
+		<span class="grow"></span>
+		<form
+			class="flex gap-2"
+			role="search"
+			onsubmit={(e) => {
+				e.preventDefault();
+				const find = String(new FormData(e.currentTarget).get('find') ?? '');
+				change({ ...asked, find: find.trim() });
+			}}
 		>
-		<form class="flex gap-2" role="search">
-			{#if data.sort}<input
-					type="hidden"
-					name="sort"
-					value={data.sort.id}
-				/>{#if data.sort.desc}<input type="hidden" name="desc" value="1" />{/if}{/if}
 			<input
 				class="box"
 				name="find"
-				defaultValue={data.find}
+				defaultValue={data.asked.find}
+				maxlength="100"
 				placeholder="Find by name"
 				aria-label="Find by name"
 			/><button class="button">Find</button>
@@ -75,48 +132,144 @@
 			<a class="button main" href="/records/{type.id}/new">New {type.label.toLowerCase()}</a>
 		{/if}
 	</div>
-	<div class="ticks mt-3"></div>
-	{#key type.id}
-		<Grid
-			label={type.plural}
-			rows={data.records}
-			columns={grid}
-			key={(r) => r.id}
-			remember="records {type.id}"
-			filters={false}
-			sorted={data.sort}
-			onsort={(sort) => void goto(at(0, sort), { keepFocus: true })}
+	<div class="mt-1 flex flex-wrap items-center gap-x-4 gap-y-1 text-sm">
+		<Views
+			type={type.id}
+			plural={type.plural}
+			views={data.views}
+			view={data.view}
+			asked={askedSoFar(asked)}
+			mayKeep={w.may('change') && !unfinished}
+		/>
+		<button
+			class="textlink"
+			aria-expanded={open === 'which'}
+			onclick={() => {
+				fresh = open !== 'which';
+				open = open === 'which' ? null : 'which';
+			}}>Which {type.plural.toLowerCase()}</button
 		>
-			{#snippet cell(r, c)}
-				{@const f = columns.find((x) => x.id === c.id)}
-				{#if !f}<span class="mono text-quiet">{r.id}</span>
-				{:else}
-					{@const text = textOf(f, r)}
-					<span
-						class="{numeric(f.type) ? 'mono' : ''} {r.byRule.includes(f.id)
-							? 'text-brass-ink'
-							: ''}"
-						title={r.byRule.includes(f.id) ? 'written by a rule' : undefined}
-						>{#if f.id === type.title}<a class="textlink" href="/records/{type.id}/{r.id}"
-								>{text || `No. ${r.id}`}</a
-							>{#if r.pending}<span
-									class="ml-2 text-xs text-ochre"
-									title="A change elsewhere runs on to this record and has not reached it yet"
-									>▲ pending</span
-								>{/if}{:else}{text}{/if}</span
-					>
-				{/if}
-			{/snippet}
-			{#snippet empty()}{data.find
-					? 'No record has this in its name.'
-					: `No ${type.plural.toLowerCase()} yet. Make the first one, or import a file.`}{/snippet}
-		</Grid>
-	{/key}
-	<div class="mt-2 flex items-center gap-4 text-sm">
-		{#if data.page > 0}<a class="textlink" href={at(data.page - 1)}>Newer</a>{/if}
-		<span class="text-quiet"
-			>Page {data.page + 1} of {formatCount(data.pages)}; values in brass were written by a rule</span
+		<button
+			class="textlink"
+			aria-expanded={open === 'columns'}
+			onclick={() => (open = open === 'columns' ? null : 'columns')}>Columns</button
 		>
-		{#if data.page + 1 < data.pages}<a class="textlink" href={at(data.page + 1)}>Older</a>{/if}
+		<span class="grow truncate" role="status" data-testid="list-count"
+			>{#if unfinished}<span class="text-quiet"
+					>The condition is not finished: the list is as before.</span
+				>{:else if !data.fault}{#await data.count}<span class="text-quiet">counting…</span
+					>{:then count}{count
+						? `${count.more ? 'more than ' : ''}${formatCount(count.n)}`
+						: 'not counted: that would take long'}{/await}{data.asked.find
+					? ` with “${data.asked.find}”`
+					: ''}{#if said}<span class="text-quiet">{` where ${said}`}</span>{/if}{/if}</span
+		>
+		{#if said || data.asked.find}<button
+				class="textlink"
+				onclick={() =>
+					change({
+						...asked,
+						find: '',
+						where: null,
+						untold: false,
+						period: null,
+						setBy: [],
+						pending: false
+					})}>All of them</button
+			>{/if}
+		<a class="textlink" href={file} download>As CSV</a>
 	</div>
+	{#if open === 'which'}
+		<div class="mt-1">
+			{#key `${type.id} ${data.view}`}<Which
+					type={type.id}
+					{asked}
+					{today}
+					begin={fresh && !asked.where}
+					onchange={change}
+				/>{/key}
+		</div>
+	{:else if open === 'columns'}
+		<div class="mt-1">
+			<Columns
+				type={type.id}
+				columns={asked.columns ?? data.columns}
+				usual={asked.columns === null}
+				onchange={(next) => change({ ...asked, columns: next })}
+			/>
+		</div>
+	{/if}
+	<div class="ticks mt-2"></div>
+	{#if data.gone}<p class="py-1 text-sm text-ochre">
+			▲ This view is not there any more: these are all {type.plural.toLowerCase()}.
+		</p>{/if}
+	{#if data.fault ?? trouble}<p class="py-2 text-brick" role="alert">
+			● {data.fault ?? trouble}
+		</p>{/if}
+	{#if !data.fault}
+		{#key type.id}
+			<Grid
+				label={type.plural}
+				rows={data.records}
+				columns={grid}
+				key={(r) => r.id}
+				remember="records {type.id}"
+				filters={false}
+				{sorted}
+				onsort={(sort) => change({ ...asked, sort: sort && { column: sort.id, desc: sort.desc } })}
+				moving={{
+					can: (c) => c.id !== 'id',
+					move: (from, to) => {
+						const all = [...(asked.columns ?? data.columns)];
+						const [moved] = all.splice(from - 1, 1);
+						change({ ...asked, columns: all.toSpliced(to - 1, 0, moved) });
+					}
+				}}
+			>
+				{#snippet cell(r, c)}
+					{@const col = columns.find((x) => x.written === c.id)}
+					{#if !col}{#if titled}<span class="mono text-quiet">{r.id}</span>{:else}<a
+								class="textlink mono"
+								href="/records/{type.id}/{r.id}">{r.id}</a
+							>{/if}
+					{:else}
+						{@const text = textOf(col, r)}
+						{@const ruled =
+							col.c.k === 'field' && col.c.path.length === 1 && r.byRule.includes(col.c.path[0])}
+						<span
+							class="{isAmount(col.field, col.c) ? 'mono' : ''} {ruled ? 'text-brass-ink' : ''}"
+							title={ruled ? 'written by a rule' : undefined}
+							>{#if isTitle(c.id)}<a class="textlink" href="/records/{type.id}/{r.id}"
+									>{text || `No. ${r.id}`}</a
+								>{#if r.pending}<span
+										class="ml-2 text-xs text-ochre"
+										title="A change elsewhere runs on to this record and has not reached it yet"
+										>▲ pending</span
+									>{/if}{:else}{text}{/if}</span
+						>
+					{/if}
+				{/snippet}
+				{#snippet empty()}{data.stoppedAfter !== null
+						? `None among the first ${formatCount(data.stoppedAfter)} that were looked at.`
+						: said
+							? `No ${type.label.toLowerCase()} is so.`
+							: data.asked.find
+								? 'No record has this in its name.'
+								: `No ${type.plural.toLowerCase()} yet. Make the first one, or import a file.`}{/snippet}
+			</Grid>
+		{/key}
+		<div class="mt-2 flex items-center gap-4 text-sm">
+			{#if data.before}<a class="textlink" href={address(data.asked, { before: data.before })}
+					>Previous page</a
+				>{/if}
+			{#if place}<a class="textlink" href={address(data.asked)}>To the beginning</a>{/if}
+			<span class="text-quiet"
+				>{#if data.stoppedAfter !== null}{formatCount(data.stoppedAfter)} records were looked at so far;
+				{/if}values in brass were written by a rule</span
+			>
+			{#if data.next}<a class="textlink" href={address(data.asked, { after: data.next })}
+					>{data.stoppedAfter === null ? 'Next page' : 'Look further'}</a
+				>{/if}
+		</div>
+	{/if}
 </div>

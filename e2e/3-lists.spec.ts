@@ -1,0 +1,129 @@
+/** Lists of records: found by what they hold and held, with columns of one's choice, kept for everybody. */
+import { readFileSync } from 'node:fs';
+import { choose, expect, open, signIn, test } from './helpers';
+
+test.beforeEach(async ({ page }) => signIn(page));
+
+test('now Lost, in Negotiation before: found by keyboard, with an address, kept for everybody', async ({
+	page,
+	browser
+}) => {
+	await open(page, '/records/deal');
+	const count = page.getByTestId('list-count');
+	await page.getByRole('button', { name: 'Which deals' }).press('Enter');
+	// the first word of the condition is open
+	await page.keyboard.type('Stage');
+	await page.keyboard.press('Enter');
+	await expect(count).toHaveText(/not finished: the list is as before/);
+	await choose(page.getByLabel(/Which Deals.*what Stage is compared with/).first(), 'Lost');
+	await expect(count).toHaveText(/^\d+ where Stage is Lost$/);
+	await page.getByRole('button', { name: /add a condition/ }).press('Enter');
+	await page.keyboard.type('Stage');
+	await page.keyboard.press('Enter');
+	const relation = page.getByRole('button', { name: /how Stage is asked about/ }).last();
+	await relation.press('Enter');
+	await page.keyboard.type('was');
+	await page.getByRole('option', { name: 'was', exact: true }).click();
+	await choose(page.getByLabel(/what Stage is compared with/).last(), 'Negotiation');
+	await expect(count).toHaveText('3 where Stage is Lost and Stage was Negotiation');
+	await expect(page.getByLabel('When changes count')).toBeVisible();
+	// the address holds it
+	await page.reload();
+	await expect(count).toHaveText('3 where Stage is Lost and Stage was Negotiation');
+
+	await page.getByRole('button', { name: 'Keep as a view' }).press('Enter');
+	await page.keyboard.type('Lost after negotiation');
+	await page.keyboard.press('Enter');
+	await expect(
+		page.getByText('There is a view called “Lost after negotiation” already.')
+	).toBeVisible();
+	await page.getByLabel('Name of the view').fill('Talked over, lost');
+	await page.keyboard.press('Enter');
+	await expect(page).toHaveURL(/\?view=\d+$/);
+
+	const other = await browser.newPage();
+	await signIn(other, 'mieke');
+	await open(other, '/records/deal');
+	await choose(other.getByLabel(/^View:/), 'Talked over, lost');
+	await expect(other.getByTestId('list-count')).toHaveText(/^3 where/);
+	// a reader keeps none, and removes none
+	await expect(other.getByRole('button', { name: 'Remove the view' })).toHaveCount(0);
+	await other.close();
+
+	// taken back: removed, and put back from the notice
+	await page.getByRole('button', { name: 'Remove the view' }).click();
+	await expect(page).toHaveURL(/\/records\/deal$/);
+	await page.getByRole('button', { name: 'Keep it' }).click();
+	await choose(page.getByLabel(/^View:/), 'Talked over, lost');
+	await page.getByRole('button', { name: 'Remove the view' }).click();
+	await expect(page).toHaveURL(/\/records\/deal$/);
+});
+
+test('columns across links, their order, and a file of what is seen', async ({ page }) => {
+	await open(page, '/records/deal');
+	await page.getByRole('button', { name: 'Columns', exact: true }).click();
+	for (const label of ['Net amount', 'Probability'])
+		if (await page.getByRole('button', { name: `Leave out ${label}` }).count())
+			await page.getByRole('button', { name: `Leave out ${label}` }).click();
+	await page.getByRole('button', { name: /^Another column/ }).click();
+	await page.keyboard.type('size class');
+	await page
+		.getByRole('option', { name: /Size class/ })
+		.first()
+		.click();
+	const head = page.getByRole('columnheader', { name: /Customer › Size class/ });
+	await expect(head).toBeVisible();
+	await page.getByRole('button', { name: 'Customer › Size class further left' }).press('Enter');
+	await head.getByRole('button', { name: 'Customer › Size class', exact: true }).click();
+	await expect(page).toHaveURL(/sort=customer\.size_class/);
+	const cells = page.getByRole('gridcell').filter({ hasText: /^(Micro|Small|Medium|Large)$/ });
+	await expect(cells.first()).toHaveText('Micro');
+
+	await page.getByRole('link', { name: 'Next page' }).click();
+	await expect(page).toHaveURL(/after=/);
+	await page.getByRole('link', { name: 'Previous page' }).click();
+	await page.getByRole('link', { name: 'To the beginning' }).click();
+	await expect(page).not.toHaveURL(/after=|before=/);
+
+	const [file] = await Promise.all([
+		page.waitForEvent('download'),
+		page.getByRole('link', { name: 'As CSV' }).click()
+	]);
+	const lines = readFileSync(await file.path(), 'utf8')
+		.trim()
+		.split('\r\n');
+	expect(lines[0]).toMatch(/^No\.,Name,.*Customer › Size class/);
+	expect(lines.length).toBeGreaterThan(4000);
+	expect(lines[1]).toContain('Micro');
+
+	await page.getByRole('button', { name: 'the usual columns' }).click();
+	await expect(head).toHaveCount(0);
+});
+
+test('what cannot be read is named, and what nobody finds says so', async ({ page }) => {
+	await open(page, '/records/deal?list={"where":{"text":"Stage > "}}');
+	await expect(page.getByRole('alert').filter({ hasText: 'The condition' })).toBeVisible();
+	await open(page, '/records/deal?view=99999');
+	await expect(page.getByText('This view is not there any more')).toBeVisible();
+	await open(page, '/records/deal?find=nobody%20is%20called%20so');
+	await expect(page.getByText('No record has this in its name.')).toBeVisible();
+	await page.getByRole('button', { name: 'All of them' }).click();
+	await expect(page.getByTestId('list-count')).toHaveText(/^4\D\d{3}$|^4\d{3}$/);
+});
+
+test('who set a value: a rule by name', async ({ page }) => {
+	await open(page, '/records/customer');
+	await page.getByRole('button', { name: 'Which customers' }).click();
+	// of the condition that was begun nothing is said: it asks nothing
+	await page.keyboard.press('Escape');
+	await page.getByRole('button', { name: 'who set a value' }).click();
+	await choose(page.getByLabel(/^Which value/), 'Service plan');
+	await choose(page.getByLabel(/^Who set it/), 'a person');
+	await expect(page.getByTestId('list-count')).toHaveText(
+		/^\d+ where Service plan set by a person$/
+	);
+	await choose(page.getByLabel(/^Who set it/), 'the rule “Service plan by key grower”');
+	await expect(page.getByTestId('list-count')).toHaveText(
+		/^[\d\u202f,]+ where Service plan set by “/
+	);
+});

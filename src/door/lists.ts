@@ -1,0 +1,218 @@
+/**
+ * What a list of records asks for, for server and pages alike: as it stands in an address, and as views keep it.
+ * Everything in it names fields by identity, so that an address holds whatever is renamed.
+ */
+import type { Formula } from '../core';
+import { LocalDate } from '../core';
+import { BadInput, check } from './check';
+import { flag, formula, list, only, text, word } from './parts';
+import * as yup from 'yup';
+
+/** By whom a value was set; a rule may be named. */
+export const SETTERS = ['rule', 'person', 'import', 'api', 'unknown'] as const;
+export type Setter = (typeof SETTERS)[number];
+
+/** Who set the present value of a field. */
+export interface SetFact {
+	field: string;
+	by: Setter;
+	/** The rule; null for whichever. */
+	rule: string | null;
+}
+
+/** What a column of a list shows. */
+export type ListColumn =
+	/** A field of the record, or behind links that lead to one record: the links first. */
+	| { k: 'field'; path: readonly string[] }
+	/** How many records point to it by a link. */
+	| { k: 'count'; type: string; field: string }
+	/** What a field was before its latest change, and when that was. */
+	| { k: 'before' | 'since'; field: string };
+
+/** Days within which changes count: certain ones, both included, or so many that end today. */
+export type ListPeriod = { from: string; to: string } | { days: number };
+
+export interface ListAsked {
+	/** A part of the title. */
+	find: string;
+	/** A condition on the values; what it asks of changes is asked of the latest one of each field. */
+	where: Formula | null;
+	/** Those of which the condition cannot be told, in the place of those of which it is true. */
+	untold: boolean;
+	/** The days within which changes count; null for all. */
+	period: ListPeriod | null;
+	setBy: readonly SetFact[];
+	/** Only records that a change runs on to and has not reached yet. */
+	pending: boolean;
+	/** As {@link columnText} writes them; null for those of the record type. */
+	columns: readonly string[] | null;
+	/** Null for the number, the newest first; `id` for the number. */
+	sort: { column: string; desc: boolean } | null;
+}
+
+/** A list of all records of a type. */
+export const EVERYTHING: ListAsked = {
+	find: '',
+	where: null,
+	untold: false,
+	period: null,
+	setBy: [],
+	pending: false,
+	columns: null,
+	sort: null
+};
+
+const MOST_COLUMNS = 30;
+const MOST_SET = 10;
+/** Longest text by which is searched. */
+const MOST_FIND = 100;
+
+const ID = '[A-Za-z0-9_]+';
+const COLUMN = new RegExp(`^(?:(#)(${ID})\\.(${ID})|([<@])(${ID})|(${ID}(?:\\.${ID}){0,2}))$`);
+
+/** A column as it is written: `stage`, `customer.size`, `#deal.customer`, `<stage` before, `@stage` since; null for none. */
+export function readColumn(written: string): ListColumn | null {
+	const m = COLUMN.exec(written);
+	if (!m) return null;
+	const [, count, type, link, was, field, path] = m;
+	if (count) return { k: 'count', type, field: link };
+	if (was) return { k: was === '<' ? 'before' : 'since', field };
+	return { k: 'field', path: path.split('.') };
+}
+
+export function columnText(c: ListColumn): string {
+	if (c.k === 'count') return `#${c.type}.${c.field}`;
+	return c.k === 'field' ? c.path.join('.') : `${c.k === 'before' ? '<' : '@'}${c.field}`;
+}
+
+const column = () =>
+	text(200).matches(COLUMN, '${path} must be a column, as stage, customer.size or #deal.customer');
+
+const may = <T extends yup.Schema>(of: T) => of.optional();
+function isPeriod(v: unknown): v is ListPeriod {
+	if (typeof v !== 'object' || v === null) return false;
+	const { from, to, days, ...other } = v as Record<string, unknown>;
+	if (Object.keys(other).length) return false;
+	if (days !== undefined)
+		return (
+			from === undefined &&
+			to === undefined &&
+			Number.isInteger(days) &&
+			Number(days) >= 1 &&
+			Number(days) <= 36_600
+		);
+	const [first, last] = [from, to].map((d) => (typeof d === 'string' ? LocalDate.parse(d) : null));
+	return !!first && !!last && first.epochDay <= last.epochDay;
+}
+
+const listed = () =>
+	only({
+		find: may(text(MOST_FIND)),
+		where: yup
+			.mixed()
+			.nullable()
+			.test(
+				'formula',
+				'${path} must be null or a formula: {"text": …} or {"expr": …}',
+				(v) => v === undefined || v === null || formula().isValidSync(v)
+			),
+		untold: may(flag()),
+		period: yup
+			.mixed()
+			.nullable()
+			.test(
+				'period',
+				'${path} must be days as {"from": "2026-11-01", "to": "2026-11-24"}, or a number of them up to today as {"days": 30}',
+				(v) => v === null || v === undefined || isPeriod(v)
+			),
+		setBy: may(
+			list(only({ field: text(60), by: word(SETTERS), rule: may(text(60).nullable()) }), MOST_SET)
+		),
+		pending: may(flag()),
+		columns: may(list(column(), MOST_COLUMNS).nullable()),
+		sort: only({ column: column(), desc: flag() }).nullable()
+	});
+
+/** What a list asks for; what is left out is as in {@link EVERYTHING}. @throws {BadInput} naming the place */
+export const checkList = (v: unknown): ListAsked =>
+	whole(check<Partial<ListAsked>>(listed(), v ?? {}));
+
+const whole = (v: Partial<ListAsked>): ListAsked => ({
+	...EVERYTHING,
+	...v,
+	setBy: (v.setBy ?? []).map((s) => ({ ...s, rule: s.rule ?? null }))
+});
+
+/** A view to be kept. @throws {BadInput} naming the place */
+export function checkView(v: unknown): { type: string; name: string; list: ListAsked } {
+	const {
+		type,
+		name,
+		list: asked
+	} = check<{
+		type: string;
+		name: string;
+		list: Partial<ListAsked>;
+	}>(only({ type: text(60), ...named() }), v);
+	return { type, name: name.trim(), list: whole(asked) };
+}
+
+/** What a view is to become, and the version of it that its author saw. @throws {BadInput} naming the place */
+export function checkViewChange(v: unknown): { version: number; name: string; list: ListAsked } {
+	const {
+		version,
+		name,
+		list: asked
+	} = check<{
+		version: number;
+		name: string;
+		list: Partial<ListAsked>;
+	}>(only({ version: yup.number().strict().required().integer(), ...named() }), v);
+	return { version, name: name.trim(), list: whole(asked) };
+}
+
+const named = () => ({
+	name: text(80).test('name', '${path} must be given', (v) => !!v?.trim()),
+	list: listed().required()
+});
+
+/** Longest address that a list may take. */
+export const MOST_ADDRESS = 7_000;
+
+/** A list as a query, only what it asks for otherwise than {@link EVERYTHING}. */
+export function listQuery(asked: ListAsked): URLSearchParams {
+	const { find, sort, ...rest } = asked;
+	const q = new URLSearchParams();
+	const said = Object.entries(rest).filter(
+		([k, v]) => JSON.stringify(v) !== JSON.stringify(EVERYTHING[k as keyof ListAsked])
+	);
+	if (said.length) q.set('list', JSON.stringify(Object.fromEntries(said)));
+	if (find) q.set('find', find);
+	if (sort) {
+		q.set('sort', sort.column);
+		if (sort.desc) q.set('desc', '1');
+	}
+	return q;
+}
+
+/** The list of a query, on top of what it goes on from. @throws {BadInput} naming the place */
+export function listOf(q: URLSearchParams, from: ListAsked = EVERYTHING): ListAsked {
+	const written = q.get('list');
+	let said: unknown;
+	try {
+		said = written === null ? from : JSON.parse(written);
+	} catch {
+		throw new BadInput('“list” in the address is no JSON.');
+	}
+	if (typeof said !== 'object' || said === null || Array.isArray(said))
+		throw new BadInput('“list” in the address is no object.');
+	const sort = q.get('sort');
+	return checkList({
+		...said,
+		...(q.has('find') ? { find: q.get('find')!.slice(0, MOST_FIND) } : {}),
+		...(sort === null ? {} : { sort: { column: sort, desc: q.get('desc') === '1' } })
+	});
+}
+
+/** Whether two lists ask the same. */
+export const sameList = (a: ListAsked, b: ListAsked) => JSON.stringify(a) === JSON.stringify(b);

@@ -1,0 +1,167 @@
+<script lang="ts">
+	/** Which records a list has: a condition, what of it counts as a change, who set a value, what is pending. */
+	import type { Formula } from '$core';
+	import { SETTERS, type ListAsked, type SetFact, type Setter } from '$door/lists';
+	import ConditionList from '../conditions/ConditionList.svelte';
+	import Choose from '../inputs/Choose.svelte';
+	import DateInput from '../inputs/DateInput.svelte';
+	import Without from '../inputs/Without.svelte';
+	import { LENGTHS, faultOf, periodOf } from '../rehearse/period';
+	import { useWorkbench } from '../work/workbench.svelte';
+	import { SETTER_LABEL, asksOfChanges } from './list';
+
+	let {
+		type,
+		asked,
+		today,
+		begin,
+		onchange
+	}: {
+		type: string;
+		asked: ListAsked;
+		/** The day it is, ISO 8601. */
+		today: string;
+		/** Begins with a row whose first word is open. */
+		begin: boolean;
+		onchange: (asked: ListAsked) => void;
+	} = $props();
+
+	const w = useWorkbench();
+	const { plural, fields } = $derived(w.schema.type(type).type);
+	/** A view may ask for a length of its own. */
+	const lengths = $derived(
+		asked.period && 'days' in asked.period
+			? [...new Set([...LENGTHS, asked.period.days])].sort((a, b) => a - b)
+			: LENGTHS
+	);
+	const periods = $derived([
+		{ value: '', label: 'at any time' },
+		...lengths.map((n) => ({ value: String(n), label: `in the last ${n} days` })),
+		{ value: 'days', label: 'from one day to another' }
+	]);
+	let typed = $state<{ from: string; to: string } | null>(null);
+	const certain = $derived(typed ?? (asked.period && 'from' in asked.period ? asked.period : null));
+	const chosen = $derived(
+		certain ? 'days' : asked.period && 'days' in asked.period ? String(asked.period.days) : ''
+	);
+	function pickPeriod(v: string) {
+		typed = v === 'days' ? periodOf(today, 14) : null;
+		onchange({ ...asked, period: typed ?? (v ? { days: Number(v) } : null) });
+	}
+	function typePeriod(end: 'from' | 'to', day: string) {
+		const next = { ...certain!, [end]: day };
+		typed = next;
+		if (!faultOf(next)) onchange({ ...asked, period: next });
+	}
+	const rules = $derived(
+		w.force.set.rules.filter((r) => r.type === type && r.outputs.some((o) => o.field))
+	);
+	const rulesOf = (field: string) => rules.filter((r) => r.outputs.some((o) => o.field === field));
+	const written = $derived(fields.filter((f) => !f.retired));
+	/** Who may have set it, the rules by name. */
+	const setters = (field: string) => [
+		{ value: 'rule', label: SETTER_LABEL.rule },
+		...rulesOf(field).map((r) => ({ value: `rule ${r.id}`, label: `the rule “${r.name}”` })),
+		...SETTERS.filter((s) => s !== 'rule').map((s) => ({ value: s, label: SETTER_LABEL[s] }))
+	];
+	function setFact(at: number, fact: SetFact | null) {
+		onchange({
+			...asked,
+			setBy: fact
+				? asked.setBy.map((s, i) => (i === at ? fact : s))
+				: asked.setBy.filter((_, i) => i !== at)
+		});
+	}
+	const pick = (s: SetFact, v: string): SetFact => {
+		const [by, rule] = v.split(' ', 2);
+		return { ...s, by: by as Setter, rule: rule ?? null };
+	};
+</script>
+
+<div
+	class="border-l-2 border-hairline py-1 pl-3"
+	role="group"
+	aria-label="Which {plural.toLowerCase()}"
+>
+	<ConditionList
+		label="Which {plural}"
+		formula={asked.where}
+		schema={w.schema}
+		{type}
+		nothing="Whatever they hold."
+		{begin}
+		onchange={(where: Formula | null) => onchange({ ...asked, where })}
+	/>
+	<div class="mt-1 flex flex-wrap items-center gap-x-5 gap-y-1 text-sm">
+		{#if asked.where}
+			<label class="flex min-h-6 items-center gap-2"
+				><input
+					type="checkbox"
+					checked={asked.untold}
+					onchange={(e) => onchange({ ...asked, untold: e.currentTarget.checked })}
+				/>those of which this cannot be told, instead</label
+			>
+		{/if}
+		{#if asksOfChanges(asked)}
+			<span class="flex flex-wrap items-center gap-2"
+				><span class="text-quiet">The latest change of a field counts</span>
+				<Choose value={chosen} choices={periods} label="When changes count" onpick={pickPeriod} />
+				{#if certain}
+					{#each ['from', 'to'] as const as end (end)}
+						<DateInput
+							class="w-32"
+							label={end === 'from' ? 'First day of changes' : 'Last day of changes'}
+							value={certain[end]}
+							oninput={(day) => typePeriod(end, day)}
+							onpick={(day) => typePeriod(end, day)}
+						/>
+					{/each}
+					{#if faultOf(certain)}<span class="text-brick">● {faultOf(certain)}</span>{/if}
+				{/if}
+			</span>
+		{/if}
+		<label class="flex min-h-6 items-center gap-2"
+			><input
+				type="checkbox"
+				checked={asked.pending}
+				onchange={(e) => onchange({ ...asked, pending: e.currentTarget.checked })}
+			/>pending: a change runs on to them and has not reached them</label
+		>
+	</div>
+	{#each asked.setBy as s, i (i)}
+		<div
+			class="mt-1 flex flex-wrap items-center gap-2 text-sm"
+			role="group"
+			aria-label="Set by {i + 1}"
+		>
+			<Choose
+				value={s.field}
+				choices={written.map((f) => ({ value: f.id, label: f.label }))}
+				label="Which value"
+				class="w-44"
+				onpick={(field) => setFact(i, { field, by: s.by, rule: null })}
+			/>
+			<span class="text-quiet">was last set by</span>
+			<Choose
+				value={s.rule === null ? s.by : `rule ${s.rule}`}
+				choices={setters(s.field)}
+				label="Who set it"
+				onpick={(v) => setFact(i, pick(s, v))}
+			/>
+			<Without label="Leave out who set it" onclick={() => setFact(i, null)} />
+		</div>
+	{/each}
+	{#if asked.setBy.length < 10}
+		<button
+			class="textlink mt-1 text-sm"
+			onclick={() =>
+				onchange({
+					...asked,
+					setBy: [
+						...asked.setBy,
+						{ field: rules[0]?.outputs[0].field ?? written[0].id, by: 'rule', rule: null }
+					]
+				})}>who set a value</button
+		>
+	{/if}
+</div>

@@ -1,0 +1,69 @@
+/** Columns of lists, as pages and files show them. */
+import { isNumeric, type Field, type JsonValue, type Schema } from '../core';
+import type { ListColumn } from '../door/lists';
+import { formatCount, formatMoment, formatValue } from './format';
+
+/** The field that a column shows, its own or behind links; null for a number of records, or one that is gone. */
+export function columnField(schema: Schema, type: string, c: ListColumn): Field | null {
+	if (c.k === 'count') return null;
+	if (c.k !== 'field') return schema.field(type, c.field) ?? null;
+	let at = type;
+	let f: Field | undefined;
+	for (const id of c.path) {
+		f = schema.types.has(at) ? schema.field(at, id) : undefined;
+		if (!f) return null;
+		at = f.target ?? '';
+	}
+	return f ?? null;
+}
+
+/** What a column is called. */
+export function columnLabel(schema: Schema, type: string, c: ListColumn): string {
+	if (c.k === 'count')
+		return schema.types.has(c.type)
+			? `Number of ${schema.field(c.type, c.field)?.inverse ?? schema.type(c.type).type.plural.toLowerCase()}`
+			: c.type;
+	if (c.k !== 'field') {
+		const label = schema.field(type, c.field)?.label ?? c.field;
+		return c.k === 'before' ? `${label} before` : `${label} changed`;
+	}
+	const labels: string[] = [];
+	let at = type;
+	for (const id of c.path) {
+		const f = schema.types.has(at) ? schema.field(at, id) : undefined;
+		labels.push(f?.label ?? id);
+		at = f?.target ?? '';
+	}
+	return labels.join(' › ');
+}
+
+/** What stands in a cell. @param links titles of records by `type.id` */
+export function columnCell(
+	schema: Schema,
+	type: string,
+	c: ListColumn,
+	v: JsonValue,
+	links: Readonly<Record<string, string>>
+): string {
+	if (v === null) return '';
+	if (c.k === 'count') return formatCount(Number(v));
+	if (c.k === 'since') return formatMoment(String(v), schema.model.zone);
+	const f = columnField(schema, type, c);
+	return f ? formatValue(f, v, schema, links) : '';
+}
+
+/** The same for a file that programs read: numbers, days and instants as they are stored, the rest as people read it. */
+export function plainCell(
+	schema: Schema,
+	type: string,
+	c: ListColumn,
+	v: JsonValue,
+	links: Readonly<Record<string, string>>
+): string {
+	if (v === null) return '';
+	if (c.k === 'count' || c.k === 'since') return String(v);
+	const f = columnField(schema, type, c);
+	if (!f) return '';
+	const plain = isNumeric(f) || f.type === 'date' || f.type === 'moment';
+	return plain ? String(v) : formatValue(f, v, schema, links);
+}
