@@ -157,7 +157,7 @@ export {
 	writerOf
 } from './kinds';
 export type { Begins, BodyKind, BodyOf, Offer, Place, SaidPart } from './kinds/spec';
-export { compilePlan, ruleOf, withoutResult, type Plan } from './plan/plan';
+export { compilePlan, lockedOnly, ruleOf, withoutResult, type Plan } from './plan/plan';
 export { around, flowOf, type FlowRead, type FlowRule } from './plan/flow';
 export { usesOf, type Use } from './plan/uses';
 

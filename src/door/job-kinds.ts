@@ -1,6 +1,11 @@
 /** What jobs there are, for pages and server alike. */
 
-export type JobKind = 'import' | 'dry run' | 'rehearsal' | 'replay' | 'analysis';
+export type JobKind =
+	'import' | 'dry run' | 'rehearsal' | 'replay' | 'analysis' | 'bulk look' | 'bulk change';
 
 /** Those that can be paused: what they have done so far stands. */
-export const PAUSABLE: ReadonlySet<JobKind> = new Set<JobKind>(['import', 'rehearsal']);
+export const PAUSABLE: ReadonlySet<JobKind> = new Set<JobKind>([
+	'import',
+	'rehearsal',
+	'bulk change'
+]);

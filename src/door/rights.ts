@@ -7,7 +7,7 @@ export type Role = (typeof ROLES)[number];
 export const RIGHTS = {
 	look: 'look at records, rules, findings, the journal and messages',
 	change: 'create and change records',
-	import: 'import files of records',
+	import: 'import files of records, change many at once',
 	remove: 'delete records',
 	write: 'write rules, definitions, tables and trials; rehearse the draft',
 	model: 'change the model: record types, fields, options',

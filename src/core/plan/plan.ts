@@ -166,6 +166,19 @@ export function planOf(
 	return index(plan.schema, plan.nodes.filter(keep), checks, messages, []);
 }
 
+/** The plan with its Locked claims and its checks alone: what has to be so whatever is written. */
+export function lockedOnly(plan: Plan): Plan {
+	const nodes = plan.nodes
+		.filter((n) => n.hasLocked)
+		.map((n) => ({
+			...n,
+			claims: n.claims.filter((c) => c.output.hold === 'locked'),
+			adders: []
+		}));
+	const checks = [...plan.types.values()].flatMap((t) => t.validators);
+	return index(plan.schema, nodes, checks, [], []);
+}
+
 /** Amounts whose currency another field tells, by `type.field`. */
 function amountsByCurrency(schema: Schema) {
 	const out = new Map<string, { field: Field; target: number; currency: number; source: string }>();

@@ -24,6 +24,8 @@ export const DEEDS = {
 	'removed a trial': 'Draft',
 	'accepted a finding': 'Draft',
 	'took an acceptance back': 'Draft',
+	'changed many records': 'Records',
+	'took a bulk change back': 'Records',
 	'kept a view': 'Records',
 	'changed a view': 'Records',
 	'removed a view': 'Records',

@@ -43,6 +43,8 @@ export interface Listed {
 	values: readonly unknown[];
 	setBy: readonly SetFact[];
 	pending: boolean;
+	/** Only some, by number. */
+	only?: readonly string[];
 }
 
 /** The order of a list: by a column of it, or by number, the newest first. */
@@ -154,6 +156,7 @@ function selection(
 	if (l.pending)
 		parts.push(`exists (select from pending_record p join carried_change c on c.id = p.carried
 			where c.workspace = $1 and p.type = ${value(l.type, 'text')} and p.record = r.id)`);
+	if (l.only) parts.push(`r.id = any(${value(l.only, 'bigint[]')})`);
 	if (l.narrowing) parts.push(`(${l.narrowing.sql})`);
 	return { where: parts.join('\n and '), values };
 }

@@ -8,6 +8,7 @@ import { NotFoundInTime } from '../look/suggest';
 import { BadModel, ModelMoved } from '../draft/model';
 import { NeedsSecond, NoSuchRelease } from '../draft/release';
 import { DraftMoved } from '../draft/revision';
+import { BulkBegun } from '../bulk/bulk';
 import { ViewMoved } from '../lists/views';
 import { RefusedChange } from '../records';
 import { BadInput } from '../../door';
@@ -78,7 +79,12 @@ export async function answered(work: () => Promise<Response>): Promise<Response>
 			return json({ message: e.message, faults: e.faults }, { status: 400 });
 		if (e instanceof NoSuchRelease) return json({ message: e.message }, { status: 404 });
 		if (e instanceof NeedsSecond) return json({ message: e.message }, { status: 403 });
-		if (e instanceof ModelMoved || e instanceof DraftMoved || e instanceof ViewMoved)
+		if (
+			e instanceof ModelMoved ||
+			e instanceof DraftMoved ||
+			e instanceof ViewMoved ||
+			e instanceof BulkBegun
+		)
 			return json({ message: e.message }, { status: 409 });
 		if (e instanceof RefusedChange) return json(refusedBody(e), { status: e.status });
 		const fault = dataFault(e);

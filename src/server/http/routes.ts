@@ -101,6 +101,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/journal/[rule]': look('what one rule did'),
 	'/(app)/outbox': look('messages and what became of them'),
 	'/(app)/records': look('the first record type'),
+	'/(app)/bulk/[id]': look('what a bulk change would do, and did'),
 	'/(app)/records/[type]': look('records of a type'),
 	'/(app)/records/[type]/[id]': look('a record with its history'),
 	'/(app)/records/[type]/new': look('the form of a new record'),
@@ -173,6 +174,12 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/trials/[id]': {
 		PUT: { asks: 'write', does: 'stores a trial' },
 		DELETE: { asks: 'write', does: 'removes a trial' }
+	},
+	'/bulks': {
+		POST: { asks: 'import', does: 'looks at what would be done to many records at once' }
+	},
+	'/bulks/[id]': {
+		POST: { asks: 'import', does: 'looks again at a bulk change, carries it out, or takes it back' }
 	},
 	'/views': { POST: { asks: 'change', does: 'keeps a list of records under a name' } },
 	'/views/[id]': {

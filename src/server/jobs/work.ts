@@ -5,6 +5,8 @@ import { cancelBackends, db, knowingBackends, type Backends } from '../db/pool';
 import { dbTrouble } from '../db/trouble';
 import { BadInput } from '../../door';
 import { log } from '../http/log';
+import { bulkLook } from '../bulk/look';
+import { bulkPiece } from '../bulk/piece';
 import { dryRun } from '../imports/dry-run';
 import { importPiece } from '../imports/piece';
 import { analysis } from './analysis';
@@ -23,7 +25,9 @@ const KINDS: Readonly<Record<JobKind, (run: JobRun) => Promise<void>>> = {
 	'dry run': dryRun,
 	rehearsal,
 	replay: replaying,
-	analysis
+	analysis,
+	'bulk look': bulkLook,
+	'bulk change': bulkPiece
 };
 
 /** What the queue holds of a piece. */

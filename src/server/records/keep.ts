@@ -145,13 +145,15 @@ export async function keepChanges(
 		.filter((x) => x.lines.length || x.settled.deferred.length);
 	const head = { at, account: account.id, entryPoint, release, job };
 	await writeHistory(client, workspace, head, toldOf);
-	const sent = await putOut(
-		client,
-		workspace,
-		plan,
-		toldOf.map((x) => ({ change: x.number, records: x.settled.records })),
-		at
-	);
+	const sent = sender.silent
+		? toldOf.map(() => 0)
+		: await putOut(
+				client,
+				workspace,
+				plan,
+				toldOf.map((x) => ({ change: x.number, records: x.settled.records })),
+				at
+			);
 	for (const [i, { number, settled, before, first }] of toldOf.entries()) {
 		if (first) Object.assign(first, { sent: sent[i], pending: settled.deferred.length });
 		if (!settled.deferred.length) continue;

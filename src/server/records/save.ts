@@ -49,7 +49,7 @@ export async function saveInOrder(
 	if (!changes.length) return [];
 	const outcomes = await locking(async (client, locks) => {
 		await sender.around?.before(client);
-		const force = await inForce(client, sender.workspace);
+		const force = await (sender.force ?? inForce)(client, sender.workspace);
 		const all = changes.flat();
 		if (!locks.size) await foresee(client, sender.workspace, force.plan, all, locks);
 		const stored = await lockRecords(client, sender.workspace, force.schema, all, locks);
@@ -83,7 +83,8 @@ export const changeOf = (sender: Sender, records: readonly SubmittedRecord[]): C
 	records,
 	entryPoint: sender.entryPoint,
 	instant: sender.instant,
-	person: sender.account.person
+	person: sender.account.person,
+	...(sender.onRequest ? { onRequest: true, fillBlanks: sender.onRequest.fillBlanks } : {})
 });
 
 /**

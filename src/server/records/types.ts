@@ -3,7 +3,9 @@ import type pg from 'pg';
 import type { EntryPoint, JsonValue } from '../../core';
 import type { Sent } from '../db/history';
 import type { Refusal } from '../db/journal';
+import type { Db } from '../db/pool';
 import type { SaveOutcome } from './describe';
+import type { InForce } from './force';
 
 /** One record as a sender submits it. */
 export interface Submission {
@@ -72,6 +74,12 @@ export interface Sender {
 	around?: Around;
 	/** The job that the change is a part of. */
 	job?: string;
+	/** Standing rules count as triggered, though nothing was sent. */
+	onRequest?: { fillBlanks: boolean };
+	/** By which rules it is settled; by those in force where nothing is said. */
+	force?: (db: Db, workspace: string) => Promise<InForce>;
+	/** Messages do not leave. */
+	silent?: boolean;
 	/** Most records the change runs on to at once; the rest is put off. The usual number without it. */
 	most?: number;
 }

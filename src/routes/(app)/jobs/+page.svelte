@@ -82,7 +82,9 @@
 				<tr>
 					<td>{j.kind}</td>
 					<td
-						>{#if j.input.import}<a class="textlink" href="/imports/{j.input.import}">{j.title}</a
+						>{#if j.input.bulk}<a class="textlink" href="/bulk/{j.input.bulk}">{j.title}</a
+							>{:else if j.input.import}<a class="textlink" href="/imports/{j.input.import}"
+								>{j.title}</a
 							>{:else if j.kind === 'rehearsal' || j.kind === 'replay'}<a
 								class="textlink"
 								href="/rehearse?id={j.id}">{j.title}</a

@@ -1,0 +1,111 @@
+/** What is to be done to many records at once: to which, what, and what is spared. */
+import * as yup from 'yup';
+import type { Formula, JsonValue } from '../core';
+import { check } from './check';
+import { checkList, type ListAsked } from './lists';
+import { flag, formula, json, only, text, word } from './parts';
+
+/** Records: those of a list, or some by number. */
+export type BulkWhich = { list: ListAsked } | { ids: readonly string[] };
+
+export type BulkDoes =
+	/** A field gets a value. */
+	| { k: 'set'; field: string; value: JsonValue }
+	/** A field gets what a formula gives for each record; where that is nothing it stays. */
+	| { k: 'calc'; field: string; formula: Formula }
+	/** Standing rules count as triggered. */
+	| { k: 'rules'; fillBlanks: boolean };
+
+export interface BulkAsked {
+	type: string;
+	which: BulkWhich;
+	does: BulkDoes;
+	/** Values that people set stay. */
+	spare: boolean;
+	/** Messages that rules send leave. */
+	messages: boolean;
+}
+
+/** Most records that are named one by one. */
+export const MOST_TICKED = 1_000;
+
+const which = () =>
+	only({
+		list: yup.mixed().optional(),
+		ids: yup
+			.array()
+			.strict()
+			.optional()
+			.min(1)
+			.max(MOST_TICKED)
+			.of(
+				yup
+					.string()
+					.strict()
+					.required()
+					.matches(/^\d{1,18}$/, '${path} must be the number of a record')
+			)
+	}).test(
+		'which',
+		'${path} must have either a list or ids',
+		(v) => (v?.list === undefined) !== (v?.ids === undefined)
+	);
+
+const does = () =>
+	only({
+		k: word(['set', 'calc', 'rules']),
+		field: text(60).optional(),
+		value: json().optional(),
+		formula: formula().optional(),
+		fillBlanks: flag().optional()
+	}).test(
+		'does',
+		'${path} must say a field and a value, a field and a formula, or fillBlanks',
+		(v) => {
+			const { k, field, value, formula: f, fillBlanks } = v as Record<string, unknown>;
+			if (k === 'rules') return field === undefined && value === undefined && f === undefined;
+			if (!field || fillBlanks !== undefined) return false;
+			return k === 'set' ? f === undefined : f !== undefined && value === undefined;
+		}
+	);
+
+/** A bulk change that is asked for. @throws {BadInput} naming the place */
+export function checkBulk(v: unknown): BulkAsked {
+	const asked = check<{
+		type: string;
+		which: { list?: unknown; ids?: string[] };
+		does: {
+			k: BulkDoes['k'];
+			field?: string;
+			value?: JsonValue;
+			formula?: Formula;
+			fillBlanks?: boolean;
+		};
+		spare: boolean;
+		messages: boolean;
+	}>(
+		only({
+			type: text(60),
+			which: which().required(),
+			does: does().required(),
+			spare: flag(),
+			messages: flag()
+		}),
+		v
+	);
+	const { k, field = '', value = null, formula: f, fillBlanks = false } = asked.does;
+	return {
+		...asked,
+		which: asked.which.ids ? { ids: asked.which.ids } : { list: checkList(asked.which.list) },
+		does:
+			k === 'rules'
+				? { k, fillBlanks }
+				: k === 'set'
+					? { k, field, value }
+					: { k, field, formula: f! }
+	};
+}
+
+/** How a bulk change goes on. @throws {BadInput} naming the place */
+export const checkBulkStep = (v: unknown) =>
+	check<{ step: 'look' | 'begin' | 'back' }>(only({ step: word(['look', 'begin', 'back']) }), v);

@@ -1,0 +1,259 @@
+/** What a bulk change does, held against the model and the rules in force, and what it sends to each record. */
+import type { JsonValue, Plan, Rule, Value } from '../../core';
+import { Schema, compilePlan, fromJson, lockedOnly, misfit, settle, toJson } from '../../core';
+import { BadInput } from '../../door';
+import type { BulkAsked, BulkDoes } from '../../door/bulk';
+import { EVERYTHING } from '../../door/lists';
+import { may } from '../../door/rights';
+import { zones } from '../../runtime/zones';
+import type { Bulk, BulkRow } from '../db/bulk';
+import type { Job } from '../db/jobs';
+import { db, type Db } from '../db/pool';
+import type { StoredRecord } from '../db/records';
+import { readyList, type ReadyList } from '../lists/list';
+import { listAccounts, type Account } from '../people/accounts';
+import { inForce, type InForce, type Sender } from '../records';
+import { AtHand } from '../records/near';
+
+/** A bulk change that can be carried out. */
+export interface ReadyBulk {
+	force: InForce;
+	sender: Sender;
+	/** Its records; null for one that takes another back, whose records that one names. */
+	list: ReadyList | null;
+	/** What is sent to records, in their order. */
+	sendTo: (records: readonly StoredRecord[]) => Promise<ToSend[]>;
+}
+
+/** What is sent to a record. */
+export interface ToSend {
+	sent: BulkRow['sent'];
+	keep: string[];
+	/** A person set what would change. */
+	byHand: boolean;
+	/** Why nothing can be sent: it is spared, or the formula fails. */
+	spared: boolean;
+	fault: string | null;
+}
+
+/** The rules that hold while values are taken back: what is Locked, and the checks. */
+const locked = async (client: Db, workspace: string): Promise<InForce> => {
+	const force = await inForce(client, workspace);
+	return { ...force, plan: lockedOnly(force.plan) };
+};
+
+/** @throws {BadInput} saying what does not fit, or who may no longer do this */
+export async function readyBulk(
+	bulk: Pick<Bulk, 'workspace' | 'type' | 'asked'>,
+	account: Account,
+	job?: string
+): Promise<ReadyBulk> {
+	const { workspace, type, asked } = bulk;
+	const instant = Date.now();
+	const sender: Sender = {
+		workspace,
+		account,
+		entryPoint: 'bulk',
+		instant,
+		...(job ? { job } : {})
+	};
+	if (!asked) {
+		const force = await locked(db(), workspace);
+		return {
+			force,
+			sender: { ...sender, force: locked, silent: true },
+			list: null,
+			sendTo: () => Promise.reject(new Error('What is taken back is told by history.'))
+		};
+	}
+	const force = await inForce(db(), workspace);
+	const { schema } = force;
+	if (!schema.types.has(type)) throw new BadInput(`There is no record type “${type}”.`);
+	const by = { workspace, person: account.person, instant };
+	const { which, does } = asked;
+	const list = await readyList(
+		db(),
+		schema,
+		by,
+		type,
+		'list' in which ? { ...which.list, columns: [], sort: null } : { ...EVERYTHING, columns: [] }
+	);
+	if ('ids' in which) list.listed.only = which.ids;
+	return {
+		force,
+		sender: {
+			...sender,
+			...(asked.messages ? {} : { silent: true }),
+			...(does.k === 'rules' ? { onRequest: { fillBlanks: does.fillBlanks } } : {})
+		},
+		list,
+		sendTo: sending(workspace, force, sender, asked)
+	};
+}
+
+/** Whoever a job works for, as far as they still may. @throws {BadInput} */
+export async function whoseJob({ workspace, account, by }: Job): Promise<Account> {
+	const who = (await listAccounts(db(), workspace)).find((a) => a.id === account);
+	if (!who || who.retired || !may(who.role, 'import'))
+		throw new BadInput(`${by ?? 'Whoever began it'} may no longer change many records at once.`);
+	return who;
+}
+
+function sending(
+	workspace: string,
+	{ schema, plan }: InForce,
+	sender: Sender,
+	{ type, does, spare }: BulkAsked
+): ReadyBulk['sendTo'] {
+	const nothing = { keep: [], byHand: false, spared: false, fault: null };
+	const { at } = schema.type(type);
+	if (does.k === 'rules') {
+		const written = new Set(
+			plan.nodes.filter((n) => n.type === type && n.claims.length).map((n) => n.field.id)
+		);
+		return (records) =>
+			Promise.resolve(
+				records.map((r) => {
+					// what people set is sent as it stands, and kept against rules that follow
+					const kept = spare
+						? [...written].filter(
+								(f) => r.setBy[f]?.by === 'person' && r.values[at.get(f)!] !== null
+							)
+						: [];
+					const sent = kept.map((f): BulkRow['sent'][number] => [f, toJson(r.values[at.get(f)!])]);
+					return { ...nothing, sent, keep: kept };
+				})
+			);
+	}
+	const field = schema.field(type, does.field);
+	if (!field || field.retired) throw new BadInput(`There is no field “${does.field}” to be set.`);
+	const i = at.get(field.id)!;
+	const give =
+		does.k === 'set'
+			? fixed(schema, field, does.value)
+			: calculated(workspace, schema, sender, type, does);
+	return async (records) => {
+		const values = await give(records);
+		return records.map((r, k) => {
+			const { value, fault } = values[k];
+			const before = toJson(r.values[i]);
+			const same = value === undefined || JSON.stringify(value) === JSON.stringify(before);
+			const byHand = r.setBy[field.id]?.by === 'person';
+			const spared = spare && byHand && !same && before !== null;
+			const sent: BulkRow['sent'] = fault || same ? [] : [[field.id, value]];
+			return { sent, keep: [field.id], byHand: byHand && before !== null, spared, fault };
+		});
+	};
+}
+
+/** What a field of records is to be; undefined where it stays. */
+type Give = (
+	records: readonly StoredRecord[]
+) => Promise<{ value: JsonValue | undefined; fault: string | null }[]>;
+
+function fixed(schema: Schema, field: Parameters<typeof fromJson>[0], value: JsonValue): Give {
+	const read = fromJson(field, value, schema);
+	const wrong = read.ok ? misfit(field, read.value, null, schema) : read.message;
+	if (wrong || !read.ok) throw new BadInput(wrong!);
+	const to = toJson(read.value);
+	return (records) => Promise.resolve(records.map(() => ({ value: to, fault: null })));
+}
+
+/**
+ * What a formula gives for each record, as a rule would write it: one rule alone, on request, into a field that is
+ * made up for it, so that it may read the one that is to be set.
+ */
+function calculated(
+	workspace: string,
+	schema: Schema,
+	sender: Sender,
+	type: string,
+	does: BulkDoes & { k: 'calc' }
+): Give {
+	const plan = calculation(schema, type, does);
+	const i = schema.type(type).type.fields.length;
+	return async (records) => {
+		const near = new AtHand(db(), workspace, schema);
+		near.put(records);
+		const out: { value: JsonValue | undefined; fault: string | null }[] = [];
+		const open = new Set(records.keys());
+		await near.fill((loader) =>
+			[...open].flatMap((k) => {
+				const { id, values } = records[k];
+				const record = {
+					type,
+					id,
+					created: false,
+					was: [...values, null],
+					sent: new Map<string, Value>(),
+					keep: new Set<string>(),
+					inLine: true
+				};
+				const { instant, account } = sender;
+				const change = {
+					records: [record],
+					entryPoint: 'bulk' as const,
+					instant,
+					person: account.person,
+					onRequest: true
+				};
+				const { records: settled, needs } = settle(plan, change, loader, { zones, alone: true });
+				if (needs.length) return needs;
+				open.delete(k);
+				const [rec] = settled;
+				// without a result it stays as it is
+				const value = toJson(rec.values[i]) ?? undefined;
+				out[k] = { value, fault: rec.failures[0]?.message ?? null };
+				return [];
+			})
+		);
+		return out;
+	};
+}
+
+/** @throws {BadInput} naming what is wrong in the formula */
+function calculation(
+	{ model, definitions, tables }: Schema,
+	type: string,
+	{ field, formula }: BulkDoes & { k: 'calc' }
+): Plan {
+	let made = 'calculated';
+	const of = model.types.find((t) => t.id === type)!;
+	while (of.fields.some((f) => f.id === made)) made += '_';
+	const scratch = {
+		...of.fields.find((f) => f.id === field)!,
+		id: made,
+		key: false,
+		unique: false
+	};
+	const schema = new Schema({
+		...model,
+		types: model.types.map((t) => (t === of ? { ...t, fields: [...t.fields, scratch] } : t))
+	});
+	const rule: Rule = {
+		id: 'bulk',
+		type,
+		kind: 'derive',
+		name: 'The calculation',
+		why: '',
+		moments: ['request'],
+		entryPoints: null,
+		watch: null,
+		entering: false,
+		guard: null,
+		outputs: [{ id: 'o', field: made, hold: 'follow', none: 'leave' }],
+		body: { kind: 'formula', formulas: [formula] }
+	};
+	const plan = compilePlan(schema, {
+		rules: [rule],
+		order: {},
+		definitions: [...definitions.values()],
+		tables: [...tables.values()]
+	});
+	if (plan.problems.length) throw new BadInput(`The calculation: ${plan.problems[0].message}`);
+	if ([...plan.claims.values()].some((c) => c.eventful))
+		throw new BadInput(
+			'The calculation asks about a change (was, sent, changed, now): here nothing has changed yet.'
+		);
+	return plan;
+}

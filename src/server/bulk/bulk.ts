@@ -1,0 +1,111 @@
+/** Bulk changes: asked for and looked at, then carried out, then taken back if need be. */
+import { BadInput } from '../../door';
+import type { BulkAsked } from '../../door/bulk';
+import { note } from '../audit/audit';
+import { insertBulk, lockBulk, noteBulkJob, readBulk, tallyBulk, type Bulk } from '../db/bulk';
+import { insertJob, readJob } from '../db/jobs';
+import type { Account } from '../db/people';
+import type { Db } from '../db/pool';
+import { transaction } from '../db/pool';
+import { inForce } from '../records';
+import { readyBulk } from './asked';
+
+/** Of two who begin the same, the second hears so. */
+export class BulkBegun extends Error {}
+
+/** Takes in what is to be done, and begins to look at what that would do. @throws {BadInput} naming what does not fit */
+export async function askBulk(by: Account, asked: BulkAsked): Promise<{ id: string }> {
+	const { workspace } = by;
+	const { type } = asked;
+	// whatever does not fit is told now, and not by the job
+	await readyBulk({ workspace, type, asked }, by);
+	return transaction(async (c) => {
+		const id = await insertBulk(c, { workspace, account: by.id, type, asked });
+		await beginLook(c, by, id, type);
+		return { id };
+	});
+}
+
+/** Looks at a bulk change once more: the records may have changed. @throws {BadInput | BulkBegun} */
+export async function lookAnew(by: Account, id: string): Promise<void> {
+	await transaction(async (c) => {
+		const bulk = await openBulk(c, by, id);
+		await beginLook(c, by, id, bulk.type);
+	});
+}
+
+async function beginLook(c: Db, by: Account, id: string, type: string): Promise<void> {
+	const { schema } = await inForce(c, by.workspace);
+	const job = await insertJob(c, {
+		workspace: by.workspace,
+		kind: 'bulk look',
+		title: schema.types.get(type)?.type.plural ?? type,
+		account: by.id,
+		input: { bulk: id }
+	});
+	await noteBulkJob(c, id, 'look', job);
+}
+
+/** One of a workspace that nobody began yet, locked. @throws {BadInput | BulkBegun} */
+async function openBulk(c: Db, by: Account, id: string): Promise<Bulk> {
+	await lockBulk(c, id);
+	const bulk = await readBulk(c, id, by.workspace);
+	if (!bulk) throw new BadInput('There is no such bulk change.');
+	if (bulk.job) throw new BulkBegun('This bulk change was begun already.');
+	const look = bulk.look && (await readJob(c, bulk.look));
+	if (look && !look.ended)
+		throw new BulkBegun('It is being looked at just now. Wait for that, or stop it.');
+	return bulk;
+}
+
+/** Carries out what was looked at. @throws {BadInput | BulkBegun} */
+export async function beginBulk(by: Account, id: string): Promise<{ job: string }> {
+	return transaction(async (c) => {
+		const bulk = await openBulk(c, by, id);
+		const look = bulk.look && (await readJob(c, bulk.look));
+		if (!look || look.state !== 'done')
+			throw new BadInput('Look first at what it would do: the last look did not come to its end.');
+		const { is } = await tallyBulk(c, id, 'look');
+		if (!is.changed) throw new BadInput('No record would change: there is nothing to be done.');
+		const { schema } = await inForce(c, by.workspace);
+		const job = await insertJob(c, {
+			workspace: by.workspace,
+			kind: 'bulk change',
+			title: `${is.changed} ${schema.types.get(bulk.type)?.type.plural.toLowerCase() ?? bulk.type}${bulk.undoes ? ', taken back' : ''}`,
+			account: by.id,
+			input: { bulk: id },
+			of: is.changed
+		});
+		await noteBulkJob(c, id, 'job', job);
+		await note(
+			c,
+			by,
+			bulk.undoes ? 'took a bulk change back' : 'changed many records',
+			schema.types.get(bulk.type)?.type.plural ?? bulk.type,
+			{ bulk: id, records: is.changed, asked: bulk.asked }
+		);
+		return { job };
+	});
+}
+
+/** Asks for a bulk change to be taken back, and looks at what that would do. @throws {BadInput | BulkBegun} */
+export async function takeBack(by: Account, id: string): Promise<{ id: string }> {
+	const { workspace } = by;
+	return transaction(async (c) => {
+		await lockBulk(c, id);
+		const bulk = await readBulk(c, id, workspace);
+		const job = bulk?.job && (await readJob(c, bulk.job));
+		if (!bulk || !job) throw new BadInput('Nothing was done that could be taken back.');
+		if (!job.ended) throw new BulkBegun('It is under way. Stop it first.');
+		if (bulk.undoneBy) throw new BulkBegun('It was taken back already.');
+		const back = await insertBulk(c, {
+			workspace,
+			account: by.id,
+			type: bulk.type,
+			asked: null,
+			undoes: id
+		});
+		await beginLook(c, by, back, bulk.type);
+		return { id: back };
+	});
+}

@@ -1,0 +1,196 @@
+/**
+ * What a bulk change would do, record by record, each after those before it: read without locks, nothing stored,
+ * nothing sent. It speaks of the records as they are while it runs.
+ */
+import type { Schema } from '../../core';
+import { toJson } from '../../core';
+import { BadInput } from '../../door';
+import {
+	clearBulk,
+	keepLooks,
+	leftByJob,
+	readBulk,
+	tallyBulk,
+	type Bulk,
+	type BulkOutcome,
+	type BulkRow,
+	type LeftByJob
+} from '../db/bulk';
+import type { Cursor } from '../db/lists';
+import { noteEnded, noteProgress } from '../db/jobs';
+import { db } from '../db/pool';
+import { readRecords, type StoredRecord } from '../db/records';
+import type { JobRun } from '../jobs/run';
+import { countOf, stretchOf } from '../lists/list';
+import { Series } from '../records';
+import { readyBulk, whoseJob, type ReadyBulk, type ToSend } from './asked';
+import { outcomeOf, refused, unsent } from './outcome';
+
+const TOGETHER = 200;
+/** Most records of one bulk change: what they become is held in memory for those behind them. */
+export const MOST_BULK = 100_000;
+
+type Looked = BulkRow & { look: BulkOutcome };
+
+/** Looks at the records from the first; one that was broken off begins anew, since nothing of it counts. */
+export async function bulkLook({ job, progress }: JobRun): Promise<void> {
+	const bulk = (await readBulk(db(), job.input.bulk))!;
+	const ready = await readyBulk(bulk, await whoseJob(job));
+	await clearBulk(db(), bulk.id);
+	const series = new Series(db(), ready.sender, ready.force, new Map(), null);
+	let done = 0;
+	const keep = async (rows: Looked[], of: number | null) => {
+		await keepLooks(db(), bulk.id, rows);
+		done += rows.length;
+		if (done > MOST_BULK)
+			throw new BadInput(
+				`These are more than ${MOST_BULK} records: take fewer at a time, by a narrower list.`
+			);
+		await progress(done, of);
+	};
+	if (ready.list) await lookAtList(ready, series, keep);
+	else await lookBack(bulk, ready, series, keep);
+	await noteProgress(db(), job.id, { done, of: done });
+	await noteEnded(db(), job.id, { state: 'done', result: await tallyBulk(db(), bulk.id, 'look') });
+}
+
+type Keep = (rows: Looked[], of: number | null) => Promise<void>;
+
+async function lookAtList({ list, force, sender, sendTo }: ReadyBulk, series: Series, keep: Keep) {
+	const counted = await countOf(db(), list!);
+	const of = counted && !counted.more ? counted.n : null;
+	let n = 0;
+	let from: Cursor | null = null;
+	for (;;) {
+		const { rows, next }: Awaited<ReturnType<typeof stretchOf>> = await stretchOf(db(), list!, {
+			from,
+			back: false,
+			size: TOGETHER
+		});
+		const records = rows.map((r) => r.record);
+		const sends = await sendTo(records);
+		const looked = records.map((r, i) => rowOf(force.schema, r, sends[i], n + i + 1));
+		await keep(await lookedAt(series, looked, sends, !!sender.onRequest), of);
+		n += rows.length;
+		if (!next) return;
+		from = next;
+	}
+}
+
+const titleOf = (schema: Schema, r: StoredRecord): string => {
+	const { type, at } = schema.type(r.type);
+	return String(toJson(r.values[at.get(type.title)!]) ?? `No. ${r.id}`).slice(0, 200);
+};
+
+/** A record with what is sent to it. */
+export const rowOf = (
+	schema: Schema,
+	r: StoredRecord,
+	{ sent, keep }: ToSend,
+	n: number
+): BulkRow => ({
+	n,
+	type: r.type,
+	record: r.id,
+	title: titleOf(schema, r),
+	version: r.version,
+	sent,
+	keep,
+	had: null
+});
+
+/** Rows with what each would come to, after those before it. */
+export async function lookedAt(
+	series: Series,
+	rows: readonly BulkRow[],
+	sends: readonly ToSend[],
+	onRequest: boolean
+): Promise<Looked[]> {
+	const known = sends.map((s) => unsent(s, onRequest));
+	const open = rows.filter((_, i) => !known[i]);
+	const outcomes = open.length ? await series.look(open.map((r) => [submissionOf(r)])) : [];
+	let k = 0;
+	return rows.map((r, i) => ({
+		...r,
+		look: known[i] ?? outcomeOf(outcomes[k++], sends[i].byHand)
+	}));
+}
+
+/** What is sent to a record. */
+export const submissionOf = (r: BulkRow) => ({
+	type: r.type,
+	id: r.record,
+	sent: r.sent,
+	keep: r.keep
+});
+
+/** What taking a bulk change back would do: for each record that it changed, what is still as it left it. */
+async function lookBack(bulk: Bulk, { force }: ReadyBulk, series: Series, keep: Keep) {
+	const undone = (await readBulk(db(), bulk.undoes!))!;
+	let n = 0;
+	for (let after: LeftByJob | null = null; ;) {
+		const left: LeftByJob[] = await leftByJob(db(), bulk.workspace, undone.job!, after, TOGETHER);
+		const rows: Looked[] = [];
+		for (const type of new Set(left.map((l) => l.type))) {
+			const own = left.filter((l) => l.type === type);
+			rows.push(...(await lookBackAt(bulk.workspace, force.schema, series, type, own, n)));
+			n += own.length;
+		}
+		if (rows.length) await keep(rows, null);
+		if (left.length < TOGETHER) return;
+		after = left.at(-1)!;
+	}
+}
+
+async function lookBackAt(
+	workspace: string,
+	schema: Schema,
+	series: Series,
+	type: string,
+	left: readonly LeftByJob[],
+	n: number
+): Promise<Looked[]> {
+	const ids = left.map((l) => l.record);
+	const there = schema.types.has(type) ? await readRecords(db(), schema, workspace, type, ids) : [];
+	const byId = new Map(there.map((r) => [r.id, r]));
+	const rows: BulkRow[] = [];
+	const gone: Looked[] = [];
+	left.forEach((l, i) => {
+		const r = byId.get(l.record);
+		if (!r)
+			gone.push({
+				n: n + i + 1,
+				type,
+				record: l.record,
+				title: `No. ${l.record}`,
+				version: 0,
+				sent: [],
+				keep: [],
+				had: null,
+				look: refused([{ field: null, message: 'It is not there any more.' }])
+			});
+		else rows.push(backRow(schema, r, l, n + i + 1));
+	});
+	const sends = rows.map((r): ToSend => ({ ...r, byHand: false, spared: false, fault: null }));
+	return [...gone, ...(await lookedAt(series, rows, sends, false))].sort((a, b) => a.n - b.n);
+}
+
+/** What is still as the job left it goes back to what it was, and to whoever had set it. */
+export function backRow(schema: Schema, r: StoredRecord, l: LeftByJob, n: number): BulkRow {
+	const { at } = schema.type(r.type);
+	const back = Object.entries(l.fields).filter(([field, { was, now }]) => {
+		const i = at.get(field);
+		if (i === undefined || JSON.stringify(was) === JSON.stringify(now)) return false;
+		return JSON.stringify(toJson(r.values[i])) === JSON.stringify(now);
+	});
+	return {
+		n,
+		type: r.type,
+		record: r.id,
+		title: titleOf(schema, r),
+		version: r.version,
+		sent: back.map(([field, { was }]) => [field, was]),
+		keep: back.map(([field]) => field),
+		had: Object.fromEntries(back.map(([field, { had }]) => [field, had]))
+	};
+}

@@ -1,0 +1,195 @@
+/** A piece of a bulk change: some records, each a change of its own, with their outcomes in the transaction of the changes. */
+import type pg from 'pg';
+import {
+	countDone,
+	keepBulkOutcomes,
+	leftByJobOf,
+	nextBulkRows,
+	readBulk,
+	restoreSetBy,
+	tallyBulk,
+	type Bulk,
+	type BulkOutcome,
+	type BulkRow
+} from '../db/bulk';
+import { askedOfJob, lockJob, noteEnded, noteProgress, queuePiece } from '../db/jobs';
+import { db, transaction } from '../db/pool';
+import { readRecords } from '../db/records';
+import type { JobRun } from '../jobs/run';
+import { stretchOf } from '../lists/list';
+import { RefusedChange, Series, saveInOrder, type SaveOutcome } from '../records';
+import { readyBulk, whoseJob, type ReadyBulk, type ToSend } from './asked';
+import { backRow, lookedAt, rowOf, submissionOf } from './look';
+import { decided, outcomeOf, refused } from './outcome';
+
+/** Records whose changes share a transaction. */
+const TOGETHER = 200;
+
+/** Another worker has done these records meanwhile. */
+class DoneElsewhere extends Error {}
+
+type Row = BulkRow & { look: BulkOutcome };
+
+/** Changes the next records. A server that is killed in between has changed all of them or none. */
+export async function bulkPiece({ job, progress }: JobRun): Promise<void> {
+	const bulk = (await readBulk(db(), job.input.bulk))!;
+	const ready = await readyBulk(bulk, await whoseJob(job), job.id);
+	const rows = await nextBulkRows(db(), bulk.id, TOGETHER);
+	if (!rows.length)
+		return noteEnded(db(), job.id, {
+			state: 'done',
+			result: await tallyBulk(db(), bulk.id, 'outcome')
+		});
+	// not what the job says: another worker may just have done more
+	await progress(await countDone(db(), bulk.id), job.of);
+	const { still, moved } = await lookedAgain(bulk, ready, rows);
+	const around = {
+		async before(client: pg.PoolClient) {
+			// two that have the same piece: the second waits here, and finds it done
+			await lockJob(client, job.id);
+			if ((await askedOfJob(client, job.id)).stopping) throw new DoneElsewhere();
+		},
+		async after(client: pg.PoolClient, outcomes: readonly (SaveOutcome[] | RefusedChange)[]) {
+			const told = still.flatMap((r, i): { n: number; outcome: BulkOutcome }[] => {
+				const o = outcomes[i];
+				// changed by somebody since it was looked at again a moment ago: the next piece looks once more
+				if (o instanceof RefusedChange && o.status === 409) return [];
+				return [{ n: r.n, outcome: outcomeOf(o, r.look.byHand) }];
+			});
+			const all = [...told, ...moved];
+			if ((await keepBulkOutcomes(client, bulk.id, all)) !== all.length) throw new DoneElsewhere();
+			await giveBack(client, bulk, still, outcomes);
+			const done = await countDone(client, bulk.id);
+			await noteProgress(client, job.id, { done, of: job.of });
+			await queuePiece(client, job.id);
+		}
+	};
+	try {
+		const changes = still.map((r) => [{ ...submissionOf(r), version: r.version }]);
+		if (changes.length) await saveInOrder({ ...ready.sender, around }, changes);
+		else
+			await transaction(async (c) => {
+				await around.before(c);
+				await around.after(c, []);
+			});
+	} catch (e) {
+		if (!(e instanceof DoneElsewhere)) throw e;
+		await transaction((c) => queuePiece(c, job.id));
+	}
+}
+
+/** Of what was taken back, who had set it is again who did. */
+async function giveBack(
+	client: pg.PoolClient,
+	bulk: Bulk,
+	rows: readonly Row[],
+	outcomes: readonly (SaveOutcome[] | RefusedChange)[]
+) {
+	if (!bulk.undoes) return;
+	for (const type of new Set(rows.map((r) => r.type))) {
+		const back = rows.flatMap((r, i) => {
+			const o = outcomes[i];
+			if (r.type !== type || o instanceof RefusedChange || !r.had) return [];
+			// what a Locked rule wrote instead is that rule's
+			const ruled = new Set(o[0].changes.filter((c) => c.rule !== null).map((c) => c.field));
+			const had = Object.fromEntries(Object.entries(r.had).filter(([f]) => !ruled.has(f)));
+			return Object.keys(had).length ? [{ record: r.record, had }] : [];
+		});
+		if (back.length) await restoreSetBy(client, bulk.workspace, type, back);
+	}
+}
+
+/**
+ * Records that somebody changed since they were looked at: selected and looked at again. What comes out the same
+ * is done, anything else is left, to be looked at by a person.
+ */
+async function lookedAgain(
+	bulk: Bulk,
+	ready: ReadyBulk,
+	rows: readonly Row[]
+): Promise<{ still: Row[]; moved: { n: number; outcome: BulkOutcome }[] }> {
+	const { schema } = ready.force;
+	const still: Row[] = [];
+	const moved: { n: number; outcome: BulkOutcome }[] = [];
+	for (const type of new Set(rows.map((r) => r.type))) {
+		const own = rows.filter((r) => r.type === type);
+		const ids = own.map((r) => r.record);
+		const now = new Map(
+			(schema.types.has(type)
+				? await readRecords(db(), schema, bulk.workspace, type, ids)
+				: []
+			).map((r) => [r.id, r])
+		);
+		const touched = own.filter((r) => now.get(r.record)?.version !== r.version);
+		const there = touched.filter((r) => now.has(r.record));
+		const again = new Map(
+			(
+				await anew(
+					bulk,
+					ready,
+					there.map((r) => now.get(r.record)!),
+					there
+				)
+			).map((r) => [r.n, r])
+		);
+		for (const r of own) {
+			if (!touched.includes(r)) {
+				still.push(r);
+				continue;
+			}
+			const found = again.get(r.n);
+			if (!now.has(r.record))
+				moved.push({
+					n: r.n,
+					outcome: refused([{ field: null, message: 'It is not there any more.' }])
+				});
+			else if (!found)
+				moved.push({
+					n: r.n,
+					outcome: {
+						...r.look,
+						is: 'moved',
+						changes: [],
+						advice: ['It is not one of them any more.']
+					}
+				});
+			else if (decided(found.look) === decided(r.look)) still.push(found);
+			else moved.push({ n: r.n, outcome: { ...found.look, is: 'moved' } });
+		}
+	}
+	still.sort((a, b) => a.n - b.n);
+	return { still, moved };
+}
+
+/** Those of some records that are still selected, with what each would come to now. */
+async function anew(
+	bulk: Bulk,
+	{ list, force, sender, sendTo }: ReadyBulk,
+	records: Parameters<ReadyBulk['sendTo']>[0],
+	rows: readonly Row[]
+): Promise<Row[]> {
+	if (!records.length) return [];
+	const series = new Series(db(), sender, force, new Map(), null);
+	if (!list) {
+		const left = new Map(
+			(
+				await leftByJobOf(
+					db(),
+					bulk,
+					rows[0].type,
+					records.map((r) => r.id)
+				)
+			).map((l) => [l.record, l])
+		);
+		const back = records.map((r, i) => backRow(force.schema, r, left.get(r.id)!, rows[i].n));
+		const sends = back.map((r): ToSend => ({ ...r, byHand: false, spared: false, fault: null }));
+		return lookedAt(series, back, sends, false);
+	}
+	const only = { ...list, listed: { ...list.listed, only: records.map((r) => r.id) } };
+	const { rows: found } = await stretchOf(db(), only, { from: null, back: false, size: TOGETHER });
+	const selected = found.map((f) => f.record);
+	const sends = await sendTo(selected);
+	const n = new Map(rows.map((r) => [r.record, r.n]));
+	const fresh = selected.map((r, i) => rowOf(force.schema, r, sends[i], n.get(r.id)!));
+	return lookedAt(series, fresh, sends, !!sender.onRequest);
+}

@@ -1,0 +1,326 @@
+/** Bulk changes: what is done to many records, and for each of them what it would come to and what it came to. */
+import type { JsonValue } from '../../core';
+import type { BulkAsked } from '../../door/bulk';
+import { iso } from './iso';
+import type { Db } from './pool';
+import { tableOf } from './model';
+
+export interface Bulk {
+	id: string;
+	workspace: string;
+	account: string | null;
+	by: string | null;
+	/** ISO 8601. */
+	at: string;
+	type: string;
+	/** Null for one that takes another back. */
+	asked: BulkAsked | null;
+	undoes: string | null;
+	/** The jobs that looked at it and did it. */
+	look: string | null;
+	job: string | null;
+	/** The one that takes this one back, where there is one that was begun. */
+	undoneBy: string | null;
+}
+
+/** What becomes of a record. `moved`: somebody changed it since it was looked at, and it would come out otherwise. */
+export const BULK_IS = ['changed', 'same', 'spared', 'refused', 'moved'] as const;
+export type BulkIs = (typeof BULK_IS)[number];
+
+export interface BulkOutcome {
+	is: BulkIs;
+	faults: { field: string | null; message: string }[];
+	changes: {
+		field: string;
+		from: JsonValue;
+		to: JsonValue;
+		rule: string | null;
+		because: string | null;
+	}[];
+	setAside: { field: string; sent: JsonValue; rule: string }[];
+	advice: string[];
+	/** Other records that it runs on to, messages that rules send. */
+	reached: number;
+	sent: number;
+	/** What is changed had been set by a person. */
+	byHand: boolean;
+}
+
+/** A record of a bulk change, with what is sent to it. */
+export interface BulkRow {
+	n: number;
+	type: string;
+	record: string;
+	title: string;
+	version: number;
+	sent: [field: string, value: JsonValue][];
+	keep: string[];
+	/** Of one that is taken back: who had set each field. */
+	had: Record<string, string | null> | null;
+}
+
+const BULK = `b.id::text, b.workspace, b.account::text, a.name as by, ${iso('b.at')} as at, b.type, b.asked,
+	b.undoes::text, b.look::text, b.job::text,
+	(select u.id::text from bulk u where u.undoes = b.id and u.job is not null order by u.at desc limit 1) as "undoneBy"`;
+
+export async function insertBulk(
+	db: Db,
+	b: { workspace: string; account: string; type: string; asked: BulkAsked | null; undoes?: string }
+): Promise<string> {
+	const r = await db.query<{ id: string }>(
+		'insert into bulk (workspace, account, type, asked, undoes) values ($1, $2, $3, $4, $5) returning id::text',
+		[b.workspace, b.account, b.type, JSON.stringify(b.asked), b.undoes ?? null]
+	);
+	return r.rows[0].id;
+}
+
+/** @param workspace whose it has to be; any for the worker */
+export async function readBulk(db: Db, id: string, workspace?: string): Promise<Bulk | null> {
+	const r = await db.query<Bulk>(
+		`select ${BULK} from bulk b left join account a on a.id = b.account
+		 where b.id = $1 and ($2::text is null or b.workspace = $2)`,
+		[id, workspace ?? null]
+	);
+	return r.rows[0] ?? null;
+}
+
+/** Locks one, so that it is begun once. */
+export async function lockBulk(db: Db, id: string): Promise<void> {
+	await db.query('select 1 from bulk where id = $1 for update', [id]);
+}
+
+export async function noteBulkJob(
+	db: Db,
+	id: string,
+	column: 'look' | 'job',
+	job: string
+): Promise<void> {
+	await db.query(`update bulk set ${column} = $2 where id = $1`, [id, job]);
+}
+
+/** Takes away what was looked at, to look anew. */
+export async function clearBulk(db: Db, id: string): Promise<void> {
+	await db.query('delete from bulk_row where bulk = $1', [id]);
+}
+
+/** Keeps records with what each would come to. */
+export async function keepLooks(
+	db: Db,
+	id: string,
+	rows: readonly (BulkRow & { look: BulkOutcome })[]
+): Promise<void> {
+	await db.query(
+		`insert into bulk_row (bulk, n, type, record, title, version, sent, keep, had, look)
+		 select $1, r.n, r.type, r.record, r.title, r.version, r.sent,
+		   array(select jsonb_array_elements_text(r.keep)), nullif(r.had, 'null'), r.look
+		 from jsonb_to_recordset($2::jsonb) as r(n int, type text, record bigint, title text, version int, sent jsonb, keep jsonb, had jsonb, look jsonb)
+		 on conflict (bulk, type, record) do nothing`,
+		[id, JSON.stringify(rows)]
+	);
+}
+
+const ROW = 'n, type, record::text, title, version, sent, keep, had';
+
+/** Records that would change and have not come to anything yet, in their order. */
+export async function nextBulkRows(
+	db: Db,
+	id: string,
+	most: number
+): Promise<(BulkRow & { look: BulkOutcome })[]> {
+	const r = await db.query<BulkRow & { look: BulkOutcome }>(
+		`select ${ROW}, look from bulk_row where bulk = $1 and outcome is null and look->>'is' = 'changed' order by n limit $2`,
+		[id, most]
+	);
+	return r.rows;
+}
+
+/** Keeps what became of records. @returns how many had none yet */
+export async function keepBulkOutcomes(
+	db: Db,
+	id: string,
+	outcomes: readonly { n: number; outcome: BulkOutcome }[]
+): Promise<number> {
+	const r = await db.query(
+		`update bulk_row r set outcome = o.outcome from jsonb_to_recordset($2::jsonb) as o(n int, outcome jsonb)
+		 where r.bulk = $1 and r.n = o.n and r.outcome is null`,
+		[id, JSON.stringify(outcomes)]
+	);
+	return r.rowCount ?? 0;
+}
+
+/** How many records have come to something. */
+export async function countDone(db: Db, id: string): Promise<number> {
+	const r = await db.query<{ n: number }>(
+		'select count(*)::int as n from bulk_row where bulk = $1 and outcome is not null',
+		[id]
+	);
+	return r.rows[0].n;
+}
+
+/** What the looks, or the outcomes, came to. */
+export interface BulkTally {
+	is: Record<BulkIs, number>;
+	/** Records that people had set, among those that change. */
+	byHand: number;
+	reached: number;
+	sent: number;
+}
+
+export async function tallyBulk(
+	db: Db,
+	id: string,
+	column: 'look' | 'outcome'
+): Promise<BulkTally> {
+	const r = await db.query<{ is: BulkIs; n: number; hand: number; reached: number; sent: number }>(
+		`select ${column}->>'is' as is, count(*)::int as n, count(*) filter (where (${column}->>'byHand')::boolean)::int as hand,
+		   coalesce(sum((${column}->>'reached')::int), 0)::int as reached, coalesce(sum((${column}->>'sent')::int), 0)::int as sent
+		 from bulk_row where bulk = $1 and ${column} is not null group by 1`,
+		[id]
+	);
+	const is = Object.fromEntries(BULK_IS.map((k) => [k, 0])) as Record<BulkIs, number>;
+	for (const x of r.rows) is[x.is] = x.n;
+	const changed = r.rows.find((x) => x.is === 'changed');
+	return {
+		is,
+		byHand: changed?.hand ?? 0,
+		reached: changed?.reached ?? 0,
+		sent: changed?.sent ?? 0
+	};
+}
+
+/** What a field becomes, of all records together. */
+export interface BulkMove {
+	type: string;
+	field: string;
+	/** A rule does it; else it is what is sent. */
+	rule: string | null;
+	from: JsonValue;
+	to: JsonValue;
+	records: number;
+}
+
+/** What becomes what, most often first. @param most of each field */
+export async function movesOf(
+	db: Db,
+	id: string,
+	column: 'look' | 'outcome',
+	most: number
+): Promise<{
+	moves: BulkMove[];
+	fields: { type: string; field: string; kinds: number; records: number }[];
+}> {
+	const r = await db.query<BulkMove & { place: number; kinds: number; all: number }>(
+		`with m as (
+		   select r.type, c->>'field' as field, c->>'rule' as rule, c->'from' as "from", c->'to' as "to", count(*)::int as records
+		   from bulk_row r, jsonb_array_elements(r.${column}->'changes') c
+		   where r.bulk = $1 and r.${column}->>'is' = 'changed' group by 1, 2, 3, 4, 5),
+		 p as (select m.*, row_number() over (partition by type, field order by records desc, "from", "to")::int as place,
+		   count(*) over (partition by type, field)::int as kinds, sum(records) over (partition by type, field)::int as all from m)
+		 select * from p where place <= $2 order by (rule is not null), type, "all" desc, field, place`,
+		[id, most]
+	);
+	const fields = r.rows
+		.filter((x) => x.place === 1)
+		.map(({ type, field, kinds, all }) => ({ type, field, kinds, records: all }));
+	return {
+		moves: r.rows.map(({ type, field, rule, from, to, records }) => ({
+			type,
+			field,
+			rule,
+			from,
+			to,
+			records
+		})),
+		fields
+	};
+}
+
+export interface SeenBulkRow extends BulkRow {
+	outcome: BulkOutcome;
+}
+
+/** Records with what they would come to, or came to. @param is only those */
+export async function readBulkRows(
+	db: Db,
+	id: string,
+	o: { column: 'look' | 'outcome'; is: BulkIs | null; after: number; most: number }
+): Promise<SeenBulkRow[]> {
+	const r = await db.query<SeenBulkRow>(
+		`select ${ROW}, ${o.column} as outcome from bulk_row
+		 where bulk = $1 and n > $2 and ${o.column} is not null and ($3::text is null or ${o.column}->>'is' = $3) order by n limit $4`,
+		[id, o.after, o.is, o.most]
+	);
+	return r.rows;
+}
+
+/** What a job left in a record: for each field what it had been before, and what the job made it. */
+export interface LeftByJob {
+	type: string;
+	record: string;
+	fields: Record<string, { was: JsonValue; now: JsonValue; had: string | null }>;
+}
+
+const LEFT = `select h.type, h.record::text, jsonb_agg(jsonb_build_object('field', h.field, 'was', h.was, 'now', h.now, 'had', h.had)
+	order by h.change) as lines
+	from history_line h join change c on c.id = h.change`;
+
+/** What the changes of a job did to records, so many at a time, by type and number. */
+export async function leftByJob(
+	db: Db,
+	workspace: string,
+	job: string,
+	after: { type: string; record: string } | null,
+	most: number
+): Promise<LeftByJob[]> {
+	const r = await db.query<LeftRow>(
+		`${LEFT} where c.workspace = $1 and c.job = $2 and h.outcome = 'set' and ($3::text is null or (h.type, h.record) > ($3, $4::bigint))
+		 group by h.type, h.record order by h.type, h.record limit $5`,
+		[workspace, job, after?.type ?? null, after?.record ?? null, most]
+	);
+	return r.rows.map(leftOf);
+}
+
+/** What the job that a bulk change takes back did to some records. */
+export async function leftByJobOf(
+	db: Db,
+	bulk: Bulk,
+	type: string,
+	ids: readonly string[]
+): Promise<LeftByJob[]> {
+	const r = await db.query<LeftRow>(
+		`${LEFT} where c.workspace = $1 and c.job = (select job from bulk where id = $2) and h.outcome = 'set'
+		   and h.type = $3 and h.record = any($4::bigint[]) group by h.type, h.record`,
+		[bulk.workspace, bulk.undoes, type, ids]
+	);
+	return r.rows.map(leftOf);
+}
+
+interface LeftRow {
+	type: string;
+	record: string;
+	lines: { field: string; was: JsonValue; now: JsonValue; had: string | null }[];
+}
+
+function leftOf({ type, record, lines }: LeftRow): LeftByJob {
+	const fields: LeftByJob['fields'] = {};
+	for (const { field, was, now, had } of lines) {
+		const first = fields[field];
+		fields[field] = first ? { ...first, now } : { was, now, had };
+	}
+	return { type, record, fields };
+}
+
+/** Gives values back to whoever had set them; null for nobody known. */
+export async function restoreSetBy(
+	db: Db,
+	workspace: string,
+	type: string,
+	rows: readonly { record: string; had: Record<string, string | null> }[]
+): Promise<void> {
+	await db.query(
+		`update ${tableOf(type)} r set set_by = (r.set_by - array(select k from jsonb_each(v.had) e(k, x) where x = 'null'))
+		   || coalesce((select jsonb_object_agg(k, x) from jsonb_each(v.had) e(k, x) where x <> 'null'), '{}')
+		 from jsonb_to_recordset($2::jsonb) as v(record bigint, had jsonb) where r.workspace = $1 and r.id = v.record`,
+		[workspace, JSON.stringify(rows)]
+	);
+}
