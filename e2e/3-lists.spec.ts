@@ -127,3 +127,78 @@ test('who set a value: a rule by name', async ({ page }) => {
 		/^[\d\u202f,]+ where Service plan set by “/
 	);
 });
+
+test('a bulk change: looked at first, done, taken back with who had set what', async ({ page }) => {
+	const list = '/records/contact?view=3';
+	await open(page, list);
+	const count = page.getByTestId('list-count');
+	await expect(count).toHaveText(/^60 where/);
+	await page.getByRole('button', { name: 'Change them all' }).click();
+	await choose(page.getByLabel(/^What is done/), 'a field is copied or calculated');
+	await page.getByLabel(/^Which field is set/).click();
+	await page.keyboard.type('Delivery yard');
+	await page.keyboard.press('Enter');
+	await page.getByLabel(/^What Delivery yard becomes/).click();
+	await page.keyboard.type('Site code');
+	await page.keyboard.press('Enter');
+	await page.getByRole('button', { name: 'Look what it would do' }).click();
+	await expect(
+		page.getByRole('heading', { name: 'Looked at, nothing stored: 60 of 60 would be changed' })
+	).toBeVisible();
+	await expect(
+		page.getByRole('heading', { name: 'Delivery yard becomes Site code' })
+	).toBeVisible();
+	// that is not what was meant: the whole code
+	await expect(page.getByRole('table', { name: 'Records' })).toContainText('blank → BE5-Yard 2');
+
+	// nothing was stored: the standing rule knows better
+	await page.getByRole('link', { name: 'To the list' }).click();
+	await expect(count).toHaveText(/^60 where/);
+	await page.getByRole('button', { name: 'Change them all' }).click();
+	await choose(page.getByLabel(/^What is done/), 'the standing rules run');
+	await page.getByRole('button', { name: 'Look what it would do' }).press('Enter');
+	await expect(
+		page.getByRole('heading', { name: 'Looked at, nothing stored: 60 of 60 would be changed' })
+	).toBeVisible();
+	await expect(page.getByRole('table', { name: 'Records' })).toContainText('blank → Yard 2');
+	await page.getByRole('link', { name: /blank → Yard 1/ }).click();
+	await expect(page.getByRole('table', { name: 'Records' })).not.toContainText('Yard 2');
+	await page.getByRole('button', { name: 'Change 60 contacts' }).click();
+	await expect(page.getByRole('heading', { name: '60 of 60 contacts changed' })).toBeVisible();
+	const done = page.url().replace(/\?.*/, '');
+	await open(page, list);
+	await expect(count).toHaveText(/^0 where/);
+
+	await open(page, done);
+	await page.getByRole('button', { name: 'Take it back: look first' }).press('Enter');
+	await expect(page.getByRole('heading', { name: 'A bulk change taken back' })).toBeVisible();
+	await page.getByRole('button', { name: 'Take back 60 contacts' }).press('Enter');
+	await expect(page.getByRole('heading', { name: '60 of 60 contacts changed' })).toBeVisible();
+	await open(page, done);
+	await expect(page.getByText('It was taken back')).toBeVisible();
+	await open(page, list);
+	await expect(count).toHaveText(/^60 where/);
+});
+
+test('ticked records alone, and who may not is not offered it', async ({ page }) => {
+	await open(page, '/records/contact?view=3');
+	const ticks = page.getByRole('checkbox', { name: /^Tick No\./ });
+	await ticks.nth(0).check();
+	await ticks.nth(1).check();
+	await page.getByRole('button', { name: 'Change the 2 ticked' }).click();
+	await page.getByLabel(/^Which field is set/).click();
+	await page.keyboard.type('Phone');
+	await page.keyboard.press('Enter');
+	await page.getByLabel('What Phone becomes').fill('+31 6 00 00 00 00');
+	await page.keyboard.press('Tab');
+	await page.getByRole('button', { name: 'Look what it would do' }).click();
+	await expect(
+		page.getByRole('heading', { name: /Looked at, nothing stored: [012] of 2 would be changed/ })
+	).toBeVisible();
+	await expect(page.getByText('2 ticked contacts')).toBeVisible();
+
+	await signIn(page, 'mieke');
+	await open(page, '/records/contact');
+	await expect(page.getByRole('button', { name: 'Change them all' })).toHaveCount(0);
+	await expect(page.getByRole('checkbox')).toHaveCount(0);
+});

@@ -288,6 +288,14 @@ const BODIES: Record<string, Doc> = {
 		entryPoint: 'full',
 		expected: {}
 	},
+	'/bulks': {
+		type: 'deal',
+		which: { list: {} },
+		does: { k: 'set', field: 'amount', value: '5' },
+		spare: true,
+		messages: false
+	},
+	'/bulks/[id]': { step: 'look' },
 	'/views': {
 		type: 'deal',
 		name: 'x',

@@ -8,7 +8,7 @@ create table bulk (
 	-- which records, what is done, what is spared
 	asked jsonb not null,
 	-- the bulk change that this one takes back
-	undoes uuid references bulk,
+	undoes uuid references bulk on delete set null,
 	-- the job that looked at it, and the one that did it
 	look uuid references job,
 	job uuid references job

@@ -3,7 +3,7 @@ import * as yup from 'yup';
 import type { Formula, JsonValue } from '../core';
 import { check } from './check';
 import { checkList, type ListAsked } from './lists';
-import { flag, formula, json, only, text, word } from './parts';
+import { flag, formulaIfAny, json, only, text, word } from './parts';
 
 /** Records: those of a list, or some by number. */
 export type BulkWhich = { list: ListAsked } | { ids: readonly string[] };
@@ -56,7 +56,7 @@ const does = () =>
 		k: word(['set', 'calc', 'rules']),
 		field: text(60).optional(),
 		value: json().optional(),
-		formula: formula().optional(),
+		formula: formulaIfAny(),
 		fillBlanks: flag().optional()
 	}).test(
 		'does',
@@ -65,7 +65,7 @@ const does = () =>
 			const { k, field, value, formula: f, fillBlanks } = v as Record<string, unknown>;
 			if (k === 'rules') return field === undefined && value === undefined && f === undefined;
 			if (!field || fillBlanks !== undefined) return false;
-			return k === 'set' ? f === undefined : f !== undefined && value === undefined;
+			return k === 'set' ? f === undefined : !!f && value === undefined;
 		}
 	);
 

@@ -9,3 +9,6 @@ export const PAUSABLE: ReadonlySet<JobKind> = new Set<JobKind>([
 	'rehearsal',
 	'bulk change'
 ]);
+
+/** Those of which each row stands for itself: what is left can be done after they ended. */
+export const RESUMABLE: ReadonlySet<JobKind> = new Set<JobKind>(['import', 'bulk change']);

@@ -5,7 +5,7 @@
 import type { Formula } from '../core';
 import { LocalDate } from '../core';
 import { BadInput, check } from './check';
-import { flag, formula, list, only, text, word } from './parts';
+import { flag, formulaIfAny, list, only, text, word } from './parts';
 import * as yup from 'yup';
 
 /** By whom a value was set; a rule may be named. */
@@ -108,14 +108,7 @@ function isPeriod(v: unknown): v is ListPeriod {
 const listed = () =>
 	only({
 		find: may(text(MOST_FIND)),
-		where: yup
-			.mixed()
-			.nullable()
-			.test(
-				'formula',
-				'${path} must be null or a formula: {"text": …} or {"expr": …}',
-				(v) => v === undefined || v === null || formula().isValidSync(v)
-			),
+		where: formulaIfAny(),
 		untold: may(flag()),
 		period: yup
 			.mixed()

@@ -60,6 +60,17 @@ export const formulaOrNull = () =>
 			(v) => v === null || formula().isValidSync(v)
 		);
 
+/** The same where it may be left out as well. */
+export const formulaIfAny = () =>
+	yup
+		.mixed()
+		.nullable()
+		.test(
+			'formula',
+			'${path} must be null or a formula: {"text": …} or {"expr": …}',
+			(v) => v === undefined || v === null || formula().isValidSync(v)
+		);
+
 /** The tests of a cell: trees of the tests, or their text. */
 export const cell = () =>
 	yup.mixed().test('cell', '${path} must be a cell: {"text": …} or {"tests": …}', (v) => {

@@ -1,6 +1,6 @@
 <script lang="ts">
 	/** How far a job is, and the buttons that pause and stop it. */
-	import { PAUSABLE } from '$door/job-kinds';
+	import { PAUSABLE, RESUMABLE } from '$door/job-kinds';
 	import type { Job } from '$server/db/jobs';
 	import { Refused, ask } from '../work/http';
 	import { formatCount } from '../words/format';
@@ -16,9 +16,8 @@
 		failed: 'failed',
 		cancelled: 'was stopped'
 	};
-	/** Rows of an import are in or not, each for itself: what is left can be done later. */
 	const canGoOn = $derived(
-		job.kind === 'import' && (job.state === 'failed' || job.state === 'cancelled')
+		RESUMABLE.has(job.kind) && (job.state === 'failed' || job.state === 'cancelled')
 	);
 	const says = $derived(
 		job.ended

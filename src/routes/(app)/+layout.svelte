@@ -86,7 +86,8 @@
 			'/outbox',
 			'/audit',
 			'/jobs',
-			'/imports'
+			'/imports',
+			'/bulk'
 		].some((p) => page.url.pathname.startsWith(p))
 	);
 	const model = $derived(/^\/(model|options)(\/|$)/.test(page.url.pathname));

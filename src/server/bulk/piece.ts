@@ -1,5 +1,6 @@
 /** A piece of a bulk change: some records, each a change of its own, with their outcomes in the transaction of the changes. */
 import type pg from 'pg';
+import { BadInput } from '../../door';
 import {
 	countDone,
 	keepBulkOutcomes,
@@ -33,6 +34,8 @@ type Row = BulkRow & { look: BulkOutcome };
 /** Changes the next records. A server that is killed in between has changed all of them or none. */
 export async function bulkPiece({ job, progress }: JobRun): Promise<void> {
 	const bulk = (await readBulk(db(), job.input.bulk))!;
+	if (bulk.undoneBy)
+		throw new BadInput('It was taken back: what is left of it is not done any more.');
 	const ready = await readyBulk(bulk, await whoseJob(job), job.id);
 	const rows = await nextBulkRows(db(), bulk.id, TOGETHER);
 	if (!rows.length)

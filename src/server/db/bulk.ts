@@ -243,12 +243,20 @@ export interface SeenBulkRow extends BulkRow {
 export async function readBulkRows(
 	db: Db,
 	id: string,
-	o: { column: 'look' | 'outcome'; is: BulkIs | null; after: number; most: number }
+	o: {
+		column: 'look' | 'outcome';
+		is: BulkIs | null;
+		/** Only those in which this becomes that. */
+		move?: { field: string; from: JsonValue; to: JsonValue } | null;
+		after: number;
+		most: number;
+	}
 ): Promise<SeenBulkRow[]> {
 	const r = await db.query<SeenBulkRow>(
 		`select ${ROW}, ${o.column} as outcome from bulk_row
-		 where bulk = $1 and n > $2 and ${o.column} is not null and ($3::text is null or ${o.column}->>'is' = $3) order by n limit $4`,
-		[id, o.after, o.is, o.most]
+		 where bulk = $1 and n > $2 and ${o.column} is not null and ($3::text is null or ${o.column}->>'is' = $3)
+		   and ($5::jsonb is null or ${o.column}->'changes' @> $5) order by n limit $4`,
+		[id, o.after, o.is, o.most, o.move ? JSON.stringify([o.move]) : null]
 	);
 	return r.rows;
 }

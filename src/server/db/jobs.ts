@@ -1,6 +1,6 @@
 /** Jobs and who works on them, in the database. */
 
-import { PAUSABLE, type JobKind } from '../../door/job-kinds';
+import { PAUSABLE, RESUMABLE, type JobKind } from '../../door/job-kinds';
 import { iso } from './iso';
 import type { Db } from './pool';
 
@@ -284,9 +284,9 @@ export async function resumeJob(db: Db, workspace: string, id: string): Promise<
 		`update job set pausing = false, stopping = false, state = 'waiting', message = null, ended_at = null,
 		   resumed_at = now(), heard_at = now()
 		 where id = $1 and workspace = $2
-		   and ((pausing and not stopping and ended_at is null) or (kind = 'import' and state in ('failed', 'cancelled')))
+		   and ((pausing and not stopping and ended_at is null) or (kind = any($3) and state in ('failed', 'cancelled')))
 		 returning 1`,
-		[id, workspace]
+		[id, workspace, [...RESUMABLE]]
 	);
 	if (!r.rowCount) return null;
 	if (!(await queueRanges(db, id))) await queuePiece(db, id);

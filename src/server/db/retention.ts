@@ -47,12 +47,17 @@ const FORGET: Readonly<Record<keyof Keep, readonly string[]>> = {
 		`delete from import where id in (
 		   select i.id from import i where workspace = $1 and at < now() - make_interval(days => $2)
 		     and not exists (select from job j where j.id in (i.job, i.dry_run) and j.ended_at is null)
+		   order by at limit 5)`,
+		`delete from bulk where id in (
+		   select b.id from bulk b where workspace = $1 and at < now() - make_interval(days => $2)
+		     and not exists (select from bulk u, job j where (u.id = b.id or u.undoes = b.id) and j.id in (u.job, u.look) and j.ended_at is null)
 		   order by at limit 5)`
 	],
 	jobs: [
 		`delete from job where id in (
 		   select j.id from job j where workspace = $1 and ended_at < now() - make_interval(days => $2)
 		     and not exists (select from import i where j.id in (i.job, i.dry_run))
+		     and not exists (select from bulk b where j.id in (b.job, b.look))
 		   order by queued_at limit $3)`
 	]
 };

@@ -1,4 +1,5 @@
 import { error } from '@sveltejs/kit';
+import type { JsonValue } from '$core';
 import { BULK_IS, movesOf, readBulk, readBulkRows, tallyBulk } from '$server/db/bulk';
 import { isUuid, readJob } from '$server/db/jobs';
 import { db } from '$server/db/pool';
@@ -9,6 +10,18 @@ import type { PageServerLoad } from './$types';
 const SIZE = 50;
 /** Moves shown of each field. */
 const MOST_MOVES = 8;
+
+/** What becomes what, of the records to be shown; null for all, and for what is none. */
+function moveOf(text: string | null): { field: string; from: JsonValue; to: JsonValue } | null {
+	if (!text) return null;
+	try {
+		const v = JSON.parse(text) as unknown;
+		if (!Array.isArray(v) || v.length !== 3 || typeof v[0] !== 'string') return null;
+		return { field: v[0], from: v[1] as JsonValue, to: v[2] as JsonValue };
+	} catch {
+		return null;
+	}
+}
 
 export const load: PageServerLoad = async (event) => {
 	const { workspace } = allow(event);
@@ -21,6 +34,7 @@ export const load: PageServerLoad = async (event) => {
 	const q = event.url.searchParams;
 	const column = bulk.job ? ('outcome' as const) : ('look' as const);
 	const is = BULK_IS.find((x) => x === q.get('is')) ?? null;
+	const move = moveOf(q.get('move'));
 	const after = Number(/^\d{1,7}$/.exec(q.get('after') ?? '')?.[0] ?? 0);
 	const [look, job, tally, looked, told, rows] = await Promise.all([
 		bulk.look ? readJob(db(), bulk.look) : null,
@@ -28,7 +42,7 @@ export const load: PageServerLoad = async (event) => {
 		tallyBulk(db(), id, column),
 		tallyBulk(db(), id, 'look'),
 		movesOf(db(), id, column, MOST_MOVES),
-		readBulkRows(db(), id, { column, is, after, most: SIZE + 1 })
+		readBulkRows(db(), id, { column, is, move, after, most: SIZE + 1 })
 	]);
 	return {
 		bulk,
@@ -39,6 +53,7 @@ export const load: PageServerLoad = async (event) => {
 		toChange: looked.is.changed,
 		...told,
 		is,
+		move,
 		after,
 		rows: rows.slice(0, SIZE),
 		more: rows.length > SIZE ? rows[SIZE - 1].n : null

@@ -3,6 +3,8 @@
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
 	import { untrack } from 'svelte';
+	import { SvelteSet } from 'svelte/reactivity';
+	import Ask from '$lib/bulk/Ask.svelte';
 	import { listQuery, readColumn, sameList, MOST_ADDRESS, type ListAsked } from '$door/lists';
 	import Grid from '$lib/grid/Grid.svelte';
 	import type { GridColumn } from '$lib/grid/columns';
@@ -33,8 +35,11 @@
 		void of;
 		own = null;
 		open = null;
+		ticked.clear();
 	});
-	let open = $state<'which' | 'columns' | null>(null);
+	let open = $state<'which' | 'columns' | 'bulk' | null>(null);
+	/** Ticked by hand, on whatever page of the list. */
+	const ticked = new SvelteSet<string>();
 	let fresh = $state(false);
 	let trouble = $state<string | null>(null);
 	let timer: ReturnType<typeof setTimeout> | undefined;
@@ -65,6 +70,15 @@
 
 	// ---- what is shown ----------------------------------------------------------------------------
 
+	/** Undefined until it is counted. */
+	let counted = $state.raw<Awaited<typeof data.count> | undefined>(undefined);
+	$effect(() => {
+		const asking = data.count;
+		counted = undefined;
+		void asking.then((n) => {
+			if (asking === data.count) counted = n;
+		});
+	});
 	type Line = (typeof data.records)[number];
 	const columns = $derived(
 		data.columns.flatMap((written, i) => {
@@ -74,9 +88,13 @@
 	);
 	const textOf = (col: (typeof columns)[number], r: Line) =>
 		columnCell(w.schema, type.id, col.c, r.cells[col.i] ?? null, data.links);
+	const mayBulk = $derived(w.may('import'));
 	const isTitle = (written: string) => written === type.title;
 	const titled = $derived(data.columns.includes(type.title));
 	const grid = $derived<GridColumn<Line>[]>([
+		...(mayBulk
+			? [{ id: 'tick', label: 'Ticked', value: () => null, width: 38, plain: true }]
+			: []),
 		{ id: 'id', label: 'No.', value: (r) => Number(r.id), numeric: true, width: 70 },
 		...columns.map((col) => ({
 			id: col.written,
@@ -87,6 +105,8 @@
 			grow: isTitle(col.written)
 		}))
 	]);
+	/** Columns before those that can be chosen. */
+	const lead = $derived(mayBulk ? 2 : 1);
 	const sorted = $derived(asked.sort && { id: asked.sort.column, desc: asked.sort.desc });
 	const said = $derived(
 		sayList(
@@ -154,13 +174,24 @@
 			aria-expanded={open === 'columns'}
 			onclick={() => (open = open === 'columns' ? null : 'columns')}>Columns</button
 		>
-		<span class="grow truncate" role="status" data-testid="list-count"
+		{#if mayBulk}<button
+				class="textlink"
+				aria-expanded={open === 'bulk'}
+				disabled={unfinished || data.fault !== null}
+				onclick={() => (open = open === 'bulk' ? null : 'bulk')}
+				>{ticked.size ? `Change the ${formatCount(ticked.size)} ticked` : 'Change them all'}</button
+			>{/if}
+		<span class="grow"></span>
+		<a class="textlink" href={file} download>As CSV</a>
+	</div>
+	<div class="mt-1 flex items-baseline gap-4 text-sm">
+		<span class="min-w-0 truncate" role="status" data-testid="list-count"
 			>{#if unfinished}<span class="text-quiet"
 					>The condition is not finished: the list is as before.</span
-				>{:else if !data.fault}{#await data.count}<span class="text-quiet">counting…</span
-					>{:then count}{count
-						? `${count.more ? 'more than ' : ''}${formatCount(count.n)}`
-						: 'not counted: that would take long'}{/await}{data.asked.find
+				>{:else if !data.fault}{#if counted === undefined}<span class="text-quiet">counting…</span
+					>{:else}{counted
+						? `${counted.more ? 'more than ' : ''}${formatCount(counted.n)}`
+						: 'not counted: that would take long'}{/if}{data.asked.find
 					? ` with “${data.asked.find}”`
 					: ''}{#if said}<span class="text-quiet">{` where ${said}`}</span>{/if}{/if}</span
 		>
@@ -177,7 +208,6 @@
 						pending: false
 					})}>All of them</button
 			>{/if}
-		<a class="textlink" href={file} download>As CSV</a>
 	</div>
 	{#if open === 'which'}
 		<div class="mt-1">
@@ -188,6 +218,15 @@
 					begin={fresh && !asked.where}
 					onchange={change}
 				/>{/key}
+		</div>
+	{:else if open === 'bulk'}
+		<div class="mt-1">
+			<Ask
+				type={type.id}
+				list={data.asked}
+				ticked={[...ticked]}
+				count={counted && !counted.more ? formatCount(counted.n) : null}
+			/>
 		</div>
 	{:else if open === 'columns'}
 		<div class="mt-1">
@@ -218,17 +257,25 @@
 				{sorted}
 				onsort={(sort) => change({ ...asked, sort: sort && { column: sort.id, desc: sort.desc } })}
 				moving={{
-					can: (c) => c.id !== 'id',
+					can: (c) => c.id !== 'id' && c.id !== 'tick',
 					move: (from, to) => {
 						const all = [...(asked.columns ?? data.columns)];
-						const [moved] = all.splice(from - 1, 1);
-						change({ ...asked, columns: all.toSpliced(to - 1, 0, moved) });
+						const [moved] = all.splice(from - lead, 1);
+						change({ ...asked, columns: all.toSpliced(to - lead, 0, moved) });
 					}
 				}}
 			>
 				{#snippet cell(r, c)}
 					{@const col = columns.find((x) => x.written === c.id)}
-					{#if !col}{#if titled}<span class="mono text-quiet">{r.id}</span>{:else}<a
+					{#if c.id === 'tick'}<input
+							type="checkbox"
+							class="tick"
+							aria-label="Tick No. {r.id}"
+							checked={ticked.has(r.id)}
+							onchange={() => {
+								if (!ticked.delete(r.id)) ticked.add(r.id);
+							}}
+						/>{:else if !col}{#if titled}<span class="mono text-quiet">{r.id}</span>{:else}<a
 								class="textlink mono"
 								href="/records/{type.id}/{r.id}">{r.id}</a
 							>{/if}

@@ -1,0 +1,189 @@
+<script lang="ts">
+	/** What is to be done to many records: a value, a copy or calculation, or the standing rules; looked at first. */
+	import { goto } from '$app/navigation';
+	import type { Formula, JsonValue } from '$core';
+	import { typeOfField } from '$core/feel/language';
+	import type { BulkAsked, BulkDoes } from '$door/bulk';
+	import type { ListAsked } from '$door/lists';
+	import Choose from '../inputs/Choose.svelte';
+	import FieldOrFormula from '../inputs/FieldOrFormula.svelte';
+	import ValueInput from '../inputs/ValueInput.svelte';
+	import { formatCount } from '../words/format';
+	import { Refused, ask } from '../work/http';
+	import { useWorkbench } from '../work/workbench.svelte';
+
+	let {
+		type,
+		list,
+		ticked,
+		count
+	}: {
+		type: string;
+		list: ListAsked;
+		ticked: readonly string[];
+		/** How many records the list has, as far as that is known. */
+		count: string | null;
+	} = $props();
+
+	const w = useWorkbench();
+	const { plural, fields } = $derived(w.schema.type(type).type);
+	const open = $derived(fields.filter((f) => !f.retired));
+	let whole = $state(false);
+	const some = $derived(!whole && ticked.length > 0);
+	let k = $state<BulkDoes['k']>('set');
+	let chosen = $state<string | null>(null);
+	let value = $state<JsonValue>(null);
+	let link = $state<Record<string, string>>({});
+	let given = $state(false);
+	let formula = $state.raw<Formula>({ text: '' });
+	let fillBlanks = $state(false);
+	let spare = $state(true);
+	let messages = $state(false);
+	let fault = $state<string | null>(null);
+	let trouble = $state<string | null>(null);
+	let busy = $state(false);
+	const field = $derived(open.find((f) => f.id === chosen) ?? null);
+	const ready = $derived(
+		k === 'rules' ||
+			(field !== null &&
+				(k === 'set' ? given && !fault : 'expr' in formula || !!formula.text.trim()))
+	);
+	function pickField(id: string) {
+		chosen = id;
+		value = null;
+		given = false;
+		fault = null;
+		formula = { text: '' };
+	}
+	async function look() {
+		busy = true;
+		trouble = null;
+		const does: BulkDoes =
+			k === 'rules'
+				? { k, fillBlanks }
+				: k === 'set'
+					? { k, field: chosen!, value }
+					: { k, field: chosen!, formula };
+		const body: BulkAsked = {
+			type,
+			which: some ? { ids: [...ticked] } : { list },
+			does,
+			spare,
+			messages
+		};
+		try {
+			const { id } = await ask<{ id: string }>('/bulks', { method: 'POST', body });
+			await goto(`/bulk/${id}`);
+		} catch (e) {
+			if (!(e instanceof Refused)) throw e;
+			trouble = e.unreachable ? 'The server cannot be reached; nothing was begun.' : e.message;
+		} finally {
+			busy = false;
+		}
+	}
+</script>
+
+<div
+	class="border-l-2 border-hairline py-1 pl-3 text-sm"
+	role="group"
+	aria-label="Change many {plural.toLowerCase()}"
+>
+	<p class="flex flex-wrap items-center gap-2">
+		<span class="text-quiet">Of</span>
+		{#if ticked.length}
+			<Choose
+				value={some ? 'ticked' : 'all'}
+				label="Which are changed"
+				choices={[
+					{ value: 'ticked', label: `the ${formatCount(ticked.length)} ticked` },
+					{ value: 'all', label: `all ${count ?? ''} of this list` }
+				]}
+				onpick={(v) => (whole = v === 'all')}
+			/>
+		{:else}<span>all {count ?? ''} of this list</span>{/if}
+		<Choose
+			value={k}
+			label="What is done"
+			choices={[
+				{ value: 'set', label: 'a field gets a value' },
+				{ value: 'calc', label: 'a field is copied or calculated' },
+				{ value: 'rules', label: 'the standing rules run' }
+			]}
+			onpick={(v) => (k = v as BulkDoes['k'])}
+		/>
+		{#if k !== 'rules'}
+			<Choose
+				value={chosen ?? ''}
+				label="Which field is set"
+				placeholder="which field?"
+				class="w-48"
+				choices={open.map((f) => ({ value: f.id, label: f.label }))}
+				onpick={pickField}
+			/>
+		{/if}
+	</p>
+	{#if field && k === 'set'}
+		<div class="mt-1 flex flex-wrap items-center gap-2">
+			<span class="text-quiet">becomes</span>
+			<span class="w-64">
+				{#key field.id}<ValueInput
+						{field}
+						schema={w.schema}
+						{value}
+						id="bulk-value"
+						label="What {field.label} becomes"
+						links={link}
+						onchange={(v, title) => {
+							value = v;
+							given = v !== null;
+							if (title && typeof v === 'string') link = { [`${field.target}.${v}`]: title };
+						}}
+						onfault={(m) => (fault = m)}
+					/>{/key}
+			</span>
+			<label class="flex min-h-6 items-center gap-2"
+				><input
+					type="checkbox"
+					checked={given && value === null}
+					onchange={(e) => {
+						value = null;
+						given = e.currentTarget.checked;
+					}}
+				/>cleared</label
+			>
+		</div>
+	{:else if field && k === 'calc'}
+		<div class="mt-1 flex flex-wrap items-center gap-2">
+			<span class="text-quiet">becomes</span>
+			<span class="min-w-64 grow"
+				>{#key field.id}<FieldOrFormula
+						{formula}
+						schema={w.schema}
+						{type}
+						expected={typeOfField(field)}
+						label="What {field.label} becomes"
+						onchange={(f) => (formula = f)}
+					/>{/key}</span
+			>
+			<span class="text-quiet">where that gives nothing, it stays</span>
+		</div>
+	{/if}
+	<p class="mt-1 flex flex-wrap items-center gap-x-5 gap-y-1">
+		<label class="flex min-h-6 items-center gap-2"
+			><input type="checkbox" bind:checked={spare} />spare what people set</label
+		>
+		{#if k === 'rules'}
+			<label class="flex min-h-6 items-center gap-2"
+				><input type="checkbox" bind:checked={fillBlanks} />fill blanks, where rules do</label
+			>
+		{:else}
+			<label class="flex min-h-6 items-center gap-2"
+				><input type="checkbox" bind:checked={messages} />messages that rules send leave</label
+			>
+		{/if}
+		<button class="button" disabled={!ready || busy} onclick={() => void look()}
+			>Look what it would do</button
+		>
+	</p>
+	{#if trouble}<p class="text-brick" role="alert">● {trouble}</p>{/if}
+</div>
