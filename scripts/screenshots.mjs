@@ -75,7 +75,18 @@ await shot('rehearse', '/rehearse', async () => {
 	await page.getByText('by hand').first().waitFor();
 });
 await shot('release', '/release');
-await shot('records', '/records/customer');
+await shot('records', '/records/deal?view=1', () =>
+	page.getByRole('button', { name: 'Which deals' }).click()
+);
+await shot('bulk', '/records/customer', async () => {
+	await page.getByRole('button', { name: 'Change them all' }).click();
+	await page.getByLabel(/^Which field is set/).click();
+	await page.getByRole('option', { name: 'Service plan', exact: true }).click();
+	await page.getByLabel(/^What Service plan becomes/).click();
+	await page.getByRole('option', { name: 'On call', exact: true }).click();
+	await page.getByRole('button', { name: 'Look what it would do' }).click();
+	await page.getByText('Looked at, nothing stored').waitFor();
+});
 await shot('record', '/records/customer/1', () => page.fill('#f-headcount', '50'));
 await shot('import', '/records/customer/import', async () => {
 	await page.fill(
@@ -91,8 +102,4 @@ await shot('model', '/model/customer/headcount', () => page.waitForTimeout(500))
 await shot('people', '/people', () =>
 	page.getByRole('button', { name: 'Change Jonas Weverling' }).click()
 );
-await shot('audit', '/audit', async () => {
-	const detail = page.getByRole('button', { name: /edited the draft/ }).first();
-	if (await detail.count()) await detail.click();
-});
 await browser.close();

@@ -1,6 +1,6 @@
 /**
  * `npm start` as it stands on a machine: its server and its PostgreSQL are killed at random moments, while people
- * save, a file is imported, the draft is rehearsed and released. `RIGID_RUNS=100` for more of it.
+ * save, a file is imported, many records are changed at once, the draft is rehearsed and released. `RIGID_RUNS=100` for more of it.
  */
 import { spawn, type ChildProcess } from 'node:child_process';
 import { readFileSync, readdirSync } from 'node:fs';
@@ -189,13 +189,27 @@ it('killed at random moments, it loses nothing it acknowledged, doubles nothing,
 			);
 		}
 	};
+	const noJob = (kind: string) => async () =>
+		!(await rows(`select 1 from job where kind = '${kind}' and ended_at is null`)).length;
+	const changer = async () => {
+		for (let i = 0; going; i++) {
+			const does = { k: 'set', field: 'glass_area', value: String(1000 + i) };
+			const json = { type: 'lead', which: { list: {} }, does, spare: false, messages: false };
+			const taken = await asked('/bulks', { method: 'POST', json });
+			await until(noJob('bulk look'), 300_000);
+			if (!taken?.ok) continue;
+			const { id } = JSON.parse(taken.text) as { id: string };
+			await asked(`/bulks/${id}`, { method: 'POST', json: { step: 'begin' } });
+			await until(noJob('bulk change'), 300_000);
+		}
+	};
 	// the demo's draft is not sound; its first release is
 	const taken = await ida.ask('/releases/1', {
 		method: 'POST',
 		json: { do: 'take as draft', revision: await revision() }
 	});
 	expect(taken.status).toBe(200);
-	const work = Promise.all([writer(0), writer(1), writer(2), releaser(), importer()]);
+	const work = Promise.all([writer(0), writer(1), writer(2), releaser(), importer(), changer()]);
 	// what goes wrong in one of them is told below
 	work.catch(() => (going = false));
 
@@ -240,6 +254,15 @@ it('killed at random moments, it loses nothing it acknowledged, doubles nothing,
 	expect(imported.length % ROWS).toBe(0);
 	expect(new Set(imported).size).toBe(imported.length);
 	expect(files.filter((f) => imported.filter((n) => n.startsWith(f)).length !== ROWS)).toEqual([]);
+	// a bulk change did every record once, and what it says of them is what history has
+	const bulk = await rows<{ outcomes: number; changes: number; records: number }>(
+		`select (select count(*)::int from bulk_row r where r.bulk = b.id and r.outcome->>'is' = 'changed') as outcomes,
+		   (select count(*)::int from change c where c.job = b.job) as changes,
+		   (select count(distinct h.record)::int from record_change h join change c on c.id = h.change where c.job = b.job and h.type = b.type) as records
+		 from bulk b where b.job is not null`
+	);
+	expect(bulk.length).toBeGreaterThan(0);
+	expect(bulk.filter((b) => b.outcomes !== b.changes || b.changes !== b.records)).toEqual([]);
 	const releases = (
 		await rows<{ number: number }>('select number from release order by number')
 	).map((r) => r.number);
@@ -252,6 +275,6 @@ it('killed at random moments, it loses nothing it acknowledged, doubles nothing,
 		true
 	]);
 	console.log(
-		`  ${kills} kills: ${saved.length} changes, ${imported.length} imported rows, ${releases.length} releases, ${jobs.length} jobs`
+		`  ${kills} kills: ${saved.length} changes, ${imported.length} imported rows, ${bulk.length} bulk changes, ${releases.length} releases, ${jobs.length} jobs`
 	);
 }, 1_800_000);

@@ -9,6 +9,8 @@ create table bulk (
 	asked jsonb not null,
 	-- the bulk change that this one takes back
 	undoes uuid references bulk on delete set null,
+	-- the release by which it was looked at
+	release integer,
 	-- the job that looked at it, and the one that did it
 	look uuid references job,
 	job uuid references job

@@ -66,6 +66,7 @@ describe('a list in an address', () => {
 		['list={"where":{"expr":{"k":"drop"}}}', 'where must be'],
 		['list={"period":{"from":"2026-02-01","to":"2026-01-01"}}', 'period must be'],
 		['list={"period":{"days":0}}', 'period must be'],
+		['list={"period":{"from":"0001-01-01","to":"999999999-12-31"}}', 'period must be'],
 		['list={"columns":["a;drop"]}', 'columns[0] must be a column'],
 		['list={"setBy":[{"field":"a","by":"ghost"}]}', 'setBy[0].by'],
 		['list={"more":1}', 'more'],

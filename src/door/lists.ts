@@ -3,7 +3,7 @@
  * Everything in it names fields by identity, so that an address holds whatever is renamed.
  */
 import type { Formula } from '../core';
-import { LocalDate } from '../core';
+import { LocalDate, canonicalJson } from '../core';
 import { BadInput, check } from './check';
 import { flag, formulaIfAny, list, only, text, word } from './parts';
 import * as yup from 'yup';
@@ -102,7 +102,10 @@ function isPeriod(v: unknown): v is ListPeriod {
 			Number(days) <= 36_600
 		);
 	const [first, last] = [from, to].map((d) => (typeof d === 'string' ? LocalDate.parse(d) : null));
-	return !!first && !!last && first.epochDay <= last.epochDay;
+	// nothing was changed before there were computers, and nothing will be when this is forgotten
+	return (
+		!!first && !!last && first.year >= 1900 && first.epochDay <= last.epochDay && last.year < 9999
+	);
 }
 
 const listed = () =>
@@ -208,4 +211,4 @@ export function listOf(q: URLSearchParams, from: ListAsked = EVERYTHING): ListAs
 }
 
 /** Whether two lists ask the same. */
-export const sameList = (a: ListAsked, b: ListAsked) => JSON.stringify(a) === JSON.stringify(b);
+export const sameList = (a: ListAsked, b: ListAsked) => canonicalJson(a) === canonicalJson(b);

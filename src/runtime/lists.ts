@@ -3,18 +3,30 @@ import { isNumeric, type Field, type JsonValue, type Schema } from '../core';
 import type { ListColumn } from '../door/lists';
 import { formatCount, formatMoment, formatValue } from './format';
 
+/** A field of a list with the links on the way to it. */
+export function fieldAt(
+	schema: Schema,
+	type: string,
+	path: readonly string[]
+): { field: Field; links: Field[] } | null {
+	const links: Field[] = [];
+	let at = type;
+	for (const [i, id] of path.entries()) {
+		const f = schema.types.has(at) ? schema.field(at, id) : undefined;
+		if (!f) return null;
+		if (i === path.length - 1) return { field: f, links };
+		if (f.type !== 'link' || !f.target) return null;
+		links.push(f);
+		at = f.target;
+	}
+	return null;
+}
+
 /** The field that a column shows, its own or behind links; null for a number of records, or one that is gone. */
 export function columnField(schema: Schema, type: string, c: ListColumn): Field | null {
 	if (c.k === 'count') return null;
 	if (c.k !== 'field') return schema.field(type, c.field) ?? null;
-	let at = type;
-	let f: Field | undefined;
-	for (const id of c.path) {
-		f = schema.types.has(at) ? schema.field(at, id) : undefined;
-		if (!f) return null;
-		at = f.target ?? '';
-	}
-	return f ?? null;
+	return fieldAt(schema, type, c.path)?.field ?? null;
 }
 
 /** What a column is called. */
@@ -27,14 +39,9 @@ export function columnLabel(schema: Schema, type: string, c: ListColumn): string
 		const label = schema.field(type, c.field)?.label ?? c.field;
 		return c.k === 'before' ? `${label} before` : `${label} changed`;
 	}
-	const labels: string[] = [];
-	let at = type;
-	for (const id of c.path) {
-		const f = schema.types.has(at) ? schema.field(at, id) : undefined;
-		labels.push(f?.label ?? id);
-		at = f?.target ?? '';
-	}
-	return labels.join(' › ');
+	const found = fieldAt(schema, type, c.path);
+	if (!found) return c.path.join(' › ');
+	return [...found.links, found.field].map((f) => f.label).join(' › ');
 }
 
 /** What stands in a cell. @param links titles of records by `type.id` */

@@ -7,8 +7,9 @@ import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { workAll, workBeside } from '../../../tests/worker';
 import { readBulk, readBulkRows, tallyBulk } from '../db/bulk';
 import { readJob, stopJob } from '../db/jobs';
-import { db } from '../db/pool';
-import { remove, save } from '../records';
+import { db, transaction } from '../db/pool';
+import { createRelease, putInForce, readRelease, rulesOf } from '../db/rules';
+import { inForce, remove, save } from '../records';
 import { workOn } from '../jobs/work';
 import { askBulk, beginBulk, lookAnew, takeBack } from './bulk';
 
@@ -222,6 +223,40 @@ describe('a bulk change', () => {
 		expect(outcomes.get(d)).toMatchObject({ is: 'refused' });
 		expect((await held('contact', b, 'site_code')).v).toBe('NL-02');
 		expect((await held('contact', c, 'site_code')).v).toBeNull();
+	});
+
+	it('by a release that came in force since the look, what comes out otherwise is left', async () => {
+		const customer = await make('customer', { trading_name: 'Release one', headcount: '20' });
+		const { rows } = await db().query<{ number: number }>(
+			'select max(number) as number from release'
+		);
+		const release = rows[0].number;
+		const set = rulesOf((await readRelease(db(), t.workspace, release))!);
+		const does = { k: 'set', field: 'headcount', value: '60' } as const;
+		const ask = () =>
+			looked(asked('customer', 'trading_name', 'Release one', does, { spare: false }));
+		const [left, done1] = [await ask(), await ask()];
+		// the size class is nobody's rule any more
+		const rules = set.rules.filter((r) => !r.outputs.some((o) => o.field === 'size_class'));
+		const other = await transaction(async (c) => {
+			const n = await createRelease(
+				c,
+				t.workspace,
+				{ ...set, rules, order: {} },
+				(await inForce(c, t.workspace)).schema.model,
+				'Other',
+				t.author.id
+			);
+			await putInForce(c, t.workspace, n, t.author.id);
+			return n;
+		});
+		await done(left);
+		expect((await rowsOf(left))[0].outcome.is).toBe('moved');
+		expect((await held('customer', customer, 'headcount')).v).toBe('20');
+		await transaction((c) => putInForce(c, t.workspace, release, t.author.id));
+		expect(other).toBeGreaterThan(release);
+		await done(done1);
+		expect((await held('customer', customer, 'size_class')).v).toBe('medium');
 	});
 
 	it('runs standing rules on request, and spares what people set', async () => {

@@ -36,7 +36,7 @@ type Looked = BulkRow & { look: BulkOutcome };
 export async function bulkLook({ job, progress }: JobRun): Promise<void> {
 	const bulk = (await readBulk(db(), job.input.bulk))!;
 	const ready = await readyBulk(bulk, await whoseJob(job));
-	await clearBulk(db(), bulk.id);
+	await clearBulk(db(), bulk.id, ready.force.release);
 	const series = new Series(db(), ready.sender, ready.force, new Map(), null);
 	let done = 0;
 	const keep = async (rows: Looked[], of: number | null) => {
@@ -110,10 +110,11 @@ export async function lookedAt(
 	const open = rows.filter((_, i) => !known[i]);
 	const outcomes = open.length ? await series.look(open.map((r) => [submissionOf(r)])) : [];
 	let k = 0;
-	return rows.map((r, i) => ({
-		...r,
-		look: known[i] ?? outcomeOf(outcomes[k++], sends[i].byHand)
-	}));
+	return rows.map((r, i) => {
+		const look = known[i] ?? outcomeOf(outcomes[k++], sends[i].byHand);
+		// what is taken back of Locked values is settled: nobody asked for what is set aside
+		return { ...r, look: r.had ? { ...look, setAside: [] } : look };
+	});
 }
 
 /** What is sent to a record. */

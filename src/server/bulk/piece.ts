@@ -13,21 +13,19 @@ import {
 	type BulkOutcome,
 	type BulkRow
 } from '../db/bulk';
-import { askedOfJob, lockJob, noteEnded, noteProgress, queuePiece } from '../db/jobs';
-import { db, transaction } from '../db/pool';
+import { noteEnded, noteProgress, queuePiece } from '../db/jobs';
+import { db } from '../db/pool';
 import { readRecords } from '../db/records';
 import type { JobRun } from '../jobs/run';
+import { DoneElsewhere, savePiece } from '../jobs/save-piece';
 import { stretchOf } from '../lists/list';
-import { RefusedChange, Series, saveInOrder, type SaveOutcome } from '../records';
+import { RefusedChange, Series, type SaveOutcome } from '../records';
 import { readyBulk, whoseJob, type ReadyBulk, type ToSend } from './asked';
 import { backRow, lookedAt, rowOf, submissionOf } from './look';
 import { decided, outcomeOf, refused } from './outcome';
 
 /** Records whose changes share a transaction. */
 const TOGETHER = 200;
-
-/** Another worker has done these records meanwhile. */
-class DoneElsewhere extends Error {}
 
 type Row = BulkRow & { look: BulkOutcome };
 
@@ -46,39 +44,21 @@ export async function bulkPiece({ job, progress }: JobRun): Promise<void> {
 	// not what the job says: another worker may just have done more
 	await progress(await countDone(db(), bulk.id), job.of);
 	const { still, moved } = await lookedAgain(bulk, ready, rows);
-	const around = {
-		async before(client: pg.PoolClient) {
-			// two that have the same piece: the second waits here, and finds it done
-			await lockJob(client, job.id);
-			if ((await askedOfJob(client, job.id)).stopping) throw new DoneElsewhere();
-		},
-		async after(client: pg.PoolClient, outcomes: readonly (SaveOutcome[] | RefusedChange)[]) {
-			const told = still.flatMap((r, i): { n: number; outcome: BulkOutcome }[] => {
-				const o = outcomes[i];
-				// changed by somebody since it was looked at again a moment ago: the next piece looks once more
-				if (o instanceof RefusedChange && o.status === 409) return [];
-				return [{ n: r.n, outcome: outcomeOf(o, r.look.byHand) }];
-			});
-			const all = [...told, ...moved];
-			if ((await keepBulkOutcomes(client, bulk.id, all)) !== all.length) throw new DoneElsewhere();
-			await giveBack(client, bulk, still, outcomes);
-			const done = await countDone(client, bulk.id);
-			await noteProgress(client, job.id, { done, of: job.of });
-			await queuePiece(client, job.id);
-		}
-	};
-	try {
-		const changes = still.map((r) => [{ ...submissionOf(r), version: r.version }]);
-		if (changes.length) await saveInOrder({ ...ready.sender, around }, changes);
-		else
-			await transaction(async (c) => {
-				await around.before(c);
-				await around.after(c, []);
-			});
-	} catch (e) {
-		if (!(e instanceof DoneElsewhere)) throw e;
-		await transaction((c) => queuePiece(c, job.id));
-	}
+	const changes = still.map((r) => [{ ...submissionOf(r), version: r.version }]);
+	await savePiece(job.id, ready.sender, changes, async (client, outcomes) => {
+		const told = still.flatMap((r, i): { n: number; outcome: BulkOutcome }[] => {
+			const o = outcomes[i];
+			// changed by somebody since it was looked at again a moment ago: the next piece looks once more
+			if (o instanceof RefusedChange && o.status === 409) return [];
+			return [{ n: r.n, outcome: outcomeOf(o, r.look.byHand) }];
+		});
+		const all = [...told, ...moved];
+		if ((await keepBulkOutcomes(client, bulk.id, all)) !== all.length) throw new DoneElsewhere();
+		await giveBack(client, bulk, still, outcomes);
+		const done = await countDone(client, bulk.id);
+		await noteProgress(client, job.id, { done, of: job.of });
+		await queuePiece(client, job.id);
+	});
 }
 
 /** Of what was taken back, who had set it is again who did. */
@@ -123,7 +103,10 @@ async function lookedAgain(
 				: []
 			).map((r) => [r.id, r])
 		);
-		const touched = own.filter((r) => now.get(r.record)?.version !== r.version);
+		// by another release everything may come out otherwise
+		const touched = own.filter(
+			(r) => ready.force.release !== bulk.release || now.get(r.record)?.version !== r.version
+		);
 		const there = touched.filter((r) => now.has(r.record));
 		const again = new Map(
 			(

@@ -16,6 +16,8 @@ export interface Bulk {
 	/** Null for one that takes another back. */
 	asked: BulkAsked | null;
 	undoes: string | null;
+	/** The release by which it was looked at; null before. */
+	release: number | null;
 	/** The jobs that looked at it and did it. */
 	look: string | null;
 	job: string | null;
@@ -60,7 +62,7 @@ export interface BulkRow {
 }
 
 const BULK = `b.id::text, b.workspace, b.account::text, a.name as by, ${iso('b.at')} as at, b.type, b.asked,
-	b.undoes::text, b.look::text, b.job::text,
+	b.undoes::text, b.release, b.look::text, b.job::text,
 	(select u.id::text from bulk u where u.undoes = b.id and u.job is not null order by u.at desc limit 1) as "undoneBy"`;
 
 export async function insertBulk(
@@ -98,9 +100,10 @@ export async function noteBulkJob(
 	await db.query(`update bulk set ${column} = $2 where id = $1`, [id, job]);
 }
 
-/** Takes away what was looked at, to look anew. */
-export async function clearBulk(db: Db, id: string): Promise<void> {
+/** Takes away what was looked at, to look anew by a release. */
+export async function clearBulk(db: Db, id: string, release: number): Promise<void> {
 	await db.query('delete from bulk_row where bulk = $1', [id]);
+	await db.query('update bulk set release = $2 where id = $1', [id, release]);
 }
 
 /** Keeps records with what each would come to. */

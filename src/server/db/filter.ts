@@ -71,6 +71,12 @@ const fits = (d: LocalDate) => d.year >= 1 && d.year <= 9999;
 /** Texts that can be sent to PostgreSQL as they are. */
 const sendable = (text: string) => !text.includes('\0') && text.isWellFormed();
 
+/** Where an expression stands, as tables are called: the record at hand, and the item of a list that is looked at. */
+interface At {
+	r: string;
+	item: string | null;
+}
+
 type Comparison = '=' | '!=' | '<' | '<=' | '>' | '>=';
 const ORDER: ReadonlySet<string> = new Set(['<', '<=', '>', '>=']);
 const TURNED: Record<Comparison, Comparison> = {
@@ -107,33 +113,29 @@ class Translation {
 		return { sql: text, exact };
 	}
 
-	/** @param r the record at hand @param item the item of a list that is looked at */
-	condition(e: Expr, r: string, item: string | null): Narrowing {
+	condition(e: Expr, at: At): Narrowing {
 		switch (e.k) {
 			case 'bool':
 				return exactly(String(e.v));
 			case 'and':
 			case 'or': {
-				const parts = e.items.map((x) => this.condition(x, r, item));
+				const parts = e.items.map((x) => this.condition(x, at));
 				const exact = parts.every((p) => p.exact);
 				return { sql: `(${parts.map((p) => p.sql).join(` ${e.k} `)})`, exact };
 			}
 			case 'bin':
 				return e.op === '=' || e.op === '!=' || ORDER.has(e.op)
-					? this.compared(e.op as Comparison, e.a, e.b, r, item)
+					? this.compared(e.op as Comparison, e.a, e.b, at)
 					: OPEN;
 			case 'between':
-				return this.both(
-					this.compared('>=', e.x, e.lo, r, item),
-					this.compared('<=', e.x, e.hi, r, item)
-				);
+				return this.both(this.compared('>=', e.x, e.lo, at), this.compared('<=', e.x, e.hi, at));
 			case 'in':
-				return this.within(e, r, item);
+				return this.within(e, at);
 			case 'call':
-				return this.call(e, r, item);
+				return this.call(e, at);
 			case 'field':
 			case 'through': {
-				const t = this.term(e, r, item);
+				const t = this.term(e, at);
 				return t?.sort === 'yesno' ? exactly(t.sql) : OPEN;
 			}
 			default:
@@ -148,23 +150,23 @@ class Translation {
 		};
 	}
 
-	private call(e: Expr & { k: 'call' }, r: string, item: string | null): Narrowing {
+	private call(e: Expr & { k: 'call' }, at: At): Narrowing {
 		const [x, y] = e.args;
 		switch (e.fn) {
 			case 'not': {
-				const of = this.condition(x, r, item);
+				const of = this.condition(x, at);
 				return of.exact ? exactly(`not (${of.sql})`) : OPEN;
 			}
 			case 'is blank': {
-				const t = this.term(x, r, item);
+				const t = this.term(x, at);
 				if (t) return exactly(`${t.sql} is null`);
-				const of = this.condition(x, r, item);
+				const of = this.condition(x, at);
 				return of.exact ? exactly(`(${of.sql}) is null`) : OPEN;
 			}
 			case 'contains':
 			case 'starts with':
 			case 'ends with': {
-				const t = this.term(x, r, item);
+				const t = this.term(x, at);
 				if (t?.sort !== 'text' || y?.k !== 'text' || !sendable(y.v)) return OPEN;
 				const v = this.value(y.v, 'text');
 				if (e.fn === 'contains') return exactly(`strpos(${t.sql}, ${v}) > 0`);
@@ -172,14 +174,14 @@ class Translation {
 				return exactly(`right(${t.sql}, char_length(${v})) = ${v}`);
 			}
 			case 'list contains': {
-				const t = this.term(x, r, item);
+				const t = this.term(x, at);
 				if (t?.sort !== 'choices' || y?.k !== 'option') return OPEN;
 				return exactly(`${this.value(y.option, 'text')} = any(${t.sql})`);
 			}
 			case 'any':
 			case 'all': {
 				if (e.args.length !== 1 || x.k !== 'list' || !x.items.length) return OPEN;
-				const parts = x.items.map((i) => this.condition(i, r, item));
+				const parts = x.items.map((i) => this.condition(i, at));
 				const exact = parts.every((p) => p.exact);
 				return {
 					sql: `(${parts.map((p) => p.sql).join(e.fn === 'any' ? ' or ' : ' and ')})`,
@@ -187,17 +189,17 @@ class Translation {
 				};
 			}
 			case 'changed':
-				return this.happened(x, r, item, null, null);
+				return this.happened(x, at, null, null);
 			case 'moved forward':
 			case 'moved back':
-				return this.happened(x, r, item, null, null);
+				return this.happened(x, at, null, null);
 			case 'moved': {
-				const at = (name: string, place: number) => {
+				const arg = (name: string, place: number) => {
 					const i = e.names ? e.names.indexOf(name) : place;
 					return i < 0 ? null : (e.args[i] ?? null);
 				};
-				const of = at('field', 0);
-				return of ? this.happened(of, r, item, at('from', 1), at('to', 2)) : OPEN;
+				const of = arg('field', 0);
+				return of ? this.happened(of, at, arg('from', 1), arg('to', 2)) : OPEN;
 			}
 			default:
 				return OPEN;
@@ -205,21 +207,15 @@ class Translation {
 	}
 
 	/** Where a field can have changed as it is asked: history has such a line in the period. */
-	private happened(
-		x: Expr,
-		r: string,
-		item: string | null,
-		from: Expr | null,
-		to: Expr | null
-	): Narrowing {
-		if (x.k !== 'field' || item) return OPEN;
-		const now = to && this.compared('=', x, to, r, item);
-		const line = this.line(x, r, from);
+	private happened(x: Expr, at: At, from: Expr | null, to: Expr | null): Narrowing {
+		if (x.k !== 'field' || at.item) return OPEN;
+		const now = to && this.compared('=', x, to, at);
+		const line = this.line(x, at, from);
 		return { sql: now ? `(${line} and ${now.sql})` : line, exact: false };
 	}
 
 	/** Whether history has a line of a field being set, from a value that can be told, if one is given. */
-	private line(x: Expr & { k: 'field' }, r: string, from: Expr | null): string {
+	private line(x: Expr & { k: 'field' }, at: At, from: Expr | null): string {
 		const { schema, type, period } = this.c;
 		const field = schema.field(x.type, x.field);
 		if (!field) return 'true';
@@ -234,26 +230,26 @@ class Translation {
 			typeof v === 'string' && sendable(v)
 				? ` and h.was = ${this.value(JSON.stringify(v), 'jsonb')}`
 				: '';
-		return `exists (select from history_line h where h.type = ${h} and h.record = ${r}.id and h.field = ${f} and h.outcome = 'set'${within}${was})`;
+		return `exists (select from history_line h where h.type = ${h} and h.record = ${at.r}.id and h.field = ${f} and h.outcome = 'set'${within}${was})`;
 	}
 
 	/** `x in (tests)` and the tests of a cell. */
-	private within(e: Expr & { k: 'in' }, r: string, item: string | null): Narrowing {
+	private within(e: Expr & { k: 'in' }, at: At): Narrowing {
 		const parts = e.tests.tests.flatMap((t): Narrowing[] => {
 			if (t.k === 'any') return [exactly('true')];
-			if (t.k === 'cmp') return [this.compared(t.op, e.x, t.e, r, item)];
-			if (t.e.k === 'list') return t.e.items.map((v) => this.compared('=', e.x, v, r, item));
+			if (t.k === 'cmp') return [this.compared(t.op, e.x, t.e, at)];
+			if (t.e.k === 'list') return t.e.items.map((v) => this.compared('=', e.x, v, at));
 			if (t.e.k === 'range') {
 				const { lo, hi, loIn, hiIn } = t.e;
 				if (!lo || !hi) return [OPEN];
 				return [
 					this.both(
-						this.compared(loIn ? '>=' : '>', e.x, lo, r, item),
-						this.compared(hiIn ? '<=' : '<', e.x, hi, r, item)
+						this.compared(loIn ? '>=' : '>', e.x, lo, at),
+						this.compared(hiIn ? '<=' : '<', e.x, hi, at)
 					)
 				];
 			}
-			return [this.compared('=', e.x, t.e, r, item)];
+			return [this.compared('=', e.x, t.e, at)];
 		});
 		if (!parts.length) return OPEN;
 		const any: Narrowing = {
@@ -264,32 +260,26 @@ class Translation {
 		return any.exact ? exactly(`not ${any.sql}`) : OPEN;
 	}
 
-	private compared(op: Comparison, a: Expr, b: Expr, r: string, item: string | null): Narrowing {
-		const related = this.counted(op, a, b, r, item) ?? this.counted(TURNED[op], b, a, r, item);
+	private compared(op: Comparison, a: Expr, b: Expr, at: At): Narrowing {
+		const related = this.counted(op, a, b, at) ?? this.counted(TURNED[op], b, a, at);
 		if (related) return related;
-		const was = this.wasCompared(op, a, b, r, item);
+		const was = this.wasCompared(op, a, b, at);
 		if (was) return was;
 		return (
-			this.dayOf(op, a, b, r, item) ??
-			this.dayOf(TURNED[op], b, a, r, item) ??
-			this.partOf(op, a, b, r, item) ??
-			this.partOf(TURNED[op], b, a, r, item) ??
-			this.placed(op, a, b, r, item) ??
-			this.plainly(op, a, b, r, item) ??
+			this.dayOf(op, a, b, at) ??
+			this.dayOf(TURNED[op], b, a, at) ??
+			this.partOf(op, a, b, at) ??
+			this.partOf(TURNED[op], b, a, at) ??
+			this.placed(op, a, b, at) ??
+			this.plainly(op, a, b, at) ??
 			OPEN
 		);
 	}
 
 	/** A field, or what lies behind links, with another or a value. */
-	private plainly(
-		op: Comparison,
-		a: Expr,
-		b: Expr,
-		r: string,
-		item: string | null
-	): Narrowing | null {
-		const ta = this.term(a, r, item);
-		const tb = this.term(b, r, item);
+	private plainly(op: Comparison, a: Expr, b: Expr, at: At): Narrowing | null {
+		const ta = this.term(a, at);
+		const tb = this.term(b, at);
 		if (ta && b.k === 'null') return blankly(op, ta);
 		if (tb && a.k === 'null') return blankly(TURNED[op], tb);
 		if (ta && tb) {
@@ -353,15 +343,9 @@ class Translation {
 	}
 
 	/** The day of an instant: between two instants, as the clock of the zone has them. */
-	private dayOf(
-		op: Comparison,
-		a: Expr,
-		b: Expr,
-		r: string,
-		item: string | null
-	): Narrowing | null {
+	private dayOf(op: Comparison, a: Expr, b: Expr, at: At): Narrowing | null {
 		if (a.k !== 'call' || a.fn !== 'date' || a.args.length !== 1) return null;
-		const t = this.term(a.args[0], r, item);
+		const t = this.term(a.args[0], at);
 		const day = t?.sort === 'moment' ? this.day(b) : null;
 		if (!t || !day) return null;
 		const { zone } = this.c.schema.model;
@@ -369,34 +353,28 @@ class Translation {
 		const start = (d: LocalDate | null) => d && fits(d) && startOfDay(d, zone);
 		const [from, to] = [start(day), start(next)];
 		if (!from || !to) return null;
-		const at = (iso: string) => this.value(iso, 'timestamptz');
+		const moment = (iso: string) => this.value(iso, 'timestamptz');
 		const x = t.sql;
 		switch (op) {
 			case '=':
-				return exactly(`coalesce(${x} >= ${at(from)} and ${x} < ${at(to)}, false)`);
+				return exactly(`coalesce(${x} >= ${moment(from)} and ${x} < ${moment(to)}, false)`);
 			case '!=':
-				return exactly(`coalesce(${x} < ${at(from)} or ${x} >= ${at(to)}, true)`);
+				return exactly(`coalesce(${x} < ${moment(from)} or ${x} >= ${moment(to)}, true)`);
 			case '<':
-				return exactly(`${x} < ${at(from)}`);
+				return exactly(`${x} < ${moment(from)}`);
 			case '>=':
-				return exactly(`${x} >= ${at(from)}`);
+				return exactly(`${x} >= ${moment(from)}`);
 			case '>':
-				return exactly(`${x} >= ${at(to)}`);
+				return exactly(`${x} >= ${moment(to)}`);
 			case '<=':
-				return exactly(`${x} < ${at(to)}`);
+				return exactly(`${x} < ${moment(to)}`);
 		}
 	}
 
 	/** Year, month and quarter of a day, with those of today or a number. */
-	private partOf(
-		op: Comparison,
-		a: Expr,
-		b: Expr,
-		r: string,
-		item: string | null
-	): Narrowing | null {
+	private partOf(op: Comparison, a: Expr, b: Expr, at: At): Narrowing | null {
 		const part = partOfDay(a);
-		const t = part && this.term(part.of, r, item);
+		const t = part && this.term(part.of, at);
 		if (!part || t?.sort !== 'date') return null;
 		const other = partOfDay(b);
 		let v: number | null = null;
@@ -411,13 +389,7 @@ class Translation {
 	}
 
 	/** Options by their place in their list. */
-	private placed(
-		op: Comparison,
-		a: Expr,
-		b: Expr,
-		r: string,
-		item: string | null
-	): Narrowing | null {
+	private placed(op: Comparison, a: Expr, b: Expr, at: At): Narrowing | null {
 		const place = (e: Expr): string | null => {
 			if (e.k !== 'call' || e.fn !== 'position' || e.args.length !== 1) return null;
 			const [x] = e.args;
@@ -425,7 +397,7 @@ class Translation {
 				const at = this.options(x.list).indexOf(x.option);
 				return at < 0 ? null : String(at + 1);
 			}
-			const t = this.term(x, r, item);
+			const t = this.term(x, at);
 			if (!t?.sort.startsWith('choice ')) return null;
 			return `array_position(${this.value(this.options(t.field.list!), 'text[]')}, ${t.sql})`;
 		};
@@ -438,24 +410,18 @@ class Translation {
 		this.c.schema.lists.get(list)?.options.map((o) => o.id) ?? [];
 
 	/** How many records behind a link, against a number or against all of them. */
-	private counted(
-		op: Comparison,
-		a: Expr,
-		b: Expr,
-		r: string,
-		item: string | null
-	): Narrowing | null {
+	private counted(op: Comparison, a: Expr, b: Expr, at: At): Narrowing | null {
 		const of = countOf(a);
 		if (!of) return null;
 		const all = countOf(b);
 		if (all && !all.by && JSON.stringify(all.of) === JSON.stringify(of.of) && of.by) {
 			// every one of them: none of which it is not true
 			if (op !== '=') return null;
-			const rest = this.related(of.of, of.by, 'is not true', r, item);
+			const rest = this.related(of.of, of.by, 'is not true', at);
 			return rest === null ? null : exactly(`not exists (select ${rest})`);
 		}
 		if (b.k !== 'num' || !/^\d{1,9}$/.test(b.v)) return null;
-		const from = this.related(of.of, of.by, 'is true', r, item);
+		const from = this.related(of.of, of.by, 'is true', at);
 		if (!from) return null;
 		if (Number(b.v) === 0 && (op === '>' || op === '=' || op === '!='))
 			return exactly(`${op === '=' ? 'not ' : ''}exists (select ${from})`);
@@ -467,49 +433,42 @@ class Translation {
 		e: Expr & { k: 'related' },
 		by: Expr | null,
 		told: string,
-		r: string,
-		item: string | null
+		at: At
 	): string | null {
 		// behind a link that may lead nowhere there is no list, not an empty one
-		const own = e.of === null ? !item : e.of.k === 'var' && e.of.name === 'item' && item;
+		const own = e.of === null ? !at.item : e.of.k === 'var' && e.of.name === 'item' && at.item;
 		if (!own || !this.c.schema.field(e.type, e.field)) return null;
 		const inner = `i${++this.aliases}`;
-		const which = by ? this.condition(by, r, inner) : exactly('true');
+		const which = by ? this.condition(by, { ...at, item: inner }) : exactly('true');
 		if (!which.exact) return null;
 		return `from ${tableOf(e.type)} ${inner} where ${inner}.workspace = $1
-			and ${inner}.${columnOf(e.field)} = ${item ?? r}.id${by ? ` and (${which.sql}) ${told}` : ''}`;
+			and ${inner}.${columnOf(e.field)} = ${at.item ?? at.r}.id${by ? ` and (${which.sql}) ${told}` : ''}`;
 	}
 
 	/** What a field was, with a value: narrowed to records whose field was changed from it, or never. */
-	private wasCompared(
-		op: Comparison,
-		a: Expr,
-		b: Expr,
-		r: string,
-		item: string | null
-	): Narrowing | null {
+	private wasCompared(op: Comparison, a: Expr, b: Expr, at: At): Narrowing | null {
 		if (a.k !== 'field' || a.image !== 'was') {
 			if (b.k === 'field' && b.image === 'was') return OPEN;
 			return null;
 		}
-		if (op !== '=' || item) return OPEN;
-		const now = this.compared('=', { ...a, image: 'settled' }, b, r, item);
-		return { sql: `(${this.line(a, r, b)} or ${now.sql})`, exact: false };
+		if (op !== '=' || at.item) return OPEN;
+		const now = this.compared('=', { ...a, image: 'settled' }, b, at);
+		return { sql: `(${this.line(a, at, b)} or ${now.sql})`, exact: false };
 	}
 
 	/** A field of the record, or behind links that lead to one record; null for anything else. */
-	private term(e: Expr, r: string, item: string | null): Term | null {
+	private term(e: Expr, at: At): Term | null {
 		if (e.k === 'field') {
 			const f = e.type === this.c.type ? this.c.schema.field(e.type, e.field) : undefined;
 			if (!f || e.image === 'was') return null;
-			return termOf(`${r}.${columnOf(f.id)}`, f);
+			return termOf(`${at.r}.${columnOf(f.id)}`, f);
 		}
 		if (e.k !== 'through') return null;
 		const f = this.c.schema.field(e.type, e.field);
 		if (!f) return null;
 		if (e.of.k === 'var')
-			return e.of.name === 'item' && item ? termOf(`${item}.${columnOf(f.id)}`, f) : null;
-		const link = this.term(e.of, r, item);
+			return e.of.name === 'item' && at.item ? termOf(`${at.item}.${columnOf(f.id)}`, f) : null;
+		const link = this.term(e.of, at);
 		if (link?.sort !== `link ${e.type}`) return null;
 		const t = `t${++this.aliases}`;
 		return termOf(
@@ -563,7 +522,7 @@ export function narrowed(
 	values: unknown[]
 ): Narrowing {
 	const t = new Translation(c);
-	const told = t.condition(e, 'r', null);
+	const told = t.condition(e, { r: 'r', item: null });
 	if (!unknown) return t.numbered(told, values);
 	// what is weaker than a condition says nothing of where it is null
 	return told.exact ? t.numbered(exactly(`(${told.sql}) is null`), values) : OPEN;

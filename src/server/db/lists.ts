@@ -1,30 +1,12 @@
 /** Lists of records: which of them, in what order, with what beside them; a stretch at a time, never counted whole. */
 import type { Field, JsonValue, Schema } from '../../core';
 import type { ListColumn, SetFact } from '../../door/lists';
+import { fieldAt } from '../../runtime/lists';
 import { columnOf, tableOf } from './model';
 import type { Narrowing } from './filter';
 import { iso } from './iso';
 import type { Db } from './pool';
 import { fromColumn, toStored, type StoredRecord } from './records';
-
-/** A field of a list with the links on the way to it. */
-export function fieldAt(
-	schema: Schema,
-	type: string,
-	path: readonly string[]
-): { field: Field; links: Field[] } | null {
-	const links: Field[] = [];
-	let at = type;
-	for (const [i, id] of path.entries()) {
-		const f = schema.types.has(at) ? schema.field(at, id) : undefined;
-		if (!f) return null;
-		if (i === path.length - 1) return { field: f, links };
-		if (f.type !== 'link' || !f.target) return null;
-		links.push(f);
-		at = f.target;
-	}
-	return null;
-}
 
 /** A place in the order of a list. */
 export interface Cursor {

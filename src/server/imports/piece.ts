@@ -1,10 +1,9 @@
 /** A piece of an import: some rows, each a change of its own, with their outcomes in the transaction of the changes. */
-import type pg from 'pg';
 import { keepOutcomes, nextRows, tallyRows } from '../db/imports';
-import { askedOfJob, lockJob, noteEnded, noteProgress, queuePiece } from '../db/jobs';
-import { db, transaction } from '../db/pool';
+import { noteEnded, noteProgress, queuePiece } from '../db/jobs';
+import { db } from '../db/pool';
 import type { JobRun } from '../jobs/run';
-import { saveInOrder, type RefusedChange, type SaveOutcome } from '../records';
+import { DoneElsewhere, savePiece } from '../jobs/save-piece';
 import { askedOf } from './asked';
 import { changesOf, rowOutcomes } from './outcome';
 import { keyAfterRules } from './key-after';
@@ -12,9 +11,6 @@ import { findStored, readyRows } from './rows';
 
 /** Rows whose changes share a transaction. */
 const TOGETHER = 200;
-
-/** Another worker has done these rows meanwhile. */
-class DoneElsewhere extends Error {}
 
 /** Imports the next rows. A server that is killed in between has done all of them or none. */
 export async function importPiece({ job, progress }: JobRun): Promise<void> {
@@ -30,28 +26,10 @@ export async function importPiece({ job, progress }: JobRun): Promise<void> {
 	const after = keyAfterRules(db(), force, sender, file.type, settings.by);
 	const ready = await readyRows(find, force.schema, file.type, settings, rows, after);
 	const changes = changesOf(ready);
-	const around = {
-		async before(client: pg.PoolClient) {
-			// two that have the same piece: the second waits here, and finds it done
-			await lockJob(client, job.id);
-			if ((await askedOfJob(client, job.id)).stopping) throw new DoneElsewhere();
-		},
-		async after(client: pg.PoolClient, outcomes: readonly (SaveOutcome[] | RefusedChange)[]) {
-			const all = rowOutcomes(ready, outcomes);
-			if ((await keepOutcomes(client, file.id, all)) !== all.length) throw new DoneElsewhere();
-			await noteProgress(client, job.id, { done: job.done + all.length, of: file.rows });
-			await queuePiece(client, job.id);
-		}
-	};
-	try {
-		if (changes.length) await saveInOrder({ ...sender, around }, changes);
-		else
-			await transaction(async (c) => {
-				await around.before(c);
-				await around.after(c, []);
-			});
-	} catch (e) {
-		if (!(e instanceof DoneElsewhere)) throw e;
-		await transaction((c) => queuePiece(c, job.id));
-	}
+	await savePiece(job.id, sender, changes, async (client, outcomes) => {
+		const all = rowOutcomes(ready, outcomes);
+		if ((await keepOutcomes(client, file.id, all)) !== all.length) throw new DoneElsewhere();
+		await noteProgress(client, job.id, { done: job.done + all.length, of: file.rows });
+		await queuePiece(client, job.id);
+	});
 }

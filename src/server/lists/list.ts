@@ -13,6 +13,7 @@ import {
 	type ListPeriod
 } from '../../door/lists';
 import { dayIn, startOfDay } from '../../runtime/format';
+import { fieldAt } from '../../runtime/lists';
 import { zones } from '../../runtime/zones';
 import { narrowed, type Narrowing } from '../db/filter';
 import {
@@ -20,7 +21,6 @@ import {
 	besideValue,
 	changesBetween,
 	countList,
-	fieldAt,
 	isBeside,
 	readBefore,
 	readList,

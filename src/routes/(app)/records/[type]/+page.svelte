@@ -2,7 +2,7 @@
 	/** Records of a type as a list: which, with which columns, in what order; all of it in the address. */
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
-	import { untrack } from 'svelte';
+	import { onDestroy, untrack } from 'svelte';
 	import { SvelteSet } from 'svelte/reactivity';
 	import Ask from '$lib/bulk/Ask.svelte';
 	import { listQuery, readColumn, sameList, MOST_ADDRESS, type ListAsked } from '$door/lists';
@@ -30,10 +30,14 @@
 			if (own && sameList(own, told)) own = null;
 		});
 	});
-	let of = $derived(params.type);
+	// another view or record type is begun with what it asks for itself
 	$effect(() => {
-		void of;
+		void [params.type, data.view];
+		clearTimeout(timer);
 		own = null;
+	});
+	$effect(() => {
+		void params.type;
 		open = null;
 		ticked.clear();
 	});
@@ -43,6 +47,7 @@
 	let fresh = $state(false);
 	let trouble = $state<string | null>(null);
 	let timer: ReturnType<typeof setTimeout> | undefined;
+	onDestroy(() => clearTimeout(timer));
 	const address = (next: ListAsked, more: Record<string, string> = {}) => {
 		const q = listQuery(next);
 		// what is as the view has it is the view's
@@ -180,7 +185,9 @@
 				disabled={unfinished || data.fault !== null}
 				onclick={() => (open = open === 'bulk' ? null : 'bulk')}
 				>{ticked.size ? `Change the ${formatCount(ticked.size)} ticked` : 'Change them all'}</button
-			>{/if}
+			>{#if ticked.size}<button class="textlink text-quiet" onclick={() => ticked.clear()}
+					>Untick them</button
+				>{/if}{/if}
 		<span class="grow"></span>
 		<a class="textlink" href={file} download>As CSV</a>
 	</div>

@@ -1,0 +1,48 @@
+/** A piece of a job that saves changes: what becomes of them is kept in their own transaction. */
+import type pg from 'pg';
+import { askedOfJob, lockJob, queuePiece } from '../db/jobs';
+import { transaction } from '../db/pool';
+import {
+	saveInOrder,
+	type RefusedChange,
+	type SaveOutcome,
+	type Sender,
+	type Submission
+} from '../records';
+
+/** Another worker has done this piece meanwhile, or the job was stopped: nothing of it is stored. */
+export class DoneElsewhere extends Error {}
+
+/**
+ * Saves the changes of a piece. Of two workers that have the same one, the second waits for the first, finds it
+ * done and queues the next.
+ * @param keep keeps the outcomes and queues what follows, in the same transaction @throws {DoneElsewhere}
+ */
+export async function savePiece(
+	job: string,
+	sender: Sender,
+	changes: readonly (readonly Submission[])[],
+	keep: (
+		client: pg.PoolClient,
+		outcomes: readonly (SaveOutcome[] | RefusedChange)[]
+	) => Promise<void>
+): Promise<void> {
+	const around = {
+		async before(client: pg.PoolClient) {
+			await lockJob(client, job);
+			if ((await askedOfJob(client, job)).stopping) throw new DoneElsewhere();
+		},
+		after: keep
+	};
+	try {
+		if (changes.length) await saveInOrder({ ...sender, around }, changes);
+		else
+			await transaction(async (c) => {
+				await around.before(c);
+				await keep(c, []);
+			});
+	} catch (e) {
+		if (!(e instanceof DoneElsewhere)) throw e;
+		await transaction((c) => queuePiece(c, job));
+	}
+}
