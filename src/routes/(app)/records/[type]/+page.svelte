@@ -31,13 +31,15 @@
 		});
 	});
 	// another view or record type is begun with what it asks for itself
+	const here = $derived(`${params.type} ${data.view}`);
 	$effect(() => {
-		void [params.type, data.view];
+		void here;
 		clearTimeout(timer);
 		own = null;
 	});
+	const of = $derived(params.type);
 	$effect(() => {
-		void params.type;
+		void of;
 		open = null;
 		ticked.clear();
 	});
