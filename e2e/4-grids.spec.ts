@@ -157,7 +157,7 @@ test('a form says what is wrong at its input before it is sent, and keeps what w
 
 test('records are sorted by their headings, page by page', async ({ page }) => {
 	await open(page, '/records/customer');
-	await page.getByRole('button', { name: 'Trading name' }).click();
+	await page.getByRole('button', { name: 'Trading name', exact: true }).click();
 	await expect(page).toHaveURL(/sort=trading_name/);
 	const first = () => cellOf(page, 'Customers', 'Trading name', 1);
 	const up = (await (await first()).textContent())!.trim();
