@@ -153,6 +153,18 @@ describe('behind a proxy that ends TLS', () => {
 			200,
 			expect.anything()
 		]);
+		// whatever a page loads, its headers are as many as a proxy takes that nobody told otherwise
+		for (const path of [
+			'/write/customer/size_class',
+			'/try',
+			'/rehearse',
+			'/release',
+			'/records/deal?view=1'
+		])
+			expect([path, (await ask(path, { headers: { cookie: session } })).status]).toEqual([
+				path,
+				200
+			]);
 		const edit = await ask('/draft', {
 			method: 'PATCH',
 			headers: { cookie: session, origin: `https://${HOST}`, 'content-type': 'application/json' },

@@ -213,6 +213,8 @@ async function answeredToSession(
 		transformPageChunk: ({ html }) =>
 			html.replace('%theme%', theme === 'dark' || theme === 'light' ? theme : '')
 	});
+	// the same stands in the page's head; as a header it outgrows what a proxy takes of one (4 KB)
+	response.headers.delete('link');
 	allowStyles(response);
 	return response;
 }
