@@ -172,8 +172,8 @@ test('a bulk change: looked at first, done, taken back with who had set what', a
 	await open(page, done);
 	await page.getByRole('button', { name: 'Take it back: look first' }).press('Enter');
 	await expect(page.getByRole('heading', { name: 'A bulk change taken back' })).toBeVisible();
-	await page.getByRole('button', { name: 'Take back 60 contacts' }).press('Enter');
-	await expect(page.getByRole('heading', { name: '60 of 60 contacts changed' })).toBeVisible();
+	await page.getByRole('button', { name: 'Take back 60 records' }).press('Enter');
+	await expect(page.getByRole('heading', { name: '60 of 60 records changed' })).toBeVisible();
 	await open(page, done);
 	await expect(page.getByText('It was taken back')).toBeVisible();
 	await open(page, list);
@@ -193,7 +193,7 @@ test('ticked records alone, and who may not is not offered it', async ({ page })
 	await page.keyboard.press('Tab');
 	await page.getByRole('button', { name: 'Look what it would do' }).click();
 	await expect(
-		page.getByRole('heading', { name: /Looked at, nothing stored: [012] of 2 would be changed/ })
+		page.getByRole('heading', { name: 'Looked at, nothing stored: 2 of 2 would be changed' })
 	).toBeVisible();
 	await expect(page.getByText('2 ticked contacts')).toBeVisible();
 

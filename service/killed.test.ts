@@ -192,15 +192,21 @@ it('killed at random moments, it loses nothing it acknowledged, doubles nothing,
 	const noJob = (kind: string) => async () =>
 		!(await rows(`select 1 from job where kind = '${kind}' and ended_at is null`)).length;
 	const changer = async () => {
-		for (let i = 0; going; i++) {
+		let done = 0;
+		for (let i = 0; going || !done; i++) {
 			const does = { k: 'set', field: 'glass_area', value: String(1000 + i) };
 			const json = { type: 'lead', which: { list: {} }, does, spare: false, messages: false };
 			const taken = await asked('/bulks', { method: 'POST', json });
 			await until(noJob('bulk look'), 300_000);
 			if (!taken?.ok) continue;
 			const { id } = JSON.parse(taken.text) as { id: string };
-			await asked(`/bulks/${id}`, { method: 'POST', json: { step: 'begin' } });
+			// asked again until it has begun: a second time it is refused
+			await until(async () => {
+				await asked(`/bulks/${id}`, { method: 'POST', json: { step: 'begin' } });
+				return (await rows(`select 1 from bulk where id = '${id}' and job is not null`)).length;
+			}, 300_000);
 			await until(noJob('bulk change'), 300_000);
+			done++;
 		}
 	};
 	// the demo's draft is not sound; its first release is

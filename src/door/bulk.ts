@@ -3,7 +3,7 @@ import * as yup from 'yup';
 import type { Formula, JsonValue } from '../core';
 import { check } from './check';
 import { checkList, type ListAsked } from './lists';
-import { flag, formulaIfAny, json, only, text, word } from './parts';
+import { flag, formulaOrNull, json, only, text, word } from './parts';
 
 /** Records: those of a list, or some by number. */
 export type BulkWhich = { list: ListAsked } | { ids: readonly string[] };
@@ -56,7 +56,7 @@ const does = () =>
 		k: word(['set', 'calc', 'rules']),
 		field: text(60).optional(),
 		value: json().optional(),
-		formula: formulaIfAny(),
+		formula: formulaOrNull(true),
 		fillBlanks: flag().optional()
 	}).test(
 		'does',

@@ -5,7 +5,7 @@
 import type { Formula } from '../core';
 import { LocalDate, canonicalJson } from '../core';
 import { BadInput, check } from './check';
-import { flag, formulaIfAny, list, only, text, word } from './parts';
+import { flag, formulaOrNull, list, only, text, word } from './parts';
 import * as yup from 'yup';
 
 /** By whom a value was set; a rule may be named. */
@@ -111,7 +111,7 @@ function isPeriod(v: unknown): v is ListPeriod {
 const listed = () =>
 	only({
 		find: may(text(MOST_FIND)),
-		where: formulaIfAny(),
+		where: formulaOrNull(true),
 		untold: may(flag()),
 		period: yup
 			.mixed()

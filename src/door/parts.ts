@@ -50,25 +50,15 @@ export const formula = () =>
 		return 'text' in v && typeof v.text === 'string' && v.text.length <= 20_000;
 	});
 
-export const formulaOrNull = () =>
+/** @param unsaid may be left out as well */
+export const formulaOrNull = (unsaid = false) =>
 	yup
 		.mixed()
 		.nullable()
 		.test(
 			'formula',
 			'${path} must be null or a formula: {"text": …} or {"expr": …}',
-			(v) => v === null || formula().isValidSync(v)
-		);
-
-/** The same where it may be left out as well. */
-export const formulaIfAny = () =>
-	yup
-		.mixed()
-		.nullable()
-		.test(
-			'formula',
-			'${path} must be null or a formula: {"text": …} or {"expr": …}',
-			(v) => v === undefined || v === null || formula().isValidSync(v)
+			(v) => v === null || (unsaid && v === undefined) || formula().isValidSync(v)
 		);
 
 /** The tests of a cell: trees of the tests, or their text. */

@@ -15,6 +15,10 @@
 	const w = useWorkbench();
 	const type = $derived(w.schema.type(data.bulk.type).type);
 	const { asked } = $derived(data.bulk);
+	/** What is taken back may have run on to records of other types. */
+	const nouns = $derived(
+		asked ? [type.label.toLowerCase(), type.plural.toLowerCase()] : ['record', 'records']
+	);
 	const begun = $derived(data.job !== null);
 	const running = $derived([data.job, data.look].find((j) => j && !j.ended) ?? null);
 	const looked = $derived(data.look?.state === 'done');
@@ -81,9 +85,10 @@
 					: '; what people set is overwritten too'}{asked.messages
 					? '; messages leave'
 					: '; no message leaves'}.</span
-			>{:else}<a class="textlink" href="/bulk/{data.bulk.undoes}">What it takes back</a>: values
-			that are still as it left them become what they were, and are again whoever’s they were; event
-			rules and messages do not run.{/if}
+			>{:else}{#if data.bulk.undoes}<a class="textlink" href="/bulk/{data.bulk.undoes}"
+					>What it takes back</a
+				>:{/if} values that are still as it left them become what they were, and are again whoever’s they
+			were; event rules and messages do not run.{/if}
 		Asked {formatMoment(data.bulk.at, w.model.zone)}{data.bulk.by ? ` by ${data.bulk.by}` : ''}.
 		{#if asked}<a
 				class="textlink"
@@ -103,7 +108,7 @@
 	<div role="status">
 		<h2 class="mt-4">
 			{#if begun}{formatCount(data.tally.is.changed)} of {formatCount(data.toChange)}
-				{type.plural.toLowerCase()} changed{:else if looked}Looked at, nothing stored: {formatCount(
+				{nouns[1]} changed{:else if looked}Looked at, nothing stored: {formatCount(
 					data.tally.is.changed
 				)} of {formatCount(seen)} would be changed{:else}Looking: {formatCount(seen)} so far{/if}
 		</h2>
@@ -137,7 +142,7 @@
 					onclick={() => void go('begin')}
 					>{asked ? 'Change' : 'Take back'}
 					{formatCount(data.tally.is.changed)}
-					{(data.tally.is.changed === 1 ? type.label : type.plural).toLowerCase()}</button
+					{nouns[data.tally.is.changed === 1 ? 0 : 1]}</button
 				>
 				<button class="button" disabled={busy} onclick={() => void go('look')}
 					>Look once more</button
