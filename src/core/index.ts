@@ -308,6 +308,14 @@ export {
 	type RehearsedRecord,
 	type Rehearsing
 } from './rehearse/record';
+export {
+	lineOf,
+	onlyField,
+	standingFields,
+	type Lined,
+	type LineTold,
+	type OutOfLine
+} from './rehearse/line';
 export { compileSelection, selects, untold, type Selection, type Selector } from './select/select';
 export { Replay, type ReplayedChange, type SentChange, type Stood } from './rehearse/replay';
 export { Retelling, type LeftOut, type Retold } from './rehearse/retold';

@@ -3,7 +3,7 @@ import * as yup from 'yup';
 import type { Formula, JsonValue } from '../core';
 import { check } from './check';
 import { checkList, type ListAsked } from './lists';
-import { flag, formulaOrNull, json, only, text, word } from './parts';
+import { flag, formulaOrNull, json, only, text, ticked, word } from './parts';
 
 /** Records: those of a list, or some by number. */
 export type BulkWhich = { list: ListAsked } | { ids: readonly string[] };
@@ -14,7 +14,9 @@ export type BulkDoes =
 	/** A field gets what a formula gives for each record; where that is nothing it stays. */
 	| { k: 'calc'; field: string; formula: Formula }
 	/** Standing rules count as triggered. */
-	| { k: 'rules'; fillBlanks: boolean };
+	| { k: 'rules'; fillBlanks: boolean }
+	/** The standing rules of one field alone. */
+	| { k: 'line'; field: string };
 
 export interface BulkAsked {
 	type: string;
@@ -26,25 +28,10 @@ export interface BulkAsked {
 	messages: boolean;
 }
 
-/** Most records that are named one by one. */
-export const MOST_TICKED = 1_000;
-
 const which = () =>
 	only({
 		list: yup.mixed().optional(),
-		ids: yup
-			.array()
-			.strict()
-			.optional()
-			.min(1)
-			.max(MOST_TICKED)
-			.of(
-				yup
-					.string()
-					.strict()
-					.required()
-					.matches(/^\d{1,18}$/, '${path} must be the number of a record')
-			)
+		ids: ticked().optional()
 	}).test(
 		'which',
 		'${path} must have either a list or ids',
@@ -53,18 +40,19 @@ const which = () =>
 
 const does = () =>
 	only({
-		k: word(['set', 'calc', 'rules']),
+		k: word(['set', 'calc', 'rules', 'line']),
 		field: text(60).optional(),
 		value: json().optional(),
 		formula: formulaOrNull(true),
 		fillBlanks: flag().optional()
 	}).test(
 		'does',
-		'${path} must say a field and a value, a field and a formula, or fillBlanks',
+		'${path} must say a field and a value, a field and a formula, fillBlanks, or a field that comes into line',
 		(v) => {
 			const { k, field, value, formula: f, fillBlanks } = v as Record<string, unknown>;
 			if (k === 'rules') return field === undefined && value === undefined && f === undefined;
 			if (!field || fillBlanks !== undefined) return false;
+			if (k === 'line') return value === undefined && f === undefined;
 			return k === 'set' ? f === undefined : !!f && value === undefined;
 		}
 	);
@@ -100,9 +88,11 @@ export function checkBulk(v: unknown): BulkAsked {
 		does:
 			k === 'rules'
 				? { k, fillBlanks }
-				: k === 'set'
-					? { k, field, value }
-					: { k, field, formula: f! }
+				: k === 'line'
+					? { k, field }
+					: k === 'set'
+						? { k, field, value }
+						: { k, field, formula: f! }
 	};
 }
 

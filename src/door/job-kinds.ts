@@ -1,12 +1,20 @@
 /** What jobs there are, for pages and server alike. */
 
 export type JobKind =
-	'import' | 'dry run' | 'rehearsal' | 'replay' | 'analysis' | 'bulk look' | 'bulk change';
+	| 'import'
+	| 'dry run'
+	| 'rehearsal'
+	| 'replay'
+	| 'analysis'
+	| 'bulk look'
+	| 'bulk change'
+	| 'out-of-line look';
 
 /** Those that can be paused: what they have done so far stands. */
 export const PAUSABLE: ReadonlySet<JobKind> = new Set<JobKind>([
 	'import',
 	'rehearsal',
+	'out-of-line look',
 	'bulk change'
 ]);
 

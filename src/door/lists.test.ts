@@ -2,6 +2,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { conditionTree } from '../core';
+import { LINE_IS } from './line';
 import { group } from '../../tests/conditions';
 import {
 	EVERYTHING,
@@ -35,6 +36,7 @@ const asked: fc.Arbitrary<ListAsked> = fc.record({
 		maxLength: 3
 	}),
 	pending: fc.boolean(),
+	line: fc.option(fc.record({ field: fc.option(id), is: fc.constantFrom(...LINE_IS) })),
 	columns: fc.option(fc.uniqueArray(column, { maxLength: 4 })),
 	sort: fc.option(fc.record({ column, desc: fc.boolean() }))
 });

@@ -7,6 +7,7 @@ import { LocalDate, canonicalJson } from '../core';
 import { BadInput, check } from './check';
 import { flag, formulaOrNull, list, only, text, word } from './parts';
 import * as yup from 'yup';
+import { LINE_IS, type LineIs } from './line';
 
 /** By whom a value was set; a rule may be named. */
 export const SETTERS = ['rule', 'person', 'import', 'api', 'unknown'] as const;
@@ -44,6 +45,8 @@ export interface ListAsked {
 	setBy: readonly SetFact[];
 	/** Only records that a change runs on to and has not reached yet. */
 	pending: boolean;
+	/** Only records of which a value is out of line: of a field, or of any for null. */
+	line: { field: string | null; is: LineIs } | null;
 	/** As {@link columnText} writes them; null for those of the record type. */
 	columns: readonly string[] | null;
 	/** Null for the number, the newest first; `id` for the number. */
@@ -58,6 +61,7 @@ export const EVERYTHING: ListAsked = {
 	period: null,
 	setBy: [],
 	pending: false,
+	line: null,
 	columns: null,
 	sort: null
 };
@@ -125,6 +129,7 @@ const listed = () =>
 			list(only({ field: text(60), by: word(SETTERS), rule: may(text(60).nullable()) }), MOST_SET)
 		),
 		pending: may(flag()),
+		line: may(only({ field: text(60).nullable(), is: word(LINE_IS) }).nullable()),
 		columns: may(list(column(), MOST_COLUMNS).nullable()),
 		sort: only({ column: column(), desc: flag() }).nullable()
 	});

@@ -90,3 +90,21 @@ export const blank = (unsaid = false) =>
 			if (typeof v !== 'object') return false;
 			return 'none' in v! || ('give' in v! && jsons().isValidSync(v.give));
 		});
+
+/** Most records that are named one by one. */
+export const MOST_TICKED = 1_000;
+
+/** Records, each by its number. */
+export const ticked = () =>
+	yup
+		.array()
+		.strict()
+		.min(1)
+		.max(MOST_TICKED)
+		.of(
+			yup
+				.string()
+				.strict()
+				.required()
+				.matches(/^\d{1,18}$/, '${path} must be the number of a record')
+		);

@@ -13,9 +13,14 @@ import { failValidator } from './working';
 
 const finite = (x: number) => (x === Infinity ? 0 : x);
 
+/** Whether a claim counts as triggered because somebody asked for it. */
+function requested({ change: { onRequest, only } }: Pass, c: Claim | MessageRule): boolean {
+	return onRequest === true && (!only || only.has(refKey(c.rule.type, c.field.id)));
+}
+
 /** Whether a change at the record, or one that reached it, sets a rule off. */
 export function triggered(pass: Pass, rec: Working, c: Claim | MessageRule): boolean {
-	if (pass.change.onRequest) return true;
+	if (requested(pass, c)) return true;
 	// a new record triggers everything, but for a rule whose author named the fields it watches,
 	// and one that is set off at another record
 	if (rec.submitted.created && !c.rule.watch && !c.rule.each) return true;

@@ -3,7 +3,7 @@
  * field written at most once. The same code runs for a keystroke in a form, a row of an import,
  * a call of the API and a trial.
  */
-import type { Plan } from '../plan/plan';
+import { nodeKey, type Plan } from '../plan/plan';
 import type { Value } from '../value/value';
 import { same } from '../value/value';
 import { validate } from './checks';
@@ -58,10 +58,12 @@ function markFirst(pass: Pass, rec: Working, at: number) {
 		for (let i = 0; i < rec.changed.length; i++) pass.reach(rec, i);
 		return;
 	}
-	if (rec.submitted.created || pass.change.onRequest) {
+	const { onRequest, only } = pass.change;
+	if (rec.submitted.created || (onRequest && !only)) {
 		for (const n of p.nodes) due.add(n, at);
-		if (!pass.change.onRequest) for (const n of p.messages) due.add(n, at);
+		if (!onRequest) for (const n of p.messages) due.add(n, at);
 	} else {
+		for (const n of only ? p.nodes : []) if (only!.has(nodeKey(pass.plan.nodes[n]))) due.add(n, at);
 		for (const key of rec.submitted.touched ?? [])
 			for (const r of pass.plan.reach.get(key.split(' ', 1)[0]) ?? [])
 				if (r.key === key && r.type === rec.type) due.add(r.node, at);

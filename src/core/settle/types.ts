@@ -47,6 +47,8 @@ export interface Change {
 	person: string | null;
 	/** Standing claims count as triggered, and what depends on an event is left out. */
 	onRequest?: boolean;
+	/** On request, of these fields alone (`type.field`); the others are settled as after any change. */
+	only?: ReadonlySet<string>;
 	/** On request, blank fields are filled too by claims that fill them. */
 	fillBlanks?: boolean;
 }

@@ -28,6 +28,16 @@
 	const w = useWorkbench();
 	const { plural, fields } = $derived(w.schema.type(type).type);
 	const open = $derived(fields.filter((f) => !f.retired));
+	/** Those that rules hold at a value. */
+	const held = $derived(
+		open.filter((f) =>
+			w.force.set.rules.some((r) =>
+				r.outputs.some(
+					(o) => r.type === type && o.field === f.id && ['locked', 'follow'].includes(o.hold)
+				)
+			)
+		)
+	);
 	let whole = $state(false);
 	const some = $derived(!whole && ticked.length > 0);
 	let k = $state<BulkDoes['k']>('set');
@@ -46,7 +56,8 @@
 	const ready = $derived(
 		k === 'rules' ||
 			(field !== null &&
-				(k === 'set' ? given && !fault : 'expr' in formula || !!formula.text.trim()))
+				(k === 'line' ||
+					(k === 'set' ? given && !fault : 'expr' in formula || !!formula.text.trim())))
 	);
 	function pickField(id: string) {
 		chosen = id;
@@ -61,9 +72,11 @@
 		const does: BulkDoes =
 			k === 'rules'
 				? { k, fillBlanks }
-				: k === 'set'
-					? { k, field: chosen!, value }
-					: { k, field: chosen!, formula };
+				: k === 'line'
+					? { k, field: chosen! }
+					: k === 'set'
+						? { k, field: chosen!, value }
+						: { k, field: chosen!, formula };
 		const body: BulkAsked = {
 			type,
 			which: some ? { ids: [...ticked] } : { list },
@@ -107,9 +120,13 @@
 			choices={[
 				{ value: 'set', label: 'a field gets a value' },
 				{ value: 'calc', label: 'a field is copied or calculated' },
+				{ value: 'line', label: 'a field is brought into line' },
 				{ value: 'rules', label: 'the standing rules run' }
 			]}
-			onpick={(v) => (k = v as BulkDoes['k'])}
+			onpick={(v) => {
+				k = v as BulkDoes['k'];
+				if (k === 'line' && !held.some((f) => f.id === chosen)) chosen = null;
+			}}
 		/>
 		{#if k !== 'rules'}
 			<Choose
@@ -117,7 +134,7 @@
 				label="Which field is set"
 				placeholder="which field?"
 				class="w-48"
-				choices={open.map((f) => ({ value: f.id, label: f.label }))}
+				choices={(k === 'line' ? held : open).map((f) => ({ value: f.id, label: f.label }))}
 				onpick={pickField}
 			/>
 		{/if}
@@ -172,7 +189,8 @@
 		<label class="flex min-h-6 items-center gap-2"
 			><input type="checkbox" bind:checked={spare} />spare what people set</label
 		>
-		{#if k === 'rules'}
+		{#if k === 'line'}<span class="text-quiet">no message leaves</span>
+		{:else if k === 'rules'}
 			<label class="flex min-h-6 items-center gap-2"
 				><input type="checkbox" bind:checked={fillBlanks} />fill blanks, where rules do</label
 			>

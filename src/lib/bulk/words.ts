@@ -26,6 +26,7 @@ export function sayDoes(
 		return does.fillBlanks ? 'Standing rules run, and fill blanks' : 'Standing rules run';
 	const f = schema.field(type, does.field);
 	const label = f?.label ?? does.field;
+	if (does.k === 'line') return `${label} is brought into line`;
 	if (does.k === 'set')
 		return does.value === null
 			? `${label} is cleared`

@@ -5,6 +5,7 @@
 
 	const w = useWorkbench();
 	const happened = [
+		{ href: '/line', label: 'Out of line' },
 		{ href: '/journal', label: 'Journal of the rules' },
 		{ href: '/outbox', label: 'Outbox' },
 		{ href: '/jobs', label: 'Jobs' }

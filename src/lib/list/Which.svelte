@@ -2,13 +2,14 @@
 	/** Which records a list has: a condition, what of it counts as a change, who set a value, what is pending. */
 	import type { Formula } from '$core';
 	import { SETTERS, type ListAsked, type SetFact, type Setter } from '$door/lists';
+	import { LINE_IS, type LineIs } from '$door/line';
 	import ConditionList from '../conditions/ConditionList.svelte';
 	import Choose from '../inputs/Choose.svelte';
 	import DateInput from '../inputs/DateInput.svelte';
 	import Without from '../inputs/Without.svelte';
 	import { LENGTHS, faultOf, periodOf } from '../rehearse/period';
 	import { useWorkbench } from '../work/workbench.svelte';
-	import { SETTER_LABEL, asksOfChanges } from './list';
+	import { LINE_LABEL, SETTER_LABEL, asksOfChanges } from './list';
 
 	let {
 		type,
@@ -126,6 +127,39 @@
 				checked={asked.pending}
 				onchange={(e) => onchange({ ...asked, pending: e.currentTarget.checked })}
 			/>pending: a change runs on to them and has not reached them</label
+		>
+		<span class="flex flex-wrap items-center gap-2"
+			><label class="flex min-h-6 items-center gap-2"
+				><input
+					type="checkbox"
+					checked={asked.line !== null}
+					onchange={(e) =>
+						onchange({
+							...asked,
+							line: e.currentTarget.checked ? { field: null, is: 'open' } : null
+						})}
+				/>would come out otherwise now</label
+			>
+			{#if asked.line}
+				{@const line = asked.line}
+				<Choose
+					value={line.field ?? ''}
+					choices={[
+						{ value: '', label: 'any value' },
+						...written
+							.filter((f) => rulesOf(f.id).length)
+							.map((f) => ({ value: f.id, label: f.label }))
+					]}
+					label="Which value is out of line"
+					onpick={(v) => onchange({ ...asked, line: { ...line, field: v || null } })}
+				/>
+				<Choose
+					value={line.is}
+					choices={LINE_IS.map((is) => ({ value: is, label: LINE_LABEL[is] }))}
+					label="How it is out of line"
+					onpick={(v) => onchange({ ...asked, line: { ...line, is: v as LineIs } })}
+				/>
+			{/if}</span
 		>
 	</div>
 	{#each asked.setBy as s, i (i)}

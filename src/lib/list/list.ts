@@ -2,6 +2,7 @@
 import type { Expr, Field, JsonValue, Schema } from '$core';
 import { kindOfField, sayCondition, waysFrom } from '$core';
 import { BOOLEAN, readFormula } from '$core/feel/language';
+import type { LineIs } from '$door/line';
 import { columnText, readColumn, type ListAsked, type ListColumn, type Setter } from '$door/lists';
 import { columnLabel } from '../../runtime/lists';
 import { describeField, formatDate, formatValue } from '../words/format';
@@ -13,6 +14,14 @@ export const SETTER_LABEL: Record<Setter, string> = {
 	import: 'an import',
 	api: 'the API',
 	unknown: 'nobody known'
+};
+
+/** How a value is out of line, as it is chosen. */
+export const LINE_LABEL: Record<LineIs, string> = {
+	open: 'out of line',
+	hand: 'set by hand against its rule',
+	failed: 'whose rule fails',
+	left: 'left out of line'
 };
 
 /** A column that can be put in, found by typing. */
@@ -136,5 +145,9 @@ export function sayList(
 			`${schema.field(type, s.field)?.label ?? s.field} set by ${s.rule === null ? SETTER_LABEL[s.by] : `“${ruleName(s.rule)}”`}`
 		);
 	if (asked.pending) parts.push('pending');
+	if (asked.line) {
+		const of = asked.line.field === null ? 'a value' : schema.field(type, asked.line.field)?.label;
+		parts.push(`${of ?? asked.line.field} ${LINE_LABEL[asked.line.is]}`);
+	}
 	return parts.length ? parts.join(' · ') : null;
 }

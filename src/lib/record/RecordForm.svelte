@@ -9,6 +9,7 @@
 	import { Dialog } from 'bits-ui';
 	import { untrack } from 'svelte';
 	import type { JsonValue } from '$core';
+	import type { RecordLine } from '$server/db/line';
 	import type { SetBy } from '$server/db/set-by';
 	import { sameJson } from '../work/touch';
 	import ValueInput from '../inputs/ValueInput.svelte';
@@ -24,7 +25,8 @@
 		setBy,
 		links,
 		short,
-		inLine
+		inLine,
+		line = []
 	}: {
 		type: string;
 		/** Null for a new record. */
@@ -35,6 +37,8 @@
 		links: Record<string, string>;
 		short: boolean;
 		inLine: boolean;
+		/** Which of its values are not as the rules would have them. */
+		line?: readonly RecordLine[];
 	} = $props();
 
 	const w = useWorkbench();
@@ -192,6 +196,15 @@
 									{entry.nothing(x.id)}
 								</p>{/if}
 							{#if fault}<p class="text-xs text-brick" role="alert">● {fault.message}</p>{/if}
+							{#each line.filter((l) => l.field === x.id) as l (l.field)}
+								<p class="text-xs" data-testid="line-{x.id}">
+									<span class="text-ochre">▲ out of line:</span>
+									{#if l.failed !== null}its rule fails: {l.failed}
+									{:else}its rule gives <span class="mono">{say(x.id, l.result) || 'blank'}</span
+										>{l.byHand ? ', and somebody set it by hand' : ''}{/if}{#if l.left}; left so by {l
+											.left.by ?? 'somebody'}: {l.left.why}{/if}
+								</p>
+							{/each}
 							<p id="w-{x.id}" class="text-xs text-quiet">
 								{#if entry.live && changed && id !== null}<span class="mono"
 										>was {say(x.id, entry.stored(x.id)) || 'blank'}</span

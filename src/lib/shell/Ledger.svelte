@@ -1,10 +1,11 @@
 <script lang="ts">
 	/** The field ledger: the fields of one record type, what they are, how many rules write them and how firmly. */
+	import { onMount } from 'svelte';
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
 	import type { Finding } from '$core';
 	import { MESSAGES, claimCounts, refKey } from '$core';
-	import { HOLD_VERB, TYPE_MARK } from '../words/format';
+	import { HOLD_VERB, TYPE_MARK, formatCount } from '../words/format';
 	import { spell } from '$core/feel/language';
 	import { insertions } from '../inputs/insertion.svelte';
 	import Choose from '../inputs/Choose.svelte';
@@ -16,6 +17,8 @@
 	const type = $derived(w.schema.types.get(here.type)?.type ?? w.model.types[0]);
 	const counts = $derived(claimCounts(w.draft));
 	const live = $derived(new Set(w.changes.map((c) => c.id)));
+
+	onMount(() => void w.line.load());
 
 	const SHOWN = [
 		{ value: 'all', label: 'all' },
@@ -163,6 +166,13 @@
 									aria-label="not live yet">✎</span
 								>{/if}
 							{@render flags(r.found)}
+							{#if w.line.open.get(refKey(type.id, r.field.id))}
+								{@const n = w.line.open.get(refKey(type.id, r.field.id))!}
+								<span
+									class="mono text-xs whitespace-nowrap text-ochre"
+									title="{formatCount(n)} stored values are out of line"
+									aria-label="{formatCount(n)} values out of line">≠&#8201;{formatCount(n)}</span
+								>{/if}
 							{#if r.claims}
 								<span class="flex gap-[3px]" aria-label="{r.claims.count} rules">
 									{#each { length: Math.min(r.claims.count, 4) } as _, i (i)}<span

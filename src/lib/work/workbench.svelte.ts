@@ -59,6 +59,7 @@ import { may, type Right, type Role } from '../../door/rights';
 import { zones } from '../../runtime/zones';
 import { formatValue } from '../words/format';
 import { Refused, ask } from './http';
+import { OutOfLine } from './line.svelte';
 import { Near } from './near.svelte';
 import { Titles } from './titles.svelte';
 import type { RehearsalHead } from '../../server/db/rehearsals';
@@ -181,6 +182,7 @@ export class Workbench {
 	notice = $state<string | null>(null);
 	/** What rules read of other records. */
 	readonly near = new Near(() => this.schema);
+	readonly line = new OutOfLine();
 	/** What links are called. */
 	readonly titles = new Titles();
 	/** Samples kept beside the pinned one. */

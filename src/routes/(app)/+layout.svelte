@@ -87,7 +87,8 @@
 			'/audit',
 			'/jobs',
 			'/imports',
-			'/bulk'
+			'/bulk',
+			'/line'
 		].some((p) => page.url.pathname.startsWith(p))
 	);
 	const model = $derived(/^\/(model|options)(\/|$)/.test(page.url.pathname));

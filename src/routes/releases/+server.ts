@@ -5,7 +5,8 @@ import type { RequestHandler } from './$types';
 
 /**
  * Releases the draft that the sender looked at, if the gate lets it through:
- * `{"note", "revision", "reasons": {"trials": "why although"}}`.
+ * `{"note", "revision", "reasons": {"trials": "why although"}, "lock": false}`; with `lock`, what is Locked is brought into line
+ * in all records at once.
  */
 export const POST: RequestHandler = (event) => {
 	const account = allow(event);
@@ -16,6 +17,6 @@ export const POST: RequestHandler = (event) => {
 			throw new BadInput('Write one line on what this release is for.');
 		const seen = checkRevision(body!.revision);
 		const reasons = checkReasons(body!.reasons);
-		return releaseDraft(account, { note: note.trim(), reasons, seen });
+		return releaseDraft(account, { note: note.trim(), reasons, seen, lock: body!.lock === true });
 	});
 };

@@ -1,6 +1,15 @@
 /** What a bulk change does, held against the model and the rules in force, and what it sends to each record. */
 import type { JsonValue, Plan, Rule, Value } from '../../core';
-import { Schema, compilePlan, fromJson, lockedOnly, misfit, settle, toJson } from '../../core';
+import {
+	Schema,
+	compilePlan,
+	fromJson,
+	lockedOnly,
+	misfit,
+	settle,
+	standingFields,
+	toJson
+} from '../../core';
 import { BadInput } from '../../door';
 import type { BulkAsked, BulkDoes } from '../../door/bulk';
 import { EVERYTHING } from '../../door/lists';
@@ -84,7 +93,10 @@ export async function readyBulk(
 		sender: {
 			...sender,
 			...(asked.messages ? {} : { silent: true }),
-			...(does.k === 'rules' ? { onRequest: { fillBlanks: does.fillBlanks } } : {})
+			...(does.k === 'rules' ? { onRequest: { fillBlanks: does.fillBlanks } } : {}),
+			...(does.k === 'line'
+				? { onRequest: { fillBlanks: false, only: { type, field: does.field } } }
+				: {})
 		},
 		list,
 		sendTo: sending(workspace, force, sender, asked)
@@ -107,9 +119,15 @@ function sending(
 ): ReadyBulk['sendTo'] {
 	const nothing = { keep: [], byHand: false, spared: false, fault: null };
 	const { at } = schema.type(type);
-	if (does.k === 'rules') {
+	if (does.k === 'line' && !standingFields(plan, type).includes(does.field))
+		throw new BadInput(
+			`No rule in force holds “${schema.field(type, does.field)?.label ?? does.field}” at a value that it could be brought into line with.`
+		);
+	if (does.k === 'rules' || does.k === 'line') {
 		const written = new Set(
-			plan.nodes.filter((n) => n.type === type && n.claims.length).map((n) => n.field.id)
+			does.k === 'line'
+				? [does.field]
+				: plan.nodes.filter((n) => n.type === type && n.claims.length).map((n) => n.field.id)
 		);
 		return (records) =>
 			Promise.resolve(

@@ -18,8 +18,9 @@ import { db } from '../db/pool';
 import { readRecords } from '../db/records';
 import type { JobRun } from '../jobs/run';
 import { DoneElsewhere, savePiece } from '../jobs/save-piece';
+import { lookAgain } from '../line/lined';
 import { stretchOf } from '../lists/list';
-import { RefusedChange, Series, type SaveOutcome } from '../records';
+import { RefusedChange, Series, inForce, type SaveOutcome } from '../records';
 import { readyBulk, whoseJob, type ReadyBulk, type ToSend } from './asked';
 import { backRow, lookedAt, rowOf, submissionOf } from './look';
 import { decided, outcomeOf, refused } from './outcome';
@@ -55,10 +56,20 @@ export async function bulkPiece({ job, progress }: JobRun): Promise<void> {
 		const all = [...told, ...moved];
 		if ((await keepBulkOutcomes(client, bulk.id, all)) !== all.length) throw new DoneElsewhere();
 		await giveBack(client, bulk, still, outcomes);
+		if (bulk.undoes) await linedAgain(client, bulk.workspace, still);
 		const done = await countDone(client, bulk.id);
 		await noteProgress(client, job.id, { done, of: job.of });
 		await queuePiece(client, job.id);
 	});
+}
+
+/** What was taken back is as it was: it may be out of line again. */
+async function linedAgain(client: pg.PoolClient, workspace: string, rows: readonly Row[]) {
+	const force = await inForce(client, workspace);
+	for (const type of new Set(rows.map((r) => r.type))) {
+		const ids = rows.flatMap((r) => (r.type === type ? [r.record] : []));
+		await lookAgain(client, workspace, force, type, ids, Date.now());
+	}
 }
 
 /** Of what was taken back, who had set it is again who did. */

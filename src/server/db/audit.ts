@@ -26,6 +26,8 @@ export const DEEDS = {
 	'took an acceptance back': 'Draft',
 	'changed many records': 'Records',
 	'took a bulk change back': 'Records',
+	'left values out of line': 'Records',
+	'took up again what was left out of line': 'Records',
 	'kept a view': 'Records',
 	'changed a view': 'Records',
 	'removed a view': 'Records',

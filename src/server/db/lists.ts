@@ -1,10 +1,11 @@
 /** Lists of records: which of them, in what order, with what beside them; a stretch at a time, never counted whole. */
 import type { Field, JsonValue, Schema } from '../../core';
-import type { ListColumn, SetFact } from '../../door/lists';
+import type { ListAsked, ListColumn, SetFact } from '../../door/lists';
 import { fieldAt } from '../../runtime/lists';
 import { columnOf, tableOf } from './model';
 import type { Narrowing } from './filter';
 import { iso } from './iso';
+import { LINE_IS } from './line';
 import type { Db } from './pool';
 import { fromColumn, toStored, type StoredRecord } from './records';
 
@@ -25,6 +26,7 @@ export interface Listed {
 	values: readonly unknown[];
 	setBy: readonly SetFact[];
 	pending: boolean;
+	line: ListAsked['line'];
 	/** Only some, by number. */
 	only?: readonly string[];
 }
@@ -138,6 +140,10 @@ function selection(
 	if (l.pending)
 		parts.push(`exists (select from pending_record p join carried_change c on c.id = p.carried
 			where c.workspace = $1 and p.type = ${value(l.type, 'text')} and p.record = r.id)`);
+	if (l.line)
+		parts.push(`exists (select from out_of_line o where o.workspace = $1 and o.type = ${value(l.type, 'text')}
+			and o.record = r.id and ${LINE_IS[l.line.is]}
+			and (${value(l.line.field, 'text')} is null or o.field = $${values.length}))`);
 	if (l.only) parts.push(`r.id = any(${value(l.only, 'bigint[]')})`);
 	if (l.narrowing) parts.push(`(${l.narrowing.sql})`);
 	return { where: parts.join('\n and '), values };

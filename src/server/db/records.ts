@@ -71,6 +71,7 @@ export async function readRecords(
 /** A record as rules look at it: its values, and who set them where that is asked for. */
 export interface Looked {
 	id: string;
+	version: number;
 	values: Value[];
 	setBy: Record<string, SetBy> | null;
 }
@@ -93,13 +94,14 @@ async function lookAt(
 	const columns = fields.map((f) =>
 		f.type === 'moment' ? `(extract(epoch from ${columnOf(f.id)}) * 1000)::float8` : columnOf(f.id)
 	);
-	const r = await db.query<[string, Record<string, KeptSetBy> | null, ...unknown[]]>({
+	const r = await db.query<[string, number, Record<string, KeptSetBy> | null, ...unknown[]]>({
 		rowMode: 'array',
-		text: `select ${['id', setBy ? 'set_by' : 'null', ...columns].join(', ')} from ${tableOf(type)} where workspace = $1 ${where}`,
+		text: `select ${['id', 'version', setBy ? 'set_by' : 'null', ...columns].join(', ')} from ${tableOf(type)} where workspace = $1 ${where}`,
 		values: [...values]
 	});
-	return r.rows.map(([id, by, ...row]) => ({
+	return r.rows.map(([id, version, by, ...row]) => ({
 		id,
+		version,
 		setBy: by && readSetBy(by),
 		values: fields.map((f, i) =>
 			f.type === 'moment' && row[i] !== null
@@ -109,14 +111,16 @@ async function lookAt(
 	}));
 }
 
-/** The values of records, for rules that look at them from another record: by id, missing ones left out. */
+/** The values of records, for rules that look at them: by id, missing ones left out. */
 export const readValues = (
 	db: Db,
 	schema: Schema,
 	workspace: string,
 	type: string,
-	ids: readonly string[]
-): Promise<Looked[]> => lookAt(db, schema, type, 'and id = any($2::bigint[])', [workspace, ids]);
+	ids: readonly string[],
+	setBy = false
+): Promise<Looked[]> =>
+	lookAt(db, schema, type, 'and id = any($2::bigint[])', [workspace, ids], setBy);
 
 /** Who set the values of some records, by record and field. */
 export async function readWhoSet(
@@ -488,6 +492,11 @@ export async function deleteRecord(
 	id: string
 ): Promise<void> {
 	await db.query(`delete from ${tableOf(type)} where workspace = $1 and id = $2`, [workspace, id]);
+	await db.query('delete from out_of_line where workspace = $1 and type = $2 and record = $3', [
+		workspace,
+		type,
+		id
+	]);
 }
 
 /** Notes that records are in line with a release although nothing in them changed. */

@@ -1,5 +1,5 @@
 /** Releases: made of the draft, put in force, taken as the draft, and drafts that were put aside for one. */
-import type { Finding, Model, RuleSet } from '../../core';
+import type { Finding, Model, Plan, RuleSet } from '../../core';
 import { Schema, compilePlan, standsIn, stopsRelease } from '../../core';
 import { BadInput } from '../../door';
 import {
@@ -38,6 +38,7 @@ import {
 	wroteSinceRelease
 } from '../db/rules';
 import { lookedThrough } from '../jobs/analysis';
+import { queueLineOfRelease } from '../jobs/line';
 import { inForce } from '../records';
 import { noteOutOfLine } from '../records/out-of-line';
 import { unfitFor } from './fits';
@@ -106,11 +107,12 @@ async function heldAgainst(
  * once one is made.
  * @param reasons why, for what is not met and asks for a reason
  * @param seen revision of the draft that was looked at
+ * @param lock what is Locked is brought into line at once, in all records; else they are listed as out of line
  * @throws {BadInput | DraftMoved | NeedsSecond}
  */
 export async function releaseDraft(
 	account: Account,
-	asked: { note: string; reasons: Reasons; seen: number }
+	asked: { note: string; reasons: Reasons; seen: number; lock?: boolean }
 ): Promise<{ number: number } & Step> {
 	const { workspace } = account;
 	// what takes long is done on what was read, before anything is locked
@@ -164,7 +166,7 @@ export async function releaseDraft(
 			account.id,
 			told
 		);
-		await noteOutOfLine(c, account, number, { before, after: plan }, Date.now());
+		await existing(c, account, number, before, plan, asked.lock ?? false);
 		await note(c, account, 'released', `Release ${number}`, {
 			note: asked.note,
 			failing,
@@ -174,8 +176,25 @@ export async function releaseDraft(
 	});
 }
 
+/** What becomes of the records that exist when another release comes in force, in its transaction. */
+async function existing(
+	c: Db,
+	account: Account,
+	release: number,
+	before: Plan,
+	after: Plan,
+	lock: boolean
+): Promise<void> {
+	if (lock) await noteOutOfLine(c, account, release, { before, after }, Date.now());
+	await queueLineOfRelease(c, account.workspace, before, after, account.id);
+}
+
 /** Puts an earlier release in force again. @throws {NoSuchRelease | BadInput} */
-export async function putReleaseInForce(account: Account, number: number): Promise<Step> {
+export async function putReleaseInForce(
+	account: Account,
+	number: number,
+	lock = false
+): Promise<Step> {
 	const { workspace } = account;
 	return transaction(async (c) => {
 		await lockDraft(c, workspace);
@@ -189,7 +208,7 @@ export async function putReleaseInForce(account: Account, number: number): Promi
 			);
 		await putInForce(c, workspace, number, account.id);
 		const after = compilePlan(new Schema(schema.model), rulesOf(doc));
-		await noteOutOfLine(c, account, number, { before, after }, Date.now());
+		await existing(c, account, number, before, after, lock);
 		await note(c, account, 'put in force', `Release ${number}`, { before: release });
 		return counted(c, account);
 	});

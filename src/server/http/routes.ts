@@ -101,6 +101,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/journal/[rule]': look('what one rule did'),
 	'/(app)/outbox': look('messages and what became of them'),
 	'/(app)/records': look('the first record type'),
+	'/(app)/line': look('values that are not as the rules in force would have them'),
 	'/(app)/bulk/[id]': look('what a bulk change would do, and did'),
 	'/(app)/records/[type]': look('records of a type'),
 	'/(app)/records/[type]/[id]': look('a record with its history'),
@@ -174,6 +175,13 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/trials/[id]': {
 		PUT: { asks: 'write', does: 'stores a trial' },
 		DELETE: { asks: 'write', does: 'removes a trial' }
+	},
+	'/lines': {
+		GET: { asks: 'look', does: 'how many values are out of line' },
+		POST: {
+			asks: 'import',
+			does: 'leaves values out of line as they are, takes them up again, or looks anew'
+		}
 	},
 	'/bulks': {
 		POST: { asks: 'import', does: 'looks at what would be done to many records at once' }

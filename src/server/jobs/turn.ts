@@ -14,6 +14,7 @@ import { moveHistory } from '../db/earlier-history';
 import { db } from '../db/pool';
 import { dbTrouble } from '../db/trouble';
 import { log } from '../http/log';
+import { queueLineOfDay } from './line';
 import { deliver } from './outbox';
 
 /** Records settled in one transaction. */
@@ -96,6 +97,19 @@ async function forget() {
 		log.info({ gone }, 'what is older than the settings keep it is gone');
 }
 
+let lined = 0;
+/** How often is asked whether a new day has begun, milliseconds. */
+const LINE_MS = 60_000;
+
+/** Looks once a day for what is out of line. */
+async function line() {
+	// what is moved meanwhile does not know yet who kept what
+	if (!moved || Date.now() - lined < LINE_MS) return;
+	const at = await anyWorkspace(db());
+	if (at) await queueLineOfDay(at.workspace, Date.now());
+	lined = Date.now();
+}
+
 /** One round of what is done beside requests. Returns whether all of it went well. */
 export async function turn(): Promise<boolean> {
 	try {
@@ -103,6 +117,7 @@ export async function turn(): Promise<boolean> {
 		await carryOn();
 		await moveOn();
 		await count();
+		await line();
 		await takeFromDead(db());
 		await hurry(db());
 		for (const { id, message } of await givenUp(db()))

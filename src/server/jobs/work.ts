@@ -11,6 +11,7 @@ import { dryRun } from '../imports/dry-run';
 import { importPiece } from '../imports/piece';
 import { analysis } from './analysis';
 import { Stopped, type JobRun } from './run';
+import { lining } from './line';
 import { rehearsal } from './rehearsal';
 import { replaying } from './replay';
 
@@ -27,7 +28,8 @@ const KINDS: Readonly<Record<JobKind, (run: JobRun) => Promise<void>>> = {
 	replay: replaying,
 	analysis,
 	'bulk look': bulkLook,
-	'bulk change': bulkPiece
+	'bulk change': bulkPiece,
+	'out-of-line look': lining
 };
 
 /** What the queue holds of a piece. */

@@ -83,6 +83,8 @@ export async function readyList(
 	for (const { field } of asked.setBy)
 		if (!schema.field(type, field))
 			throw new BadInput(`There is no field “${field}” any more that somebody can have set.`);
+	if (asked.line?.field && !schema.field(type, asked.line.field))
+		throw new BadInput(`There is no field “${asked.line.field}” any more that can be out of line.`);
 	const today = LocalDate.parse(
 		dayIn(new Date(by.instant).toISOString(), schema.model.zone) ?? ''
 	)!;
@@ -116,7 +118,8 @@ export async function readyList(
 			narrowing,
 			values,
 			setBy: asked.setBy,
-			pending: asked.pending
+			pending: asked.pending,
+			line: asked.line
 		},
 		columns,
 		written: columns.map(columnText),

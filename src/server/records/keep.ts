@@ -6,6 +6,7 @@ import type { Db } from '../db/pool';
 import type { ChangeToWrite, HistoryLine, QuietLine } from '../db/history';
 import { nextChanges, writeHistory } from '../db/history';
 import type { StoredRecord, Writing } from '../db/records';
+import { writtenOver } from '../db/line';
 import { deleteRecord, markSettled, writeRecords } from '../db/records';
 import type { SetBy } from '../db/set-by';
 import type { SaveOutcome } from './describe';
@@ -134,6 +135,10 @@ export async function keepChanges(
 	const { outcomes, writings, untouched, removed, history } = told;
 	await writeRecords(client, schema, workspace, [...writings.values()], release, at);
 	await markSettled(client, workspace, [...untouched.values()], release);
+	const known = [...writings.values()].flatMap(({ rec }) =>
+		rec.created ? [] : [{ type: rec.type, id: rec.id, fields: rec.changes.map((c) => c.field) }]
+	);
+	await writtenOver(client, workspace, known);
 	for (const r of removed) await deleteRecord(client, workspace, r.type, r.id);
 	const toldOf = changes
 		.map(({ settled, before = [] }, i) => ({

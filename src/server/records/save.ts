@@ -3,7 +3,7 @@
  * same transaction, settles each change on it and writes what came of them.
  */
 import type { Change, MatchKey, Settled, SettledRecord, SubmittedRecord } from '../../core';
-import { compilePlan, refKey, ruleOf, same, settle, toJson } from '../../core';
+import { compilePlan, onlyField, refKey, ruleOf, same, settle, toJson } from '../../core';
 import { zones } from '../../runtime/zones';
 import type { Sent } from '../db/history';
 import { noteRefusals } from '../db/journal';
@@ -78,13 +78,19 @@ export async function noteRefused(sender: Sender, { by, sent }: RefusedChange): 
 		);
 }
 
+const onRequest = ({ fillBlanks, only }: NonNullable<Sender['onRequest']>) => ({
+	onRequest: true,
+	fillBlanks,
+	...(only ? { only: onlyField(only.type, only.field) } : {})
+});
+
 /** What the core is told of a change. */
 export const changeOf = (sender: Sender, records: readonly SubmittedRecord[]): Change => ({
 	records,
 	entryPoint: sender.entryPoint,
 	instant: sender.instant,
 	person: sender.account.person,
-	...(sender.onRequest ? { onRequest: true, fillBlanks: sender.onRequest.fillBlanks } : {})
+	...(sender.onRequest ? onRequest(sender.onRequest) : {})
 });
 
 /**

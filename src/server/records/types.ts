@@ -75,7 +75,11 @@ export interface Sender {
 	/** The job that the change is a part of. */
 	job?: string;
 	/** Standing rules count as triggered, though nothing was sent. */
-	onRequest?: { fillBlanks: boolean };
+	onRequest?: {
+		fillBlanks: boolean;
+		/** Those of one field alone; the others run as after any change. */
+		only?: { type: string; field: string };
+	};
 	/** By which rules it is settled; by those in force where nothing is said. */
 	force?: (db: Db, workspace: string) => Promise<InForce>;
 	/** Messages do not leave. */

@@ -16,6 +16,8 @@
 	onMount(() => w.covering.want());
 	let note = $state('');
 	let trouble = $state<string | null>(null);
+	/** Existing records are not waited with. */
+	let lock = $state(false);
 	/** Why it is released although something is not met. */
 	let reasons = $state<Partial<Record<Criterion, string>>>({});
 	let busy = $state(false);
@@ -110,10 +112,12 @@
 		const r = await post('/releases', () => ({
 			note,
 			reasons: Object.fromEntries(asked.map((p) => [p.what, reasons[p.what]?.trim() ?? ''])),
-			revision: w.revision
+			revision: w.revision,
+			lock
 		}));
 		if (!r) return;
 		tell(`Release ${String(r.number)} is in force on every entry point.`);
+		lock = false;
 		note = '';
 		reasons = {};
 	}
@@ -231,6 +235,15 @@
 							/></label
 						>
 					{/each}
+					<label class="mt-2 flex min-h-6 items-center gap-2 text-sm"
+						><input type="checkbox" bind:checked={lock} />bring what is Locked into line in all
+						existing records at once</label
+					>
+					<p class="text-sm text-quiet">
+						Otherwise they stay as they are, are listed as
+						<a class="textlink" href="/line">out of line</a>, and come into line when you say so,
+						after a look, or when they are next saved.
+					</p>
 					<button
 						class="button main mt-3"
 						disabled={busy || data.needsSecond || passing.some(keepsOut) || unsaid.length > 0}

@@ -25,14 +25,17 @@ export const GET: RequestHandler = async (event) => {
 	});
 };
 
-/** Puts a release in force, or makes it the draft: `{"do": "take as draft", "revision": 12}`. */
+/**
+ * Puts a release in force, or makes it the draft: `{"do": "take as draft", "revision": 12}`. Put in force with `lock`,
+ * what is Locked is brought into line in all records at once.
+ */
 export const POST: RequestHandler = (event) => {
 	const account = allow(event);
 	const number = numbered(event.params.number);
 	if (!number) error(404, `There is no release ${event.params.number}.`);
 	return answer(async () => {
-		const body = (await readJson(event.request)) as { do?: unknown; revision?: unknown } | null;
-		if (body?.do === 'put in force') return putReleaseInForce(account, number);
+		const body = (await readJson(event.request)) as Record<string, unknown> | null;
+		if (body?.do === 'put in force') return putReleaseInForce(account, number, body.lock === true);
 		if (body?.do === 'take as draft')
 			return takeAsDraft(account, number, checkRevision(body.revision));
 		throw new BadInput('do must be “put in force” or “take as draft”.');

@@ -8,6 +8,7 @@ import { db } from '$server/db/pool';
 import { readPastFields } from '$server/db/model';
 import { readHistory, tellSetBy } from '$server/db/history';
 import { readRecords, titlesOf } from '$server/db/records';
+import { lineOfOne } from '$server/line/line';
 import { linkTitles } from '$server/records/view';
 import type { PageServerLoad } from './$types';
 
@@ -49,6 +50,7 @@ export const load: PageServerLoad = async (event) => {
 		history,
 		past,
 		along,
+		line: await lineOfOne(w, type, id),
 		pending: (await waitingAmong(db(), w, type, [id])).has(id),
 		links
 	};

@@ -93,6 +93,7 @@
 			links={data.links}
 			{short}
 			inLine={data.inLine}
+			line={data.line}
 		/>
 	{/key}
 

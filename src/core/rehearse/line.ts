@@ -1,0 +1,142 @@
+/**
+ * What of a record that exists is not as the rules would have it if they ran on it now: a Locked value that differs
+ * or failed, and a value that follows a rule and was not set against it by anybody.
+ */
+import { refKey } from '../document/model';
+import type { Claim, Plan, PlanNode } from '../plan/plan';
+import { lookAt, untouched } from '../select/select';
+import { settle } from '../settle/settle';
+import type { Loader, Need, SettledRecord } from '../settle/types';
+import type { ZoneClock } from '../value/temporal';
+import { same, type Value } from '../value/value';
+
+/** A stored record, with what is known of who set its values. */
+export interface Lined {
+	id: string;
+	/** In the order of its type's fields. */
+	values: readonly Value[];
+	/** Options that claims added to sets, by claim. */
+	added: ReadonlyMap<string, readonly string[]>;
+	/** Fields that a person set, or that were kept against rules. */
+	byHand: ReadonlySet<string>;
+	/** The claims that set fields, of those that rules set. */
+	by: ReadonlyMap<string, string>;
+}
+
+/** A value out of line. */
+export interface OutOfLine {
+	field: string;
+	/** The claim that would give it another value, or that failed. */
+	claim: string;
+	stored: Value;
+	/** What it would be; as stored where the claim failed. */
+	result: Value;
+	/** Somebody set it against the rules: it counts apart. */
+	byHand: boolean;
+	/** Why its Locked claim fails. */
+	failed: string | null;
+}
+
+/** A claim whose result a value is to have at any time: no event, and on request too. */
+const stands = (c: Claim): boolean =>
+	(c.output.hold === 'locked' || c.output.hold === 'follow') &&
+	!c.eventful &&
+	c.rule.moments.includes('request') &&
+	(!c.rule.entryPoints || c.rule.entryPoints.includes('bulk'));
+
+/** The fields of a type that rules hold at a value, in the order in which they settle. */
+export const standingFields = (plan: Plan, type: string): string[] =>
+	plan.nodes.filter((n) => n.type === type && n.claims.some(stands)).map((n) => n.field.id);
+
+/** What a record would be by its standing rules, alone; values set by hand are kept. */
+export interface LineTold {
+	/** What was missing; with any, the rest is not final. */
+	needs: Need[];
+	found: OutOfLine[];
+	/** As it would be, for the reasons. */
+	record: SettledRecord;
+}
+
+/**
+ * Holds a record against the standing claims of its type. What its rules read elsewhere counts as it is stored.
+ * @param fields those that are asked; all where nothing is said
+ * @param explain with what reasons are made of
+ */
+export function lineOf(
+	plan: Plan,
+	type: string,
+	r: Lined,
+	instant: number,
+	loader: Loader,
+	zones: ZoneClock,
+	{ fields, explain = false }: { fields?: ReadonlySet<string>; explain?: boolean } = {}
+): LineTold {
+	const { at } = plan.schema.type(type);
+	const nodes = plan.nodes.filter((n) => n.type === type && n.claims.some(stands));
+	const kept = nodes.filter((n) => r.byHand.has(n.field.id));
+	const own = untouched(type, r.id, r.values, {
+		inLine: false,
+		added: r.added,
+		sent: new Map(kept.map((n) => [n.field.id, r.values[n.index]])),
+		keep: new Set(kept.map((n) => n.field.id))
+	});
+	const { records, needs } = settle(
+		plan,
+		{ ...lookAt([own], instant), onRequest: true },
+		loader,
+		// only its reports tell what a value that is kept would be
+		{ zones, alone: true, explain: explain || (kept.length > 0 && 'outcomes') }
+	);
+	const [record] = records;
+	const found: OutOfLine[] = [];
+	const asked = nodes.filter((n) => !fields || fields.has(n.field.id));
+	for (const n of needs.length ? [] : asked) {
+		const i = at.get(n.field.id)!;
+		const stored = r.values[i];
+		const failed = record.failures.find(
+			(f) => f.field === n.field.id && locked(n, f.claim) !== undefined
+		);
+		if (failed) {
+			const { claim, message } = failed;
+			const of = { field: n.field.id, claim, stored, result: stored };
+			found.push({ ...of, byHand: false, failed: message });
+			continue;
+		}
+		const one = changed(n, record, stored) ?? against(n, record, stored);
+		if (one && !onceSet(n, r.by.get(n.field.id), one.claim))
+			found.push({ ...one, field: n.field.id, stored, failed: null });
+	}
+	return { needs, found, record };
+}
+
+type Found = Pick<OutOfLine, 'claim' | 'result' | 'byHand'>;
+
+const locked = (n: PlanNode, claim: string) =>
+	n.claims.find((c) => c.id === claim && c.output.hold === 'locked');
+
+/** A field that comes out otherwise, by a claim of its own. */
+function changed(n: PlanNode, record: SettledRecord, stored: Value): Found | null {
+	const c = record.changes.find((x) => x.field === n.field.id);
+	if (!c || same(stored, c.to) || !n.claims.some((x) => x.id === c.claim && stands(x))) return null;
+	return { claim: c.claim!, result: c.to, byHand: false };
+}
+
+/** A field that was kept, and would come out otherwise. */
+function against(n: PlanNode, record: SettledRecord, stored: Value): Found | null {
+	const standing = n.claims.filter(stands);
+	const r = record.reports?.find(
+		(x) => x.outcome === 'kept' && standing.some((c) => c.id === x.claim)
+	);
+	if (!r || r.value === undefined || same(stored, r.value)) return null;
+	return { claim: r.claim, result: r.value, byHand: true };
+}
+
+/** An event gave the value, by a claim that is there still: it is not expected to come out again. */
+function onceSet(n: PlanNode, by: string | undefined, now: string): boolean {
+	const c = by === undefined ? undefined : n.claims.find((x) => x.id === by);
+	return c !== undefined && !stands(c) && !locked(n, now);
+}
+
+/** A field as plans name it on request: {@link Change.only}. */
+export const onlyField = (type: string, field: string): ReadonlySet<string> =>
+	new Set([refKey(type, field)]);

@@ -1,0 +1,172 @@
+/**
+ * What is out of line, looked for by a job: after a release came in force, once a day, and when somebody asks. The records are cut by their keys into ranges, which any number of workers share; what a
+ * range came to is kept with it, so one that was broken off goes on with those that are left.
+ */
+import { differing, standingFields, type Plan, type Schema } from '../../core';
+import { dayIn } from '../../runtime/format';
+import {
+	cutJob,
+	freeze,
+	frozenOf,
+	insertJob,
+	keepRange,
+	noteEnded,
+	openJob,
+	openRange
+} from '../db/jobs';
+import { forgetLine, keepLine, lastDay, linedTypes, takeDay, type LineRow } from '../db/line';
+import { db, transaction, type Db } from '../db/pool';
+import { cutByKey, eachValues } from '../db/records';
+import { lineAmong } from '../line/lined';
+import { inForce } from '../records';
+import type { JobRun } from './run';
+
+/** Records of a range: some seconds of work, which is the most that a killed worker loses. */
+const RECORDS = 2_000;
+
+/** The fields that are asked, by record type. */
+type Fields = Record<string, string[]>;
+
+/** Queues a look at some fields. @param account who asked; null for nobody */
+async function queue(
+	c: Db,
+	workspace: string,
+	schema: Schema,
+	fields: Fields,
+	account: string | null
+): Promise<string | null> {
+	const types = Object.keys(fields).filter((t) => fields[t].length);
+	if (!types.length) return null;
+	const named = types.map((t) => schema.type(t).type.plural);
+	return insertJob(c, {
+		workspace,
+		kind: 'out-of-line look',
+		title: named.join(', '),
+		account,
+		input: { fields: JSON.stringify(Object.fromEntries(types.map((t) => [t, fields[t]]))) }
+	});
+}
+
+const everything = (plan: Plan): Fields =>
+	Object.fromEntries(plan.schema.model.types.map((t) => [t.id, standingFields(plan, t.id)]));
+
+/** Looks for everything that is out of line; a look that is under way already is that one. @returns the job */
+export async function queueLine(workspace: string, account: string | null): Promise<string | null> {
+	return transaction(async (c) => {
+		const { plan, schema } = await inForce(c, workspace);
+		const fields = everything(plan);
+		const input = { fields: JSON.stringify(fields) };
+		const open = await openJob(c, workspace, 'out-of-line look', input);
+		return open ? open.id : queue(c, workspace, schema, fields, account);
+	});
+}
+
+/** Looks at what another release in force gives otherwise; in the transaction that puts it in force. */
+export async function queueLineOfRelease(
+	c: Db,
+	workspace: string,
+	before: Plan,
+	after: Plan,
+	account: string
+): Promise<void> {
+	const apart = differing(before, after).fields;
+	const of = (plan: Plan, type: string) =>
+		standingFields(plan, type).filter((f) => apart.has(`${type}.${f}`));
+	const fields: Fields = {};
+	for (const { id } of after.schema.model.types) fields[id] = of(after, id);
+	// what no rule holds at a value any more has nothing out of line
+	for (const type of await linedTypes(c, workspace))
+		await forgetLine(c, workspace, type, standingFields(after, type));
+	await queue(c, workspace, after.schema, fields, account);
+}
+
+/** Looks at fields of a type, when their values were written by no rule; in the transaction of that. */
+export async function queueLineOf(
+	c: Db,
+	workspace: string,
+	types: readonly string[],
+	account: string | null
+): Promise<void> {
+	const { plan, schema } = await inForce(c, workspace);
+	const all = everything(plan);
+	await queue(
+		c,
+		workspace,
+		schema,
+		Object.fromEntries(types.map((t) => [t, all[t] ?? []])),
+		account
+	);
+}
+
+/** Once a day everything: what depends on the day, and what people set against rules meanwhile. */
+export async function queueLineOfDay(workspace: string, now: number): Promise<void> {
+	const { schema } = await inForce(db(), workspace);
+	const day = dayIn(new Date(now).toISOString(), schema.model.zone)!;
+	if ((await lastDay(db(), workspace)) === day) return;
+	await transaction(async (c) => {
+		if (!(await takeDay(c, workspace, day))) return;
+		const { plan } = await inForce(c, workspace);
+		await queue(c, workspace, plan.schema, everything(plan), null);
+	});
+}
+
+/** Cuts it at first, then looks at one range after the other. */
+export async function lining(run: JobRun): Promise<void> {
+	if (run.range === null) await cut(run);
+	else await oneRange(run, run.range);
+}
+
+async function cut({ job }: JobRun): Promise<void> {
+	const { workspace, id } = job;
+	const fields = JSON.parse(job.input.fields) as Fields;
+	const ranges: { n: number; type: string; low: string; high: string }[] = [];
+	let of = 0;
+	for (const type of Object.keys(fields))
+		for (const { records, ...keys } of await cutByKey(db(), workspace, type, RECORDS)) {
+			ranges.push({ n: ranges.length, type, ...keys });
+			of += records;
+		}
+	await transaction(async (c) => {
+		// whoever was killed after this was stored has cut it already
+		if (await frozenOf(c, id)) return;
+		await freeze(c, id, { instant: Date.now() }, of);
+		await cutJob(c, id, ranges);
+		if (!ranges.length) await noteEnded(c, id, { state: 'done', result: { records: 0, found: 0 } });
+	});
+}
+
+async function oneRange({ job, signal }: JobRun, n: number): Promise<void> {
+	const at = await openRange(db(), job.id, n);
+	if (!at) return;
+	const { workspace } = job;
+	const force = await inForce(db(), workspace);
+	const asked = (JSON.parse(job.input.fields) as Fields)[at.type];
+	// another release may have come in force since: it holds other fields
+	const held = new Set(force.schema.types.has(at.type) ? standingFields(force.plan, at.type) : []);
+	const fields = asked.filter((f) => held.has(f));
+	const found: LineRow[] = [];
+	let looked = 0;
+	if (fields.length)
+		await eachValues(
+			db(),
+			force.schema,
+			workspace,
+			at.type,
+			async (piece) => {
+				signal.throwIfAborted();
+				looked += piece.length;
+				found.push(
+					...(await lineAmong(db(), workspace, force, at.type, piece, Date.now(), {
+						fields: new Set(fields)
+					}))
+				);
+			},
+			{ low: at.low, high: at.high, setBy: true }
+		);
+	await transaction(async (c) => {
+		const last = await keepRange(c, job.id, n, { found: found.length }, looked, () =>
+			keepLine(c, workspace, at.type, at, fields, force.release, found)
+		);
+		if (last) await noteEnded(c, job.id, { state: 'done' });
+	});
+}
