@@ -59,7 +59,6 @@ await shot('suggested', '/write/customer/account_engineer', async () => {
 });
 await shot('whole', '/whole/customer');
 await shot('reference', '/tables/country_desk');
-await shot('messages', '/write/customer/~messages', () => choose('#s-season_notice', 'yes'));
 await shot('check', '/check');
 await shot('journal', '/journal');
 await shot('try', '/try?view=untried&rule=probability', async () => {
@@ -87,6 +86,7 @@ await shot('bulk', '/records/customer', async () => {
 	await page.getByRole('button', { name: 'Look what it would do' }).click();
 	await page.getByText('Looked at, nothing stored').waitFor();
 });
+await shot('line', '/line?type=customer&field=size_class');
 await shot('record', '/records/customer/1', () => page.fill('#f-headcount', '50'));
 await shot('import', '/records/customer/import', async () => {
 	await page.fill(

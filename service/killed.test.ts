@@ -209,13 +209,30 @@ it('killed at random moments, it loses nothing it acknowledged, doubles nothing,
 			done++;
 		}
 	};
+	const looker = async () => {
+		let done = 0;
+		while (going || !done) {
+			const r = await asked('/lines', { method: 'POST', json: { step: 'look' } });
+			if (r?.ok) done++;
+			await until(noJob('out-of-line look'), 300_000);
+			await pause(200);
+		}
+	};
 	// the demo's draft is not sound; its first release is
 	const taken = await ida.ask('/releases/1', {
 		method: 'POST',
 		json: { do: 'take as draft', revision: await revision() }
 	});
 	expect(taken.status).toBe(200);
-	const work = Promise.all([writer(0), writer(1), writer(2), releaser(), importer(), changer()]);
+	const work = Promise.all([
+		writer(0),
+		writer(1),
+		writer(2),
+		releaser(),
+		importer(),
+		changer(),
+		looker()
+	]);
 	// what goes wrong in one of them is told below
 	work.catch(() => (going = false));
 
@@ -269,6 +286,18 @@ it('killed at random moments, it loses nothing it acknowledged, doubles nothing,
 	);
 	expect(bulk.length).toBeGreaterThan(0);
 	expect(bulk.filter((b) => b.outcomes !== b.changes || b.changes !== b.records)).toEqual([]);
+	// what is listed as out of line is what a look into an empty list finds
+	const line = async () => {
+		await ida.ask('/lines', { method: 'POST', json: { step: 'look' } });
+		await until(noJob('out-of-line look'), 120_000);
+		return rows(
+			'select type, record, field, claim, stored, result, by_hand, failed from out_of_line order by 1, 2, 3'
+		);
+	};
+	const listed = await line();
+	await rows('delete from out_of_line');
+	expect(await line()).toEqual(listed);
+	expect(listed.length).toBeGreaterThan(60);
 	const releases = (
 		await rows<{ number: number }>('select number from release order by number')
 	).map((r) => r.number);

@@ -295,7 +295,8 @@ export class RuleCompiler {
 				rule.entering ||
 				outside.has('now') ||
 				reads.some((r) => r.image !== 'settled') ||
-				events.length + (guard?.events.length ?? 0) > 0;
+				events.length + (guard?.events.length ?? 0) > 0 ||
+				(output.hold === 'follow' && !rule.each && this.stamps(reads, body));
 			if (output.hold === 'locked') this.checkLocked(output, field, reads, outside, eventful);
 			const earlier = output.adds ? this.earlier(output, i, field, eventful, outside) : null;
 			made.push({
@@ -327,6 +328,20 @@ export class RuleCompiler {
 			});
 		});
 		return made;
+	}
+
+	/**
+	 * Whether a value only says that something changed: the day by itself, or what depends on none of the fields
+	 * that set it going.
+	 */
+	private stamps(
+		reads: readonly Seen[],
+		body: { reads: readonly Seen[]; outside: ReadonlySet<string> }
+	) {
+		if (body.outside.has('today') && !body.reads.length) return true;
+		const { watch, type } = this.rule;
+		const read = new Set(reads.map((r) => refKey(r.type, r.field)));
+		return !!watch?.length && !watch.some((f) => read.has(refKey(type, f)));
 	}
 
 	/** A rule that sends messages. */

@@ -166,21 +166,20 @@
 									aria-label="not live yet">✎</span
 								>{/if}
 							{@render flags(r.found)}
-							{#if w.line.open.get(refKey(type.id, r.field.id))}
-								{@const n = w.line.open.get(refKey(type.id, r.field.id))!}
-								<span
-									class="mono text-xs whitespace-nowrap text-ochre"
-									title="{formatCount(n)} stored values are out of line"
-									aria-label="{formatCount(n)} values out of line">≠&#8201;{formatCount(n)}</span
-								>{/if}
 							{#if r.claims}
 								<span class="flex gap-[3px]" aria-label="{r.claims.count} rules">
 									{#each { length: Math.min(r.claims.count, 4) } as _, i (i)}<span
 											class="h-3 w-[2px] bg-brass"
 										></span>{/each}
 								</span>
+								{@const astray = w.line.open.get(refKey(type.id, r.field.id)) ?? 0}
 								<span class="firmly text-right text-xs whitespace-nowrap text-quiet"
-									>{firmly(r.claims.firmest)}</span
+									>{#if astray}<span
+											class="mono text-ochre"
+											title="{formatCount(astray)} stored values are out of line"
+											aria-label="{formatCount(astray)} values out of line"
+											>≠&#8201;{formatCount(astray)}</span
+										>{:else}{firmly(r.claims.firmest)}{/if}</span
 								>
 							{/if}
 						</a>

@@ -49,7 +49,7 @@ export async function putOff(
  * Notes every record of some types that another release settled last, to be brought into line.
  * @returns how many
  */
-export async function putOutOfLine(
+export async function putLocked(
 	db: Db,
 	by: { workspace: string; id: string; person: string | null },
 	release: number,

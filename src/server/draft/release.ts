@@ -40,7 +40,7 @@ import {
 import { lookedThrough } from '../jobs/analysis';
 import { queueLineOfRelease } from '../jobs/line';
 import { inForce } from '../records';
-import { noteOutOfLine } from '../records/out-of-line';
+import { noteLocked } from '../records/locked';
 import { unfitFor } from './fits';
 import { DraftMoved, counted, needsRevision, type Step } from './revision';
 
@@ -185,7 +185,7 @@ async function existing(
 	after: Plan,
 	lock: boolean
 ): Promise<void> {
-	if (lock) await noteOutOfLine(c, account, release, { before, after }, Date.now());
+	if (lock) await noteLocked(c, account, release, { before, after }, Date.now());
 	await queueLineOfRelease(c, account.workspace, before, after, account.id);
 }
 

@@ -17,6 +17,7 @@ import {
 import { forgetLine, keepLine, lastDay, linedTypes, takeDay, type LineRow } from '../db/line';
 import { db, transaction, type Db } from '../db/pool';
 import { cutByKey, eachValues } from '../db/records';
+import { lockDraft } from '../db/rules';
 import { lineAmong } from '../line/lined';
 import { inForce } from '../records';
 import type { JobRun } from './run';
@@ -35,7 +36,7 @@ async function queue(
 	fields: Fields,
 	account: string | null
 ): Promise<string | null> {
-	const types = Object.keys(fields).filter((t) => fields[t].length);
+	const types = Object.keys(fields);
 	if (!types.length) return null;
 	const named = types.map((t) => schema.type(t).type.plural);
 	return insertJob(c, {
@@ -43,16 +44,27 @@ async function queue(
 		kind: 'out-of-line look',
 		title: named.join(', '),
 		account,
-		input: { fields: JSON.stringify(Object.fromEntries(types.map((t) => [t, fields[t]]))) }
+		input: { fields: JSON.stringify(fields) }
 	});
 }
 
+/** Fields by type, without the types that have none. */
+const fieldsOf = (schema: Schema, of: (type: string) => string[]): Fields =>
+	Object.fromEntries(
+		schema.model.types.flatMap(({ id }) => {
+			const fields = of(id);
+			return fields.length ? [[id, fields]] : [];
+		})
+	);
+
 const everything = (plan: Plan): Fields =>
-	Object.fromEntries(plan.schema.model.types.map((t) => [t.id, standingFields(plan, t.id)]));
+	fieldsOf(plan.schema, (type) => standingFields(plan, type));
 
 /** Looks for everything that is out of line; a look that is under way already is that one. @returns the job */
 export async function queueLine(workspace: string, account: string | null): Promise<string | null> {
 	return transaction(async (c) => {
+		// two who ask at once get one look
+		await lockDraft(c, workspace);
 		const { plan, schema } = await inForce(c, workspace);
 		const fields = everything(plan);
 		const input = { fields: JSON.stringify(fields) };
@@ -70,32 +82,13 @@ export async function queueLineOfRelease(
 	account: string
 ): Promise<void> {
 	const apart = differing(before, after).fields;
-	const of = (plan: Plan, type: string) =>
-		standingFields(plan, type).filter((f) => apart.has(`${type}.${f}`));
-	const fields: Fields = {};
-	for (const { id } of after.schema.model.types) fields[id] = of(after, id);
+	const fields = fieldsOf(after.schema, (type) =>
+		standingFields(after, type).filter((f) => apart.has(`${type}.${f}`))
+	);
 	// what no rule holds at a value any more has nothing out of line
 	for (const type of await linedTypes(c, workspace))
 		await forgetLine(c, workspace, type, standingFields(after, type));
 	await queue(c, workspace, after.schema, fields, account);
-}
-
-/** Looks at fields of a type, when their values were written by no rule; in the transaction of that. */
-export async function queueLineOf(
-	c: Db,
-	workspace: string,
-	types: readonly string[],
-	account: string | null
-): Promise<void> {
-	const { plan, schema } = await inForce(c, workspace);
-	const all = everything(plan);
-	await queue(
-		c,
-		workspace,
-		schema,
-		Object.fromEntries(types.map((t) => [t, all[t] ?? []])),
-		account
-	);
 }
 
 /** Once a day everything: what depends on the day, and what people set against rules meanwhile. */

@@ -1,5 +1,13 @@
 /** Records held against the rules in force: which of their values are out of line, and why. */
-import { lineOf, reason, standingFields, toJson, type LineTold, type Lined } from '../../core';
+import {
+	lineOf,
+	reason,
+	standingFields,
+	toJson,
+	type LineTold,
+	type Lined,
+	type OutOfLine
+} from '../../core';
 import { zones } from '../../runtime/zones';
 import { keepLine, keptBy, type LineRow } from '../db/line';
 import type { Db } from '../db/pool';
@@ -62,24 +70,30 @@ export async function lineAmong(
 	o: { fields?: ReadonlySet<string>; explain?: boolean } = {}
 ): Promise<Reasoned[]> {
 	const near = new AtHand(db, workspace, schema);
-	const settle = async (some: readonly Looked[], kept?: ReadonlyMap<Looked, string[]>) => {
+	const settle = async (some: ReadonlyMap<Looked, Lined>) => {
 		const out = new Map<Looked, LineTold>();
 		await near.fill((loader) =>
-			some.flatMap((r) => {
+			[...some].flatMap(([r, lined]) => {
 				const had = out.get(r);
 				if (had && !had.needs.length) return [];
-				const told = lineOf(plan, type, linedOf(r, kept?.get(r)), instant, loader, zones, o);
+				const told = lineOf(plan, type, lined, instant, loader, zones, o);
 				out.set(r, told);
 				return told.needs;
 			})
 		);
 		return out;
 	};
-	const told = await settle(records);
+	const lined = new Map(records.map((r) => [r, linedOf(r)]));
+	const told = await settle(lined);
 	const kept = await keptAmong(db, type, told);
-	if (kept.size) for (const [r, again] of await settle([...kept.keys()], kept)) told.set(r, again);
-	const reasons = o.explain ? await reasonsOf(db, workspace, plan, told) : null;
-	return [...told].flatMap(([r, { found, record }]) =>
+	for (const [r, fields] of kept) lined.set(r, linedOf(r, fields));
+	if (kept.size)
+		for (const [r, again] of await settle(new Map([...kept.keys()].map((r) => [r, lined.get(r)!]))))
+			told.set(r, again);
+	const reasons = o.explain
+		? await reasonsOf(db, workspace, plan, told, await settle(letGoOf(lined, told)))
+		: null;
+	return [...told].flatMap(([r, { found }]) =>
 		found.map((x) => ({
 			record: r.id,
 			field: x.field,
@@ -89,23 +103,41 @@ export async function lineAmong(
 			byHand: x.byHand,
 			failed: x.failed,
 			version: r.version,
-			because: x.failed ?? reasons?.(record, x.claim) ?? null
+			because: x.failed ?? reasons?.(r, x) ?? null
 		}))
 	);
 }
 
+/** Records with values set by hand against rules, as they would be settled if nobody had set those. */
+const letGoOf = (
+	lined: ReadonlyMap<Looked, Lined>,
+	told: ReadonlyMap<Looked, LineTold>
+): Map<Looked, Lined> =>
+	new Map(
+		[...told].flatMap(([r, { found }]) => {
+			const against = new Set(found.filter((x) => x.byHand).map((x) => x.field));
+			if (!against.size) return [];
+			const of = lined.get(r)!;
+			return [[r, { ...of, byHand: new Set([...of.byHand].filter((f) => !against.has(f))) }]];
+		})
+	);
+
+/** @param letGo what was set by hand, as its rule would have it */
 async function reasonsOf(
 	db: Db,
 	workspace: string,
 	plan: InForce['plan'],
-	told: ReadonlyMap<Looked, LineTold>
+	told: ReadonlyMap<Looked, LineTold>,
+	letGo: ReadonlyMap<Looked, LineTold>
 ) {
-	const records = [...told.values()].flatMap((t) => (t.found.length ? [t.record] : []));
+	const records = [...told.values(), ...letGo.values()].flatMap((t) =>
+		t.found.length ? [t.record] : []
+	);
 	const { format } = await titledFormat(db, workspace, plan, records);
-	return (record: LineTold['record'], claim: string): string | null => {
-		const r = record.reports.find((x) => x.claim === claim);
-		// what is kept is told by what it would be
-		return r ? reason(plan, r.outcome === 'kept' ? { ...r, outcome: 'wrote' } : r, format) : null;
+	return (r: Looked, { claim, byHand }: OutOfLine): string | null => {
+		const { record } = (byHand ? letGo : told).get(r)!;
+		const report = record.reports.find((x) => x.claim === claim);
+		return report ? reason(plan, report, format) : null;
 	};
 }
 

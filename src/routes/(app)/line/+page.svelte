@@ -1,6 +1,6 @@
 <script lang="ts">
 	/** What is not as the rules in force would have it: counted by field; of one, record by record with the reason. */
-	import { onMount } from 'svelte';
+	import { onMount, tick as settled } from 'svelte';
 	import { goto, invalidate } from '$app/navigation';
 	import { HOLD_VERB, type JsonValue } from '$core';
 	import { MOST_TICKED } from '$door/parts';
@@ -92,6 +92,14 @@
 		ticked = next;
 	};
 	const allTicked = $derived(rows.length > 0 && rows.every((r) => ticked.has(r.record)));
+	/** Those that a button is about. */
+	const these = $derived(
+		ticked.size
+			? `the ${formatCount(ticked.size)} ticked`
+			: n === 1
+				? 'the one'
+				: `all ${formatCount(n)}`
+	);
 	const records = (k: number) => {
 		const t = w.schema.types.get(data.at.type)?.type;
 		return `${formatCount(k)} ${(k === 1 ? t?.label : t?.plural)?.toLowerCase() ?? 'records'}`;
@@ -141,10 +149,16 @@
 		ticked = new Set();
 		tell(
 			does === 'leave'
-				? `${records(done.n)} left as they are.`
+				? `${records(done.n)} left as ${done.n === 1 ? 'it is' : 'they are'}.`
 				: `${records(done.n)} taken up again.`
 		);
 		await reload();
+	}
+	let box = $state<HTMLInputElement>();
+	async function askWhy() {
+		leaving = leaving ? null : ticked.size ? 'ticked' : 'all';
+		await settled();
+		box?.focus();
 	}
 	async function look() {
 		await send(() => ask('/lines', { method: 'POST', body: { step: 'look' } }));
@@ -174,7 +188,7 @@
 		{#if data.look?.ended && data.look.state === 'done'}Looked {formatMoment(
 				data.look.ended,
 				w.model.zone
-			)} at {data.look.title}; looked after each release, each day, and at whatever is saved.{/if}
+			)} at {data.look.title}; that is done after each release and once a day.{/if}
 	</p>
 	{#if looking}<div class="mt-2"><JobState job={looking} onchange={reload} /></div>
 	{:else if data.look && data.look.state !== 'done'}<div class="mt-2">
@@ -249,9 +263,7 @@
 							class="button main"
 							disabled={busy}
 							onclick={() => void bring(ticked.size ? 'ticked' : 'all')}
-							>Bring {ticked.size
-								? `the ${formatCount(ticked.size)} ticked`
-								: `all ${formatCount(n)}`} into line: look first</button
+							>Bring {these} into line: look first</button
 						>
 					{/if}
 					{#if data.is !== 'left'}
@@ -259,19 +271,15 @@
 							class="button"
 							disabled={busy}
 							aria-expanded={leaving !== null}
-							onclick={() => (leaving = leaving ? null : ticked.size ? 'ticked' : 'all')}
-							>Leave {ticked.size
-								? `the ${formatCount(ticked.size)} ticked`
-								: `all ${formatCount(n)}`} as they are …</button
+							onclick={() => void askWhy()}
+							>Leave {these} as {(ticked.size || n) === 1 ? 'it is' : 'they are'} …</button
 						>
 					{:else}
 						<button
 							class="button main"
 							disabled={busy}
 							onclick={() => void step('take up', ticked.size ? 'ticked' : 'all')}
-							>Take {ticked.size
-								? `the ${formatCount(ticked.size)} ticked`
-								: `all ${formatCount(n)}`} up again</button
+							>Take {these} up again</button
 						>
 					{/if}
 					{#if ticked.size}<button class="textlink" onclick={() => (ticked = new Set())}
@@ -287,20 +295,15 @@
 						}}
 					>
 						<label for="why-left">Why they stay</label>
-						<!-- svelte-ignore a11y_autofocus -->
 						<input
 							id="why-left"
 							class="box w-96"
 							maxlength="500"
-							autofocus
+							bind:this={box}
 							bind:value={why}
 							placeholder="For whoever finds them later"
 						/>
-						<button class="button" disabled={busy || !why.trim()}
-							>Leave {leaving === 'ticked'
-								? `the ${formatCount(ticked.size)} ticked`
-								: `all ${formatCount(n)}`}</button
-						>
+						<button class="button" disabled={busy || !why.trim()}>Leave {these}</button>
 						<button type="button" class="textlink" onclick={() => (leaving = null)}>No</button>
 					</form>
 				{/if}
@@ -345,8 +348,12 @@
 								>{#if r.left}{r.left.why}
 									<span class="text-quiet"
 										>{r.left.by ?? ''}, {formatMoment(r.left.at, w.model.zone)}</span
-									>{:else if r.failed !== null}<span class="text-brick">●</span> {r.failed}
-								{:else}{r.because ?? ''}{/if}
+									>
+									<span class="text-quiet">·</span>{:else if r.failed !== null}<span
+										class="text-brick">●</span
+									>
+									{r.failed}
+								{:else}{r.because ?? ''}, by{/if}
 								<a
 									class="textlink min-h-0"
 									href="/write/{data.at.type}/{data.at.field}?sample={r.record}#rule-{r.claim.split(

@@ -2,7 +2,7 @@
 	import { onDestroy, tick, untrack } from 'svelte';
 	import { page } from '$app/state';
 	import type { Output, Rule, Suggestion } from '$core';
-	import { MESSAGES, flowOf, freeName, isAbout, offersAt, sheetOf, writerOf } from '$core';
+	import { MESSAGES, flowOf, freeName, isAbout, offersAt, refKey, sheetOf, writerOf } from '$core';
 	import { Reorder } from '$lib/grid/reorder.svelte';
 	import SearchPick from '$lib/inputs/SearchPick.svelte';
 	import RuleCard from '$lib/rule/RuleCard.svelte';
@@ -12,7 +12,7 @@
 	import Sample from '$lib/sample/Sample.svelte';
 	import Begin from '$lib/shell/Begin.svelte';
 	import Splitter from '$lib/shell/Splitter.svelte';
-	import { describeField } from '$lib/words/format';
+	import { describeField, formatCount } from '$lib/words/format';
 	import { BetweenClaims } from '$lib/work/between.svelte';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
@@ -203,6 +203,7 @@
 				: 'Write its first rule'
 	);
 
+	const astray = $derived(w.line.open.get(refKey(params.type, params.field)) ?? 0);
 	const gone = $derived(
 		w.changes
 			.filter((c) => c.what === 'removed')
@@ -242,6 +243,11 @@
 					the value.
 				{:else if rules.length}One rule writes or checks this field.
 				{:else}No rule writes this field; it holds what people enter.{/if}
+				{#if astray}<a
+						class="textlink"
+						href="/line?{new URLSearchParams({ type: type.id, field: field.id })}"
+						>{formatCount(astray)} stored {astray === 1 ? 'value is' : 'values are'} out of line</a
+					> with what is in force.{/if}
 			</p>
 			<div use:order.zone={w.canEdit && !messages}>
 				{#each order.shown as rule, i (rule.id)}

@@ -5,11 +5,11 @@
  */
 import type { Plan, Schema } from '../../core';
 import { canonicalJson } from '../../core';
-import { putOutOfLine } from '../db/carried';
+import { putLocked } from '../db/carried';
 import type { Db } from '../db/pool';
 
 /** Record types in which a plan gives Locked fields by other rules, definitions or tables than another does. */
-function typesOutOfLine(before: Plan, after: Plan): string[] {
+function typesLockedOtherwise(before: Plan, after: Plan): string[] {
 	return after.schema.model.types.flatMap(({ id }) => {
 		const now = lockedBy(after, id);
 		return now && now !== lockedBy(before, id) ? [id] : [];
@@ -42,13 +42,13 @@ const around = (schema: Schema) => ({
  * @param before the plan that was in force
  * @returns how many
  */
-export async function noteOutOfLine(
+export async function noteLocked(
 	db: Db,
 	by: { workspace: string; id: string; person: string | null },
 	release: number,
 	{ before, after }: { before: Plan; after: Plan },
 	instant: number
 ): Promise<number> {
-	const types = typesOutOfLine(before, after);
-	return types.length ? putOutOfLine(db, by, release, types, instant) : 0;
+	const types = typesLockedOtherwise(before, after);
+	return types.length ? putLocked(db, by, release, types, instant) : 0;
 }

@@ -10,7 +10,7 @@ import { createRelease, putInForce, readRelease, rulesOf } from '../db/rules';
 import { carryOn } from '../jobs/turn';
 import { inForce, save } from '.';
 import { AtHand } from './near';
-import { noteOutOfLine } from './out-of-line';
+import { noteLocked } from './locked';
 import { freshDatabase } from '../../../tests/fresh';
 
 let t: Awaited<ReturnType<typeof freshDatabase>>;
@@ -66,7 +66,7 @@ const release = (change: (set: RuleSet) => RuleSet) =>
 		const after = compilePlan(new Schema(model), set);
 		expect(after.problems).toEqual([]);
 		const number = await createRelease(c, t.workspace, set, model, 'A test', t.admin.id);
-		return { number, noted: await noteOutOfLine(c, t.admin, number, { before, after }, NOW) };
+		return { number, noted: await noteLocked(c, t.admin, number, { before, after }, NOW) };
 	});
 
 const netAmount = (set: RuleSet): RuleSet => ({
@@ -114,7 +114,7 @@ describe('a switch of the release in force', () => {
 			await putInForce(c, t.workspace, n - 1, t.admin.id);
 			const doc = (await readRelease(c, t.workspace, n - 1))!;
 			const after = compilePlan(new Schema(schema.model), rulesOf(doc));
-			await noteOutOfLine(c, t.admin, n - 1, { before, after }, NOW);
+			await noteLocked(c, t.admin, n - 1, { before, after }, NOW);
 		});
 		const sender = { workspace: t.workspace, account: t.admin, entryPoint: 'api' as const };
 		await save({ ...sender, instant: NOW }, [
