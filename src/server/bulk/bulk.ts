@@ -2,7 +2,16 @@
 import { BadInput } from '../../door';
 import type { BulkAsked } from '../../door/bulk';
 import { note } from '../audit/audit';
-import { insertBulk, lockBulk, noteBulkJob, readBulk, tallyBulk, type Bulk } from '../db/bulk';
+import { lockImport, readImport } from '../db/imports';
+import {
+	backOfImport,
+	insertBulk,
+	lockBulk,
+	noteBulkJob,
+	readBulk,
+	tallyBulk,
+	type Bulk
+} from '../db/bulk';
 import { insertJob, readJob } from '../db/jobs';
 import type { Account } from '../db/people';
 import type { Db } from '../db/pool';
@@ -65,13 +74,18 @@ export async function beginBulk(by: Account, id: string): Promise<{ job: string 
 		const look = bulk.look && (await readJob(c, bulk.look));
 		if (!look || look.state !== 'done')
 			throw new BadInput('Look first at what it would do: the last look did not come to its end.');
+		if (bulk.undoesImport) {
+			await lockImport(c, bulk.undoesImport.id);
+			if (await backOfImport(c, bulk.undoesImport.id))
+				throw new BulkBegun('The import was taken back already.');
+		}
 		const { is } = await tallyBulk(c, id, 'look');
 		if (!is.changed) throw new BadInput('No record would change: there is nothing to be done.');
 		const { schema } = await inForce(c, by.workspace);
 		const job = await insertJob(c, {
 			workspace: by.workspace,
 			kind: 'bulk change',
-			title: `${is.changed} ${schema.types.get(bulk.type)?.type.plural.toLowerCase() ?? bulk.type}${bulk.undoes ? ', taken back' : ''}`,
+			title: `${is.changed} ${schema.types.get(bulk.type)?.type.plural.toLowerCase() ?? bulk.type}${bulk.asked ? '' : ', taken back'}`,
 			account: by.id,
 			input: { bulk: id },
 			of: is.changed
@@ -80,11 +94,36 @@ export async function beginBulk(by: Account, id: string): Promise<{ job: string 
 		await note(
 			c,
 			by,
-			bulk.undoes ? 'took a bulk change back' : 'changed many records',
-			schema.types.get(bulk.type)?.type.plural ?? bulk.type,
+			bulk.undoesImport
+				? 'took an import back'
+				: bulk.asked
+					? 'changed many records'
+					: 'took a bulk change back',
+			bulk.undoesImport?.name ?? schema.types.get(bulk.type)?.type.plural ?? bulk.type,
 			{ bulk: id, records: is.changed, asked: bulk.asked }
 		);
 		return { job };
+	});
+}
+
+/** Asks for an import to be taken back, and looks at what that would do. @throws {BadInput | BulkBegun} */
+export async function takeImportBack(by: Account, id: string): Promise<{ id: string }> {
+	return transaction(async (c) => {
+		await lockImport(c, id);
+		const file = await readImport(c, id, by.workspace);
+		const job = file?.job && (await readJob(c, file.job));
+		if (!file || !job) throw new BadInput('Nothing was imported that could be taken back.');
+		if (!job.ended) throw new BulkBegun('The import is under way. Stop it first.');
+		if (await backOfImport(c, id)) throw new BulkBegun('It was taken back already.');
+		const back = await insertBulk(c, {
+			workspace: by.workspace,
+			account: by.id,
+			type: file.type,
+			asked: null,
+			undoesImport: id
+		});
+		await beginLook(c, by, back, file.type);
+		return { id: back };
 	});
 }
 

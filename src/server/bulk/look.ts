@@ -3,12 +3,14 @@
  * nothing sent. It speaks of the records as they are while it runs.
  */
 import type { Schema } from '../../core';
-import { toJson } from '../../core';
+import { refKey, toJson } from '../../core';
 import { BadInput } from '../../door';
 import {
 	clearBulk,
+	deletedByJob,
 	keepLooks,
 	leftByJob,
+	madeByJob,
 	readBulk,
 	tallyBulk,
 	type Bulk,
@@ -25,6 +27,7 @@ import { countOf, stretchOf } from '../lists/list';
 import { Series } from '../records';
 import { readyBulk, whoseJob, type ReadyBulk, type ToSend } from './asked';
 import { outcomeOf, refused, unsent } from './outcome';
+import { removalsOf } from './removal';
 
 const TOGETHER = 200;
 /** Most records of one bulk change: what they become is held in memory for those behind them. */
@@ -96,7 +99,8 @@ export const rowOf = (
 	version: r.version,
 	sent,
 	keep,
-	had: null
+	had: null,
+	removes: false
 });
 
 /** Rows with what each would come to, after those before it. */
@@ -125,23 +129,121 @@ export const submissionOf = (r: BulkRow) => ({
 	keep: r.keep
 });
 
-/** What taking a bulk change back would do: for each record that it changed, what is still as it left it. */
-async function lookBack(bulk: Bulk, { force }: ReadyBulk, series: Series, keep: Keep) {
-	const undone = (await readBulk(db(), bulk.undoes!))!;
+/**
+ * What taking a bulk change or an import back would do: for each record that it changed, what is still as it left
+ * it; and of those that it made, which can be deleted.
+ */
+async function lookBack(bulk: Bulk, ready: ReadyBulk, series: Series, keep: Keep) {
+	const { schema } = ready.force;
+	const job = bulk.undoesJob;
+	if (!job) throw new BadInput('What was done is not kept any more: it cannot be taken back.');
 	let n = 0;
+	/** What no longer links by then. */
+	const cut = new Set<string>();
 	for (let after: LeftByJob | null = null; ;) {
-		const left: LeftByJob[] = await leftByJob(db(), bulk.workspace, undone.job!, after, TOGETHER);
+		const left: LeftByJob[] = await leftByJob(db(), bulk.workspace, job, after, TOGETHER);
 		const rows: Looked[] = [];
 		for (const type of new Set(left.map((l) => l.type))) {
 			const own = left.filter((l) => l.type === type);
-			rows.push(...(await lookBackAt(bulk.workspace, force.schema, series, type, own, n)));
+			rows.push(...(await lookBackAt(bulk.workspace, schema, series, type, own, n)));
 			n += own.length;
 		}
 		if (rows.length) await keep(rows, null);
-		if (left.length < TOGETHER) return;
+		for (const r of rows)
+			if (r.look.is === 'changed')
+				for (const [field] of r.sent) cut.add(`${refKey(r.type, r.record)}.${field}`);
+		if (left.length < TOGETHER) break;
 		after = left.at(-1)!;
 	}
+	for (let before: { type: string; record: string } | null = null; ;) {
+		const made: { type: string; record: string }[] = await madeByJob(
+			db(),
+			bulk.workspace,
+			job,
+			before,
+			TOGETHER
+		);
+		const rows: Looked[] = [];
+		for (const type of new Set(made.map((m) => m.type))) {
+			const own = made.filter((m) => m.type === type).map((m) => m.record);
+			rows.push(...(await lookToRemove(bulk, schema, type, own, n + rows.length, cut)));
+		}
+		if (rows.length) await keep(rows, null);
+		n += rows.length;
+		if (made.length < TOGETHER) break;
+		before = made.at(-1)!;
+	}
+	const titles = Object.fromEntries(schema.model.types.map((t) => [t.id, t.title]));
+	for (let after: { type: string; record: string } | null = null; ;) {
+		const gone: Awaited<ReturnType<typeof deletedByJob>> = await deletedByJob(
+			db(),
+			bulk.workspace,
+			job,
+			titles,
+			after,
+			TOGETHER
+		);
+		const message = 'It was deleted, and what is deleted is not brought back. Import it again.';
+		const rows = gone.map(({ type, record, title }, i) =>
+			missing(type, record, n + i + 1, message, title)
+		);
+		if (rows.length) await keep(rows, null);
+		n += rows.length;
+		if (gone.length < TOGETHER) return;
+		after = gone.at(-1)!;
+	}
 }
+
+/** A record that is not there. */
+const missing = (
+	type: string,
+	record: string,
+	n: number,
+	message: string,
+	title: string | null = null
+): Looked => ({
+	n,
+	type,
+	record,
+	title: title ?? `No. ${record}`,
+	version: 0,
+	sent: [],
+	keep: [],
+	had: null,
+	removes: false,
+	look: refused([{ field: null, message }])
+});
+
+/** Records that are to be deleted, in this order; those that are gone already are left out. */
+async function lookToRemove(
+	bulk: Bulk,
+	schema: Schema,
+	type: string,
+	ids: readonly string[],
+	n: number,
+	cut: Set<string>
+): Promise<Looked[]> {
+	const there = schema.types.has(type)
+		? await readRecords(db(), schema, bulk.workspace, type, ids)
+		: [];
+	const byId = new Map(there.map((r) => [r.id, r]));
+	const out: Looked[] = [];
+	// each after those before it: what only those link to can be deleted when they are gone
+	const looks = await removalsOf(db(), bulk, schema, type, [...byId.keys()], cut);
+	for (const id of ids) {
+		const r = byId.get(id);
+		if (!r) continue;
+		let look = looks.get(id)!;
+		if (look.is === 'refused')
+			look = (await removalsOf(db(), bulk, schema, type, [id], cut)).get(id)!;
+		if (look.is === 'changed') cut.add(refKey(type, id));
+		const row = rowOf(schema, r, NOTHING_SENT, n + out.length + 1);
+		out.push({ ...row, removes: true, look });
+	}
+	return out;
+}
+
+const NOTHING_SENT: ToSend = { sent: [], keep: [], byHand: false, spared: false, fault: null };
 
 async function lookBackAt(
 	workspace: string,
@@ -158,18 +260,7 @@ async function lookBackAt(
 	const gone: Looked[] = [];
 	left.forEach((l, i) => {
 		const r = byId.get(l.record);
-		if (!r)
-			gone.push({
-				n: n + i + 1,
-				type,
-				record: l.record,
-				title: `No. ${l.record}`,
-				version: 0,
-				sent: [],
-				keep: [],
-				had: null,
-				look: refused([{ field: null, message: 'It is not there any more.' }])
-			});
+		if (!r) gone.push(missing(type, l.record, n + i + 1, 'It is not there any more.'));
 		else rows.push(backRow(schema, r, l, n + i + 1));
 	});
 	const sends = rows.map((r): ToSend => ({ ...r, byHand: false, spared: false, fault: null }));
@@ -192,6 +283,7 @@ export function backRow(schema: Schema, r: StoredRecord, l: LeftByJob, n: number
 		version: r.version,
 		sent: back.map(([field, { was }]) => [field, was]),
 		keep: back.map(([field]) => field),
-		had: Object.fromEntries(back.map(([field, { had }]) => [field, had]))
+		had: Object.fromEntries(back.map(([field, { had }]) => [field, had])),
+		removes: false
 	};
 }

@@ -13,6 +13,9 @@ const NOTHING: Omit<BulkOutcome, 'is'> = {
 	byHand: false
 };
 
+/** Of a record that is deleted. */
+export const deleted: BulkOutcome = { ...NOTHING, is: 'changed', gone: true };
+
 /** Of a record that was refused. */
 export const refused = (faults: BulkOutcome['faults']): BulkOutcome => ({
 	...NOTHING,

@@ -13,17 +13,18 @@ import {
 	type BulkOutcome,
 	type BulkRow
 } from '../db/bulk';
-import { noteEnded, noteProgress, queuePiece } from '../db/jobs';
-import { db } from '../db/pool';
+import { askedOfJob, lockJob, noteEnded, noteProgress, queuePiece } from '../db/jobs';
+import { db, transaction, type Db } from '../db/pool';
 import { readRecords } from '../db/records';
 import type { JobRun } from '../jobs/run';
 import { DoneElsewhere, savePiece } from '../jobs/save-piece';
 import { lookAgain } from '../line/lined';
 import { stretchOf } from '../lists/list';
-import { RefusedChange, Series, inForce, type SaveOutcome } from '../records';
+import { RefusedChange, Series, inForce, remove, type SaveOutcome } from '../records';
 import { readyBulk, whoseJob, type ReadyBulk, type ToSend } from './asked';
 import { backRow, lookedAt, rowOf, submissionOf } from './look';
 import { decided, outcomeOf, refused } from './outcome';
+import { removalsOf } from './removal';
 
 /** Records whose changes share a transaction. */
 const TOGETHER = 200;
@@ -44,7 +45,10 @@ export async function bulkPiece({ job, progress }: JobRun): Promise<void> {
 		});
 	// not what the job says: another worker may just have done more
 	await progress(await countDone(db(), bulk.id), job.of);
-	const { still, moved } = await lookedAgain(bulk, ready, rows);
+	const { still: all, moved } = await lookedAgain(bulk, ready, rows);
+	// records are deleted behind what is changed: nothing may link to them by then
+	for (const r of all.filter((x) => x.removes)) await removeOne(bulk, ready, job.id, r);
+	const still = all.filter((x) => !x.removes);
 	const changes = still.map((r) => [{ ...submissionOf(r), version: r.version }]);
 	await savePiece(job.id, ready.sender, changes, async (client, outcomes) => {
 		const told = still.flatMap((r, i): { n: number; outcome: BulkOutcome }[] => {
@@ -56,11 +60,44 @@ export async function bulkPiece({ job, progress }: JobRun): Promise<void> {
 		const all = [...told, ...moved];
 		if ((await keepBulkOutcomes(client, bulk.id, all)) !== all.length) throw new DoneElsewhere();
 		await giveBack(client, bulk, still, outcomes);
-		if (bulk.undoes) await linedAgain(client, bulk.workspace, still);
+		if (!bulk.asked) await linedAgain(client, bulk.workspace, still);
 		const done = await countDone(client, bulk.id);
 		await noteProgress(client, job.id, { done, of: job.of });
 		await queuePiece(client, job.id);
 	});
+}
+
+/** Deletes a record, with its outcome, in a transaction of their own. */
+async function removeOne(bulk: Bulk, ready: ReadyBulk, job: string, r: Row): Promise<void> {
+	const keep = async (client: Db, outcome: BulkOutcome) => {
+		// another worker has done it
+		if (!(await keepBulkOutcomes(client, bulk.id, [{ n: r.n, outcome }])))
+			throw new DoneElsewhere();
+	};
+	const around = {
+		async before(client: pg.PoolClient) {
+			await lockJob(client, job);
+			if ((await askedOfJob(client, job)).stopping) throw new DoneElsewhere();
+		},
+		after: (client: pg.PoolClient) => keep(client, r.look)
+	};
+	try {
+		await remove(
+			{ ...ready.sender, around },
+			{ type: r.type, id: r.record, version: r.version, unlinked: true }
+		);
+	} catch (e) {
+		if (e instanceof DoneElsewhere) return;
+		// saved since it was looked at again a moment ago: the next piece looks once more
+		if (!(e instanceof RefusedChange) || e.current) {
+			if (e instanceof RefusedChange) return;
+			throw e;
+		}
+		const told = e;
+		await transaction((c) => keep(c, refused(told.faults))).catch((x: unknown) => {
+			if (!(x instanceof DoneElsewhere)) throw x;
+		});
+	}
 }
 
 /** What was taken back is as it was: it may be out of line again. */
@@ -79,7 +116,7 @@ async function giveBack(
 	rows: readonly Row[],
 	outcomes: readonly (SaveOutcome[] | RefusedChange)[]
 ) {
-	if (!bulk.undoes) return;
+	if (bulk.asked) return;
 	for (const type of new Set(rows.map((r) => r.type))) {
 		const back = rows.flatMap((r, i) => {
 			const o = outcomes[i];
@@ -105,8 +142,9 @@ async function lookedAgain(
 	const { schema } = ready.force;
 	const still: Row[] = [];
 	const moved: { n: number; outcome: BulkOutcome }[] = [];
-	for (const type of new Set(rows.map((r) => r.type))) {
-		const own = rows.filter((r) => r.type === type);
+	for (const of of new Set(rows.map((r) => `${r.type} ${r.removes}`))) {
+		const own = rows.filter((r) => `${r.type} ${r.removes}` === of);
+		const [{ type }] = own;
 		const ids = own.map((r) => r.record);
 		const now = new Map(
 			(schema.types.has(type)
@@ -167,6 +205,12 @@ async function anew(
 ): Promise<Row[]> {
 	if (!records.length) return [];
 	const series = new Series(db(), sender, force, new Map(), null);
+	if (rows[0].removes) {
+		const { schema } = force;
+		const ids = records.map((r) => r.id);
+		const looks = await removalsOf(db(), bulk, schema, rows[0].type, ids);
+		return records.map((r, i) => ({ ...rows[i], version: r.version, look: looks.get(r.id)! }));
+	}
 	if (!list) {
 		const left = new Map(
 			(

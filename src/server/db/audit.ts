@@ -26,6 +26,7 @@ export const DEEDS = {
 	'took an acceptance back': 'Draft',
 	'changed many records': 'Records',
 	'took a bulk change back': 'Records',
+	'took an import back': 'Records',
 	'left values out of line': 'Records',
 	'took up again what was left out of line': 'Records',
 	'kept a view': 'Records',

@@ -15,7 +15,11 @@ export interface Bulk {
 	type: string;
 	/** Null for one that takes another back. */
 	asked: BulkAsked | null;
+	/** The bulk change that this one takes back, or the import. */
 	undoes: string | null;
+	undoesImport: { id: string; name: string } | null;
+	/** The job of that. */
+	undoesJob: string | null;
 	/** The release by which it was looked at; null before. */
 	release: number | null;
 	/** The jobs that looked at it and did it. */
@@ -46,6 +50,8 @@ export interface BulkOutcome {
 	sent: number;
 	/** What is changed had been set by a person. */
 	byHand: boolean;
+	/** The record is deleted. */
+	gone?: true;
 }
 
 /** A record of a bulk change, with what is sent to it. */
@@ -59,19 +65,38 @@ export interface BulkRow {
 	keep: string[];
 	/** Of one that is taken back: who had set each field. */
 	had: Record<string, string | null> | null;
+	/** It is deleted: what is taken back made it. */
+	removes: boolean;
 }
 
 const BULK = `b.id::text, b.workspace, b.account::text, a.name as by, ${iso('b.at')} as at, b.type, b.asked,
-	b.undoes::text, b.release, b.look::text, b.job::text,
+	b.undoes::text, b.release,
+	(select jsonb_build_object('id', i.id, 'name', i.name) from import i where i.id = b.undoes_import) as "undoesImport",
+	coalesce((select u.job from bulk u where u.id = b.undoes), (select i.job from import i where i.id = b.undoes_import))::text as "undoesJob", b.look::text, b.job::text,
 	(select u.id::text from bulk u where u.undoes = b.id and u.job is not null order by u.at desc limit 1) as "undoneBy"`;
 
 export async function insertBulk(
 	db: Db,
-	b: { workspace: string; account: string; type: string; asked: BulkAsked | null; undoes?: string }
+	b: {
+		workspace: string;
+		account: string;
+		type: string;
+		asked: BulkAsked | null;
+		undoes?: string;
+		undoesImport?: string;
+	}
 ): Promise<string> {
 	const r = await db.query<{ id: string }>(
-		'insert into bulk (workspace, account, type, asked, undoes) values ($1, $2, $3, $4, $5) returning id::text',
-		[b.workspace, b.account, b.type, JSON.stringify(b.asked), b.undoes ?? null]
+		`insert into bulk (workspace, account, type, asked, undoes, undoes_import)
+		 values ($1, $2, $3, $4, $5, $6) returning id::text`,
+		[
+			b.workspace,
+			b.account,
+			b.type,
+			JSON.stringify(b.asked),
+			b.undoes ?? null,
+			b.undoesImport ?? null
+		]
 	);
 	return r.rows[0].id;
 }
@@ -113,16 +138,16 @@ export async function keepLooks(
 	rows: readonly (BulkRow & { look: BulkOutcome })[]
 ): Promise<void> {
 	await db.query(
-		`insert into bulk_row (bulk, n, type, record, title, version, sent, keep, had, look)
+		`insert into bulk_row (bulk, n, type, record, title, version, sent, keep, had, removes, look)
 		 select $1, r.n, r.type, r.record, r.title, r.version, r.sent,
-		   array(select jsonb_array_elements_text(r.keep)), nullif(r.had, 'null'), r.look
-		 from jsonb_to_recordset($2::jsonb) as r(n int, type text, record bigint, title text, version int, sent jsonb, keep jsonb, had jsonb, look jsonb)
+		   array(select jsonb_array_elements_text(r.keep)), nullif(r.had, 'null'), r.removes, r.look
+		 from jsonb_to_recordset($2::jsonb) as r(n int, type text, record bigint, title text, version int, sent jsonb, keep jsonb, had jsonb, removes boolean, look jsonb)
 		 on conflict (bulk, type, record) do nothing`,
 		[id, JSON.stringify(rows)]
 	);
 }
 
-const ROW = 'n, type, record::text, title, version, sent, keep, had';
+const ROW = 'n, type, record::text, title, version, sent, keep, had, removes';
 
 /** Records that would change and have not come to anything yet, in their order. */
 export async function nextBulkRows(
@@ -275,6 +300,10 @@ const LEFT = `select h.type, h.record::text, jsonb_agg(jsonb_build_object('field
 	order by h.change) as lines
 	from history_line h join change c on c.id = h.change`;
 
+/** A record that the job made is not set back, field by field: it is deleted. */
+const NOT_MADE = `not exists (select from record_change m join change mc on mc.id = m.change
+	where m.type = h.type and m.record = h.record and m.made and mc.job = $2)`;
+
 /** What the changes of a job did to records, so many at a time, by type and number. */
 export async function leftByJob(
 	db: Db,
@@ -284,7 +313,7 @@ export async function leftByJob(
 	most: number
 ): Promise<LeftByJob[]> {
 	const r = await db.query<LeftRow>(
-		`${LEFT} where c.workspace = $1 and c.job = $2 and h.outcome = 'set' and ($3::text is null or (h.type, h.record) > ($3, $4::bigint))
+		`${LEFT} where c.workspace = $1 and c.job = $2 and h.outcome = 'set' and ${NOT_MADE} and ($3::text is null or (h.type, h.record) > ($3, $4::bigint))
 		 group by h.type, h.record order by h.type, h.record limit $5`,
 		[workspace, job, after?.type ?? null, after?.record ?? null, most]
 	);
@@ -299,9 +328,9 @@ export async function leftByJobOf(
 	ids: readonly string[]
 ): Promise<LeftByJob[]> {
 	const r = await db.query<LeftRow>(
-		`${LEFT} where c.workspace = $1 and c.job = (select job from bulk where id = $2) and h.outcome = 'set'
+		`${LEFT} where c.workspace = $1 and c.job = $2 and h.outcome = 'set' and ${NOT_MADE}
 		   and h.type = $3 and h.record = any($4::bigint[]) group by h.type, h.record`,
-		[bulk.workspace, bulk.undoes, type, ids]
+		[bulk.workspace, bulk.undoesJob, type, ids]
 	);
 	return r.rows.map(leftOf);
 }
@@ -334,4 +363,74 @@ export async function restoreSetBy(
 		 from jsonb_to_recordset($2::jsonb) as v(record bigint, had jsonb) where r.workspace = $1 and r.id = v.record`,
 		[workspace, JSON.stringify(rows)]
 	);
+}
+
+/** Records that the changes of a job made, so many at a time, the newest first. */
+export async function madeByJob(
+	db: Db,
+	workspace: string,
+	job: string,
+	before: { type: string; record: string } | null,
+	most: number
+): Promise<{ type: string; record: string }[]> {
+	const r = await db.query<{ type: string; record: string }>(
+		`select h.type, h.record::text from record_change h join change c on c.id = h.change
+		 where c.workspace = $1 and c.job = $2 and h.made and ($3::text is null or (h.type, h.record) < ($3, $4::bigint))
+		 order by h.type desc, h.record desc limit $5`,
+		[workspace, job, before?.type ?? null, before?.record ?? null, most]
+	);
+	return r.rows;
+}
+
+/** Records that the changes of a job deleted, with what they were called, so many at a time. */
+export async function deletedByJob(
+	db: Db,
+	workspace: string,
+	job: string,
+	title: Readonly<Record<string, string>>,
+	after: { type: string; record: string } | null,
+	most: number
+): Promise<{ type: string; record: string; title: string | null }[]> {
+	const r = await db.query<{ type: string; record: string; title: string | null }>(
+		`select h.type, h.record::text, h.was->>($6::jsonb->>h.type) as title
+		 from history_line h join change c on c.id = h.change
+		 where c.workspace = $1 and c.job = $2 and h.outcome = 'deleted' and ($3::text is null or (h.type, h.record) > ($3, $4::bigint))
+		 order by h.type, h.record limit $5`,
+		[workspace, job, after?.type ?? null, after?.record ?? null, most, JSON.stringify(title)]
+	);
+	return r.rows;
+}
+
+/** Which of some records somebody edited otherwise than by a job. */
+export async function editedBeside(
+	db: Db,
+	job: string,
+	type: string,
+	ids: readonly string[]
+): Promise<Set<string>> {
+	const r = await db.query<{ record: string }>(
+		`select distinct h.record::text from history_line h join change c on c.id = h.change
+		 where h.type = $2 and h.record = any($3::bigint[]) and h.outcome = 'set' and h.claim is null and c.job is distinct from $1`,
+		[job, type, ids]
+	);
+	return new Set(r.rows.map((x) => x.record));
+}
+
+/** The one by which an import was taken back; null where it was not. */
+export async function backOfImport(db: Db, id: string): Promise<string | null> {
+	const r = await db.query<{ id: string }>(
+		'select id::text from bulk where undoes_import = $1 and job is not null order by at desc limit 1',
+		[id]
+	);
+	return r.rows[0]?.id ?? null;
+}
+
+/** How many messages left with the changes of a job. */
+export async function sentWithJob(db: Db, workspace: string, job: string): Promise<number> {
+	const r = await db.query<{ n: number }>(
+		`select count(*)::int as n from outbox o join change c on c.id = o.change
+		 where c.workspace = $1 and c.job = $2 and o.status = 'sent'`,
+		[workspace, job]
+	);
+	return r.rows[0].n;
 }

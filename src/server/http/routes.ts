@@ -118,6 +118,9 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		'POST ?/try': { asks: 'import', does: 'tries it; nothing is stored' },
 		'POST ?/begin': { asks: 'import', does: 'imports it' }
 	},
+	'/imports/[id]/back': {
+		POST: { asks: 'import', does: 'looks at what taking an import back would do' }
+	},
 	'/imports/[id]/file': {
 		GET: { asks: 'import', does: 'rows with their outcome, or those to mend, as CSV' }
 	},

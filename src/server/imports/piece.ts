@@ -1,4 +1,6 @@
 /** A piece of an import: some rows, each a change of its own, with their outcomes in the transaction of the changes. */
+import { BadInput } from '../../door';
+import { backOfImport } from '../db/bulk';
 import { keepOutcomes, nextRows, tallyRows } from '../db/imports';
 import { noteEnded, noteProgress, queuePiece } from '../db/jobs';
 import { db } from '../db/pool';
@@ -15,6 +17,8 @@ const TOGETHER = 200;
 /** Imports the next rows. A server that is killed in between has done all of them or none. */
 export async function importPiece({ job, progress }: JobRun): Promise<void> {
 	const { file, settings, force, sender } = await askedOf(job);
+	if (await backOfImport(db(), file.id))
+		throw new BadInput('It was taken back: what is left of it is not imported any more.');
 	const rows = await nextRows(db(), file.id, TOGETHER);
 	if (!rows.length)
 		return noteEnded(db(), job.id, {

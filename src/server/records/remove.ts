@@ -16,14 +16,21 @@ import { RefusedChange } from './types';
 /** Most records whose link may become blank because what it points to is deleted. */
 const MOST_BLANKED = 2_000;
 
+/** A record that is to be deleted. */
+export interface Removal {
+	type: string;
+	id: string;
+	/** The version that was seen. */
+	version?: number;
+	/** Only if nothing links to it, whatever becomes of such links otherwise. */
+	unlinked?: boolean;
+}
+
 /**
  * Deletes a record. One that others link to is kept, unless those links say that they become blank;
  * roll-ups follow. @throws {RefusedChange}
  */
-export async function remove(
-	sender: Sender,
-	target: { type: string; id: string; version?: number }
-): Promise<void> {
+export async function remove(sender: Sender, target: Removal): Promise<void> {
 	try {
 		await removeIn(sender, target);
 	} catch (e) {
@@ -32,13 +39,11 @@ export async function remove(
 	}
 }
 
-async function removeIn(
-	sender: Sender,
-	target: { type: string; id: string; version?: number }
-): Promise<void> {
-	const { workspace } = sender;
+async function removeIn(sender: Sender, target: Removal): Promise<void> {
+	const { workspace, around } = sender;
 	await locking(async (client, locks) => {
-		const force = await inForce(client, workspace);
+		await around?.before(client);
+		const force = await (sender.force ?? inForce)(client, workspace);
 		const { schema, plan, release } = force;
 		// nobody can link to it from here on: whoever tries waits for its key
 		const stored = await lockRecords(client, workspace, schema, [target], locks, target.type);
@@ -71,7 +76,10 @@ async function removeIn(
 		const settled = await atHand.settle(plan, change, sender.most);
 		needLocks(toLock(settled, atHand.children), stored, locks);
 		refuseBlocked(force, settled.records, () => sentOf(sender, records));
-		await keepChanges(client, sender, force, [{ records, settled }], stored);
+		const outcomes = await keepChanges(client, sender, force, [{ records, settled }], stored);
+		await around?.after(client, outcomes);
+		// what a job deletes is noted with the job
+		if (sender.job) return;
 		const { type } = schema.type(target.type);
 		const title = toJson(gone.values[schema.type(target.type).at.get(type.title)!] ?? null);
 		const by = { ...sender.account, workspace };
@@ -85,7 +93,7 @@ async function blanked(
 	client: pg.PoolClient,
 	workspace: string,
 	schema: Schema,
-	target: { type: string; id: string }
+	target: Removal
 ): Promise<Submission[]> {
 	const out = new Map<string, Submission>();
 	for (const t of schema.model.types)
@@ -95,7 +103,7 @@ async function blanked(
 			const others = ids?.filter((id) => t.id !== target.type || id !== target.id) ?? [];
 			if (!others.length) continue;
 			const one = others.length === 1;
-			if (f.whenDeleted !== 'blank' || others.length > MOST_BLANKED) {
+			if (target.unlinked || f.whenDeleted !== 'blank' || others.length > MOST_BLANKED) {
 				const many = one
 					? `A ${t.label.toLowerCase()}`
 					: `${others.length} ${t.plural.toLowerCase()}`;

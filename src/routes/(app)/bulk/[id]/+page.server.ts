@@ -1,6 +1,6 @@
 import { error } from '@sveltejs/kit';
 import type { JsonValue } from '$core';
-import { BULK_IS, movesOf, readBulk, readBulkRows, tallyBulk } from '$server/db/bulk';
+import { BULK_IS, movesOf, readBulk, readBulkRows, sentWithJob, tallyBulk } from '$server/db/bulk';
 import { isUuid, readJob } from '$server/db/jobs';
 import { db } from '$server/db/pool';
 import { allow } from '$server/http/guard';
@@ -46,6 +46,8 @@ export const load: PageServerLoad = async (event) => {
 	]);
 	return {
 		bulk,
+		/** Messages that left with what is taken back: they stay sent. */
+		sent: bulk.undoesJob ? await sentWithJob(db(), workspace, bulk.undoesJob) : 0,
 		look,
 		job,
 		tally,

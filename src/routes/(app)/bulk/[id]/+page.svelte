@@ -76,7 +76,8 @@
 
 <div class="px-6 pt-3 pb-10">
 	<h1 class="text-xl">
-		{#if asked}{sayDoes(asked, w.schema, w.titles.all)}{:else}A bulk change taken back{/if}
+		{#if asked}{sayDoes(asked, w.schema, w.titles.all)}{:else if data.bulk.undoesImport}The import
+			of {data.bulk.undoesImport.name} taken back{:else}A bulk change taken back{/if}
 	</h1>
 	<p class="text-quiet">
 		{#if asked}<span class="text-ink"
@@ -87,8 +88,18 @@
 					: '; no message leaves'}.</span
 			>{:else}{#if data.bulk.undoes}<a class="textlink" href="/bulk/{data.bulk.undoes}"
 					>What it takes back</a
-				>:{/if} values that are still as it left them become what they were, and are again whoever’s they
-			were; event rules and messages do not run.{/if}
+				>:{:else if data.bulk.undoesImport}<a
+					class="textlink"
+					href="/imports/{data.bulk.undoesImport.id}">What it takes back</a
+				>: records that it made are deleted, unless somebody edited them or links to them;{/if} values
+			that are still as it left them become what they were, and are again whoever’s they were; event rules
+			and messages do not run.{#if data.sent}
+				<span class="text-ochre"
+					>▲ {formatCount(data.sent)} message{data.sent === 1 ? '' : 's'} left with it, and {data.sent ===
+					1
+						? 'stays'
+						: 'stay'} sent.</span
+				>{/if}{/if}
 		Asked {formatMoment(data.bulk.at, w.model.zone)}{data.bulk.by ? ` by ${data.bulk.by}` : ''}.
 		{#if asked}<a
 				class="textlink"
@@ -217,8 +228,11 @@
 					{@const o = r.outcome}
 					<tr>
 						<td
-							><a class="textlink" href="/records/{r.type}/{r.record}">{r.title}</a
-							>{#if r.type !== type.id}<span class="text-quiet">
+							>{#if o.gone && begun}{r.title}
+								<span class="text-quiet">No. {r.record}</span>{:else}<a
+									class="textlink"
+									href="/records/{r.type}/{r.record}">{r.title}</a
+								>{/if}{#if r.type !== type.id}<span class="text-quiet">
 									{w.schema.types.get(r.type)?.type.label.toLowerCase()}</span
 								>{/if}</td
 						>
@@ -226,6 +240,7 @@
 							{#if o.is === 'refused'}<span class="text-brick">● {would}refused:</span>
 								{o.faults.map((x) => x.message).join(' ')}
 							{:else if o.is === 'moved'}<span class="text-ochre">▲ {IS_LABEL.moved}</span>
+							{:else if o.gone}<span class="text-brick">{would}deleted</span>
 							{:else}{o.is === 'changed' ? would : ''}{IS_LABEL[o.is]}{/if}
 							{#if o.reached || o.sent}<div class="text-quiet">
 									{[

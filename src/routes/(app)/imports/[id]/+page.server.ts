@@ -1,5 +1,6 @@
 import { error } from '@sveltejs/kit';
 import { BadInput } from '$door';
+import { backOfImport } from '$server/db/bulk';
 import { readRows, sameFile, tallyRows, type RowOutcome } from '$server/db/imports';
 import { isUuid, readJob } from '$server/db/jobs';
 import { db } from '$server/db/pool';
@@ -38,6 +39,7 @@ export const load: PageServerLoad = async (event) => {
 		choices: columnChoices(schema, file.type),
 		keys: keysOf(schema, file.type).map((f) => ({ value: f.id, label: f.label })),
 		job: file.job ? await readJob(db(), file.job) : null,
+		back: file.job ? await backOfImport(db(), file.id) : null,
 		dryRun: file.dryRun ? await readJob(db(), file.dryRun) : null,
 		twice: file.job ? [] : await sameFile(db(), file),
 		tally: await tallyRows(db(), file.id, column),

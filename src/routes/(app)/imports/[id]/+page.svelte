@@ -1,10 +1,11 @@
 <script lang="ts">
 	import { onMount, untrack } from 'svelte';
-	import { invalidate } from '$app/navigation';
+	import { goto, invalidate } from '$app/navigation';
 	import Choose from '$lib/inputs/Choose.svelte';
 	import Form from '$lib/inputs/Form.svelte';
 	import JobState from '$lib/shell/JobState.svelte';
 	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
+	import { Refused, ask } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 	import { writerOf, type JsonValue } from '$core';
 
@@ -39,6 +40,21 @@
 		}, 1000);
 		return () => clearInterval(timer);
 	});
+	let taking = $state(false);
+	let trouble = $state('');
+	async function takeBack() {
+		taking = true;
+		trouble = '';
+		try {
+			const { id } = await ask<{ id: string }>(`/imports/${data.file.id}/back`, { method: 'POST' });
+			await goto(`/bulk/${id}`);
+		} catch (e) {
+			if (!(e instanceof Refused)) throw e;
+			trouble = e.unreachable ? 'The server cannot be reached; nothing was begun.' : e.message;
+		} finally {
+			taking = false;
+		}
+	}
 	const label = (id: string) => w.schema.field(type.id, id)?.label ?? id;
 	const say = (id: string, v: unknown) => {
 		const f = w.schema.field(type.id, id);
@@ -184,6 +200,18 @@
 			<JobState job={data.dryRun} onchange={reload} />
 		</div>{/if}
 
+	{#if begun && !running && w.may('import')}
+		<p class="mt-3">
+			{#if data.back}<span class="text-ochre"
+					>▲ It was taken back: <a class="textlink" href="/bulk/{data.back}"
+						>see what became of it</a
+					></span
+				>{:else}<button class="button" disabled={taking} onclick={() => void takeBack()}
+					>Take it back: look first</button
+				>{/if}
+			{#if trouble}<span class="text-brick" role="alert">● {trouble}</span>{/if}
+		</p>
+	{/if}
 	{#if seen}
 		<h2 class="mt-5" role="status">
 			{#if begun}{formatCount(seen - data.tally.refused)} of {formatCount(data.file.rows)} rows taken
