@@ -8,7 +8,8 @@
 import { fileURLToPath } from 'node:url';
 import { DEMO_WORKSPACE, seed } from '../demo/seed';
 import { readHistory } from '../src/server/db/history';
-import { alongLinks, journalOf, knownOverruled, tallies } from '../src/server/db/journal';
+import { alongLinks, knownOverruled, tallies } from '../src/server/db/journal';
+import { journalOf } from '../src/server/db/journal-lines';
 import { migrate } from '../src/server/db/migrate';
 import { closeDb, db, transaction } from '../src/server/db/pool';
 import { countUp } from '../src/server/db/tally';
@@ -97,13 +98,13 @@ await ask('the history of a record', 31, (i) =>
 	readHistory(db(), w, 'deal', String(1 + ((i * 7919) % RECORDS)))
 );
 await ask('the journal of a rule that writes at each change', 5, () =>
-	journalOf(db(), w, 'rule_2')
+	journalOf(db(), w, { rule: 'rule_2' })
 );
 await ask('the journal of a rule that writes at one in a thousand', 5, () =>
-	journalOf(db(), w, 'rule_5')
+	journalOf(db(), w, { rule: 'rule_5' })
 );
-await ask('its tenth page', 5, () => journalOf(db(), w, 'rule_5', { page: 9 }));
-await ask('the journal of a rule that never ran', 5, () => journalOf(db(), w, 'rule_9'));
+await ask('its tenth page', 5, () => journalOf(db(), w, { rule: 'rule_5' }, { page: 9 }));
+await ask('the journal of a rule that never ran', 5, () => journalOf(db(), w, { rule: 'rule_9' }));
 await ask('what a change reached', 31, (i) =>
 	alongLinks(db(), [String(1 + ((i * 7919) % CHANGES))], { type: 'deal', id: '0' })
 );

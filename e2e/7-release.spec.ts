@@ -142,6 +142,8 @@ for (const path of [
 	'/records/customer/import',
 	'/journal',
 	'/journal/size_class',
+	'/journal/~all',
+	'/line?type=customer&field=size_class',
 	'/outbox',
 	'/settings',
 	'/people',

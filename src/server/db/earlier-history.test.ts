@@ -4,7 +4,8 @@ import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { inForce, save } from '../records';
 import { moveHistory } from './earlier-history';
 import { readHistory, tellSetBy } from './history';
-import { journalOf, overruledSince, tallies } from './journal';
+import { overruledSince, tallies } from './journal';
+import { journalDays, journalOf } from './journal-lines';
 import { db } from './pool';
 import { readRecords } from './records';
 
@@ -112,9 +113,11 @@ async function asked() {
 	return {
 		one: await own('1'),
 		two: await own('2'),
-		journal: await journalOf(db(), t.workspace, 'size_class'),
-		told: await journalOf(db(), t.workspace, 'size_class', { quiet: false }),
-		of: await journalOf(db(), t.workspace, 'size_class', { change: first }),
+		journal: await journalOf(db(), t.workspace, { rule: 'size_class' }),
+		told: await journalOf(db(), t.workspace, { rule: 'size_class', what: 'wrote' }),
+		all: await journalOf(db(), t.workspace, {}, { size: 10_000 }),
+		days: await journalDays(db(), t.workspace, {}, { from: null, before: null }, 'UTC'),
+		of: await journalOf(db(), t.workspace, { rule: 'size_class', change: first }),
 		tallies: await tallies(db(), t.workspace, since)
 	};
 }

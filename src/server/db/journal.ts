@@ -1,6 +1,6 @@
 /** The journal: for a rule how often and where it wrote, did nothing and failed. */
-import type { EntryPoint, JsonValue, Overruled } from '../../core';
-import { TOLD_SQL, iso, marksOf, type Sent } from './history';
+import type { EntryPoint, Overruled } from '../../core';
+import { TOLD_SQL, type Sent } from './history';
 import type { Db } from './pool';
 import { tallied } from './tally';
 
@@ -51,67 +51,6 @@ export async function tallies(db: Db, workspace: string, since: string): Promise
 	}
 	const all = [...out.values()].map(({ named: _, ...t }): RuleTally => t);
 	return all.sort((a, b) => b.wrote + b.sent - (a.wrote + a.sent) || (a.name < b.name ? -1 : 1));
-}
-
-/** One thing that a rule did, or did not do, at one record. */
-export interface JournalLine {
-	/** Null for one that was refused: nothing was changed. */
-	change: string | null;
-	at: string;
-	who: string | null;
-	entryPoint: EntryPoint;
-	release: number | null;
-	type: string;
-	/** Null for a record that was not made. */
-	record: string | null;
-	field: string | null;
-	was: JsonValue;
-	now: JsonValue;
-	outcome: string;
-	because: string | null;
-}
-
-/** What one rule did, newest first, with the changes in which it ran and wrote nothing; all of it, or in one change. */
-export async function journalOf(
-	db: Db,
-	workspace: string,
-	rule: string,
-	options: { page?: number; size?: number; quiet?: boolean; change?: string } = {}
-): Promise<JournalLine[]> {
-	const { page = 0, size = 50, quiet = true, change = null } = options;
-	const r = await db.query<JournalLine>(
-		`with found as materialized (
-			select change, type, record, lines from record_change
-			where marks && $2 and ($6::bigint is null or change = $6) order by change desc, type, record limit $7
-		 ), line as (
-			select change, type, record, q->>1 as field, q->2 as was, q->3 as now, q->>0 as outcome, q->>6 as because
-			from found, jsonb_array_elements(lines) q where q->>4 like $3
-			union all
-			select change, type, record, field, was, now, outcome, because from earlier_line where claim like $3
-		 )
-		 select y.* from (
-		 select l.change, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint", c.release,
-		        l.type, l.record::text, l.field, l.was, l.now, l.outcome, l.because
-		 from line l join change c on c.id = l.change left join account a on a.id = c.account
-		 where c.workspace = $1 and ($8 or l.outcome in (${TOLD_SQL}))
-		 union all
-		 (select null, ${iso('f.at')}, a.name, f.entry_point, f.release, f.type, f.record::text, f.field, null, null,
-		        'refused', f.message
-		 from refusal f left join account a on a.id = f.account where f.workspace = $1 and f.claim like $3
-		 order by f.id desc limit $7)
-		 ) y where $6::bigint is null or y.change = $6::bigint order by y.at desc, y.change desc nulls last, y.type, y.record limit $4 offset $5`,
-		[
-			workspace,
-			marksOf(rule, quiet),
-			`${rule.replace(/[\\%_]/g, '\\$&')}:%`,
-			size,
-			page * size,
-			change,
-			(page + 1) * size,
-			quiet
-		]
-	);
-	return r.rows.map((x) => ({ ...x, change: x.change === null ? null : String(x.change) }));
 }
 
 /** What else a change did: the records it ran on to, with how many fields of each were set. */

@@ -3,7 +3,8 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { JsonValue } from '../../core';
 import { carryOn } from '../jobs/turn';
 import { pendingOf, waitingAmong } from '../db/carried';
-import { alongLinks, journalOf, tallies } from '../db/journal';
+import { alongLinks, tallies } from '../db/journal';
+import { journalOf } from '../db/journal-lines';
 import { indexMatched, keyColumn } from '../db/model';
 import { db, transaction } from '../db/pool';
 import { readHistory } from '../db/history';
@@ -81,7 +82,7 @@ describe('matching records', () => {
 			e_mail: 'x@twofold.example'
 		});
 		expect(lead.values.customer).toBeNull();
-		const [journal] = await journalOf(db(), t.workspace, 'lead_customer');
+		const [journal] = await journalOf(db(), t.workspace, { rule: 'lead_customer' });
 		expect(journal).toMatchObject({ record: lead.id, outcome: 'left' });
 		await put('customer', b.id, { trading_name: 'Another' });
 		// the same name written otherwise is a change, and now one customer has it
@@ -368,8 +369,8 @@ describe('the journal', () => {
 			failed: 0
 		});
 		expect(size.quiet['same value']).toBeGreaterThanOrEqual(1);
-		const lines = await journalOf(db(), t.workspace, 'size_class', { size: 3 });
+		const lines = await journalOf(db(), t.workspace, { rule: 'size_class' }, { size: 3 });
 		expect(lines.map((l) => l.outcome)).toContain('set aside');
-		expect((await journalOf(db(), t.workspace, 'size%class')).length).toBe(0);
+		expect((await journalOf(db(), t.workspace, { rule: 'size%class' })).length).toBe(0);
 	});
 });

@@ -1,7 +1,8 @@
 /** What people are told of a change, in PostgreSQL: nothing happened and why, who refused, one clock, who typed what. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { JsonValue } from '../../core';
-import { journalOf, tallies } from '../db/journal';
+import { tallies } from '../db/journal';
+import { journalOf } from '../db/journal-lines';
 import { db } from '../db/pool';
 import { readHistory } from '../db/history';
 import type { RefusedChange } from '.';
@@ -37,7 +38,7 @@ describe('nothing happened, and why', () => {
 		expect(entry.lines.filter((l) => l.outcome === 'nothing')).toContainEqual(
 			expect.objectContaining({ field: 'customer', because: told.because, ruleName: told.rule })
 		);
-		const [line] = await journalOf(db(), t.workspace, 'lead_customer');
+		const [line] = await journalOf(db(), t.workspace, { rule: 'lead_customer' });
 		expect(line).toMatchObject({ record: lead.id, because: told.because });
 		expect(line.outcome).not.toBe('set');
 	});
@@ -78,7 +79,7 @@ describe('a refusal', () => {
 		const tally = (await tallies(db(), t.workspace, '2026-01-01')).find((x) => x.rule === rule)!;
 		expect(tally).toMatchObject({ refused: 2, failed: 0 });
 		expect(tally.name).not.toBe(rule);
-		const [line] = await journalOf(db(), t.workspace, rule);
+		const [line] = await journalOf(db(), t.workspace, { rule });
 		expect(line).toMatchObject({
 			outcome: 'refused',
 			change: null,

@@ -1,5 +1,5 @@
 /** Records as pages show them. */
-import type { Schema } from '../../core';
+import type { JsonValue, Schema } from '../../core';
 import { toJson, valuesToJson } from '../../core';
 import { db } from '../db/pool';
 import type { StoredRecord } from '../db/records';
@@ -19,6 +19,38 @@ export async function linkTitles(
 			if (f.type === 'link' && typeof v === 'string')
 				wanted.set(f.target!, (wanted.get(f.target!) ?? new Set()).add(v));
 		});
+	const out: Record<string, string> = {};
+	for (const [type, ids] of wanted)
+		for (const [id, title] of await titlesOf(db(), schema, workspace, type, [...ids]))
+			out[`${type}.${id}`] = title;
+	return out;
+}
+
+/** Titles of the records that lines of history are of, and of those that values of links in them point to, by `type.id`. */
+export async function titlesOfLines(
+	workspace: string,
+	schema: Schema,
+	lines: readonly {
+		type: string;
+		record: string | null;
+		field: string | null;
+		was: JsonValue;
+		now: JsonValue;
+	}[]
+): Promise<Record<string, string>> {
+	const wanted = new Map<string, Set<string>>();
+	const want = (type: string, id: unknown) => {
+		if (!schema.types.has(type) || typeof id !== 'string' || !/^\d{1,18}$/.test(id)) return;
+		wanted.set(type, (wanted.get(type) ?? new Set()).add(id));
+	};
+	for (const l of lines) {
+		want(l.type, l.record);
+		const f =
+			l.field === null || !schema.types.has(l.type) ? undefined : schema.field(l.type, l.field);
+		if (f?.type !== 'link') continue;
+		want(f.target!, l.was);
+		want(f.target!, l.now);
+	}
 	const out: Record<string, string> = {};
 	for (const [type, ids] of wanted)
 		for (const [id, title] of await titlesOf(db(), schema, workspace, type, [...ids]))

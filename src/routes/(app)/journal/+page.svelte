@@ -1,6 +1,7 @@
 <script lang="ts">
 	/** For every rule how often it wrote, did nothing and failed, and the way to where. */
 	import { sheetOf } from '$core';
+	import { ALL_RULES } from '$door/journal';
 	import { formatCount, formatMoment } from '$lib/words/format';
 	import { OUTCOME_LABEL } from '$lib/words/outcomes';
 	import Grid from '$lib/grid/Grid.svelte';
@@ -76,8 +77,9 @@
 		</nav>
 	</div>
 	<p class="text-base text-quiet">
-		What the rules in force did to records, whoever changed them by whichever road. A rule that ran
-		and wrote nothing says why.
+		<a class="textlink" href="/journal/{ALL_RULES}">Line by line</a>, with what people entered. What
+		the rules in force did to records, whoever changed them by whichever road. A rule that ran and
+		wrote nothing says why.
 	</p>
 	{#each data.waiting.counts as c (c.type)}
 		<p class="mt-2 bg-ochre-wash px-4 py-2 text-sm" role="status">

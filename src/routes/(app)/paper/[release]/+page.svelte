@@ -74,7 +74,7 @@
 				{#each t.fields as f (f.id)}
 					<h3>{f.label}</h3>
 					{#each f.rules as r, i (r.id)}
-						<div class="rule">
+						<div class="rule" id="rule-{r.id}">
 							<h4>{i + 1}. {r.name}</h4>
 							{#if r.why}<p class="why">{r.why}</p>{/if}
 							<dl>
