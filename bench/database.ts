@@ -14,9 +14,11 @@ import { carryOn } from '../src/server/jobs/turn';
 import { migrate } from '../src/server/db/migrate';
 import { closeDb, db, snapshot, transaction } from '../src/server/db/pool';
 import { inForce, save } from '../src/server/records';
-import { compilePlan, type RuleSet } from '../src/core';
+import { compilePlan, standingFields, type RuleSet } from '../src/core';
+import { eachValues } from '../src/server/db/records';
 import { readDraft } from '../src/server/db/rules';
 import { replay } from '../src/server/look/replay';
+import { lineAmong } from '../src/server/line/lined';
 import { rehearseRange, rehearsedTypes } from '../src/server/look/rehearse';
 import { comparedWith } from '../tests/rehearse';
 import { importCsv } from '../tests/csv';
@@ -195,6 +197,37 @@ for (const id of ['probability', 'size_class']) {
 			});
 	});
 	ratio('rehearsed / read', quick, read);
+}
+
+// ---- out of line ------------------------------------------------------------------------------------
+
+console.log('What is out of line with the rules in force, of the same records');
+for (const t of force.schema.model.types) {
+	const fields = standingFields(force.plan, t.id);
+	if (!fields.length) continue;
+	const read = await seconds(
+		`node-postgres reads the columns of all ${t.plural.toLowerCase()}`,
+		() =>
+			db().query({
+				rowMode: 'array',
+				text: `select ${t.fields.map((f) => `f_${f.id}`).join(', ')} from r_${t.id}`
+			})
+	);
+	let n = 0;
+	const looked = await seconds('looked at', () =>
+		eachValues(
+			db(),
+			force.schema,
+			DEMO_WORKSPACE,
+			t.id,
+			async (piece) => {
+				n += (await lineAmong(db(), DEMO_WORKSPACE, force, t.id, piece, Date.now())).length;
+			},
+			{ low: '0', high: '9000000000000000', setBy: true }
+		)
+	);
+	console.log(`  ${n} values out of line`);
+	ratio('looked / read', looked, read);
 }
 
 // ---- an import ------------------------------------------------------------------------------------

@@ -312,3 +312,73 @@ test('an ended session in the sheet: the edit is stored once signed in again', a
 	await why.fill(had);
 	await expect(page.getByText('Draft saved')).toBeVisible();
 });
+
+test('a record as it was, what points to it, and what would happen if, for a reader too', async ({
+	page
+}) => {
+	await signIn(page, 'jonas');
+	await open(page, '/records/customer/62');
+	await expect(page.getByRole('heading', { name: 'Related records' })).toBeVisible();
+	await page.fill('#f-phone', '+31 10 000 00 00');
+	await page.getByRole('button', { name: 'Save' }).click();
+	await expect(page.getByText('Saved by release 3')).toBeVisible();
+	const before = page.getByRole('textbox', { name: 'As it was on' });
+	await before.fill('2026-01-05');
+	await page.keyboard.press('Tab');
+	await expect(page).toHaveURL(/on=2026-01-05/);
+	const was = page.getByRole('region', { name: 'As it was' });
+	await expect(was.getByRole('row', { name: /^Phone/ })).toContainText('Phoneblank+31100000000');
+	await page.reload();
+	await expect(was).toContainText('As it was at the end of 5 Jan 2026');
+	await page.getByRole('button', { name: 'as it is now' }).click();
+	await expect(was).toHaveCount(0);
+	await page.getByRole('link', { name: /^\d+ deals?$/ }).click();
+	await expect(page.getByTestId('list-count')).toHaveText(
+		/^\d+ where Customer is Peatfield West Cucumbers$/
+	);
+
+	// nothing of what a reader tries is stored, and leaving asks nothing
+	await signIn(page, 'mieke');
+	await open(page, '/records/customer/62');
+	await expect(page.getByRole('button', { name: 'Save' })).toHaveCount(0);
+	await page.getByRole('button', { name: 'What would happen if …' }).press('Enter');
+	await page.fill('#f-headcount', '250');
+	const would = page.getByRole('region', { name: 'What would happen' });
+	await expect(would).toContainText('Size class Small → Large because Headcount 250 is >= 250');
+	await would.getByRole('button', { name: 'Why: Size class follows headcount' }).press('Enter');
+	await expect(page.getByRole('dialog')).toContainText('Wrote');
+	await page.keyboard.press('Escape');
+	await page.fill('#f-location_number', '1234567890123');
+	await expect(would).toContainText('The change would be refused');
+	await page.keyboard.press('Enter');
+	expect(await barriers(page, 'main', ['wcag2a', 'wcag2aa', 'wcag22aa'])).toEqual([]);
+	await page.reload();
+	await expect(page.locator('#f-headcount')).toHaveText('32');
+	await page.getByRole('button', { name: 'What would happen if …' }).press('Enter');
+	await page.fill('#f-headcount', '9');
+	await page.getByRole('link', { name: 'Contacts', exact: true }).click();
+	await expect(page).toHaveURL(/records\/contact/);
+});
+
+test('an import is taken back: looked at first, what it made deleted', async ({ page }) => {
+	await open(page, '/records/customer/import');
+	await page.locator('#text').fill('Trading name,Headcount\nTaken Back One,9\nTaken Back Two,10');
+	await importPasted(page);
+	await page.getByRole('button', { name: 'Take it back: look first' }).press('Enter');
+	await expect(
+		page.getByRole('heading', { name: 'The import of pasted rows taken back' })
+	).toBeVisible();
+	await expect(
+		page.getByRole('heading', { name: 'Looked at, nothing stored: 2 of 2 would be changed' })
+	).toBeVisible();
+	const rows = page.getByRole('table', { name: 'Records' });
+	await expect(rows.getByRole('row', { name: /Taken Back One/ })).toContainText('would be deleted');
+	await page.getByRole('button', { name: 'Take back 2 records' }).press('Enter');
+	await expect(page.getByRole('heading', { name: '2 of 2 records changed' })).toBeVisible();
+	await open(page, '/records/customer?find=Taken%20Back');
+	await expect(page.getByText('No record has this in its name.')).toBeVisible();
+	await page.goBack();
+	await page.getByRole('link', { name: 'What it takes back' }).click();
+	await expect(page.getByText('It was taken back')).toBeVisible();
+	await expect(page.getByRole('button', { name: /Take it back/ })).toHaveCount(0);
+});

@@ -15,6 +15,7 @@
 	import ValueInput from '../inputs/ValueInput.svelte';
 	import { formatValue } from '../words/format';
 	import { Entry } from './entry.svelte';
+	import WhatIf from './WhatIf.svelte';
 	import { useWorkbench } from '../work/workbench.svelte';
 
 	let {
@@ -42,6 +43,9 @@
 	} = $props();
 
 	const w = useWorkbench();
+	/** Values are changed to see what would come of it, and nothing is stored. */
+	let trying = $state(false);
+	const editable = $derived(w.canEdit || trying);
 	const entry = new Entry(w, () => ({ type: typeId, id, version, values, setBy, short, inLine }));
 	// what a new record's form was told when it was saved is told by that of the record it became
 	const { made } = page.state;
@@ -68,7 +72,7 @@
 	let leaving = $state<{ to: string } | null>(null);
 	let sure = false;
 	beforeNavigate((nav) => {
-		if (!entry.unsaved || sure) return;
+		if (!entry.unsaved || sure || trying) return;
 		nav.cancel();
 		// reloading or closing the page: the browser asks itself
 		if (nav.willUnload || !nav.to) return;
@@ -90,6 +94,7 @@
 
 	async function save(e?: SubmitEvent) {
 		e?.preventDefault();
+		if (trying) return;
 		const { to, at } = await entry.save();
 		if (at) document.getElementById(`f-${at}`)?.focus();
 		if (to === null) return;
@@ -155,7 +160,7 @@
 								>{/if}</label
 						>
 						<div class="min-w-0">
-							{#if locked || !w.canEdit}
+							{#if locked || !editable}
 								<output
 									id="f-{x.id}"
 									class="mono box inline-block min-w-24 border-hairline bg-panel {locked
@@ -222,6 +227,7 @@
 			</div>
 		</fieldset>
 	{/each}
+	{#if trying}<WhatIf {entry} type={typeId} />{/if}
 	{#each entry.failed as x (x.rule + x.field)}
 		<p class="mb-2 bg-brick-wash px-4 py-2 text-sm" role="alert">
 			<span class="text-brick">● “{x.rule}” failed</span> and left {w.field(typeId, x.field)
@@ -294,18 +300,29 @@
 		</p>
 	{/if}
 	<div class="sticky bottom-0 flex items-center gap-4 border-t border-line bg-paper py-2">
-		{#if w.canEdit}<button class="button main" disabled={entry.busy || entry.conflict !== null}
+		{#if w.canEdit && !trying}<button
+				class="button main"
+				disabled={entry.busy || entry.conflict !== null}
 				>{id === null ? `Create ${type.label.toLowerCase()}` : 'Save'}</button
 			>{/if}
 		{#if entry.sent.length}<button type="button" class="button" onclick={() => entry.undoAll()}
 				>Undo all changes</button
 			>{/if}
+		{#if id !== null}<button
+				type="button"
+				class="button"
+				aria-pressed={trying}
+				onclick={() => {
+					trying = !trying;
+					entry.undoAll();
+				}}>{trying ? 'Back to the record' : 'What would happen if …'}</button
+			>{/if}
 		<p class="text-sm" role="status">
 			{#each entry.problems as p (p.message)}<span class="text-brick">● {p.message}</span>{/each}
-			{entry.saved ??
-				(entry.sent.length
-					? `${entry.sent.length} field${entry.sent.length > 1 ? 's' : ''} changed, not saved yet.`
-					: '')}
+			{#if trying}Nothing you change here is stored.{:else}{entry.saved ??
+					(entry.sent.length
+						? `${entry.sent.length} field${entry.sent.length > 1 ? 's' : ''} changed, not saved yet.`
+						: '')}{/if}
 		</p>
 		<span class="ml-auto text-xs text-quiet">runs release {w.force.number}</span>
 	</div>

@@ -1,17 +1,27 @@
 <script lang="ts">
 	/** The full explanation of what one rule did in a change. */
-	import type { ClaimReport, Format } from '$core';
+	import type { ClaimReport, Format, Plan } from '$core';
 	import type { Expr } from '$core';
 	import { reason, refKey, sayCondition } from '$core';
 	import { viewOf } from '../kinds';
 	import { useWorkbench } from '../work/workbench.svelte';
 
-	let { report, format }: { report: ClaimReport; format: Format } = $props();
+	let {
+		report,
+		format,
+		plan
+	}: {
+		report: ClaimReport;
+		format: Format;
+		/** By which it was settled; without it, the one that is shown. */
+		plan?: Plan;
+	} = $props();
 	const w = useWorkbench();
+	const by = $derived(plan ?? w.shown.plan);
 	const claim = $derived(
-		w.shown.plan.claims.get(report.claim) ??
-			w.shown.plan.validators.get(report.claim) ??
-			w.shown.plan.messages.find((m) => m.id === report.claim)
+		by.claims.get(report.claim) ??
+			by.validators.get(report.claim) ??
+			by.messages.find((m) => m.id === report.claim)
 	);
 	const Evidence = $derived(claim && viewOf(claim.rule.body).evidence);
 	const WHEN = { settled: '', was: ' before', sent: ' as sent' };
@@ -32,7 +42,7 @@
 						? 'Had nothing to do'
 						: 'Did nothing'}</strong
 		>:
-		{reason(w.shown.plan, report, format)}.
+		{reason(by, report, format)}.
 	</p>
 	{#if report.guard?.length}
 		<h4 class="mt-3 text-xs font-semibold text-quiet">Condition</h4>

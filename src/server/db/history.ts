@@ -184,6 +184,8 @@ export interface HistoryEntry {
 	who: string | null;
 	entryPoint: EntryPoint;
 	release: number | null;
+	/** The record at which it began, where that is another: of those that were sent the first. */
+	began: { type: string; record: string } | null;
 	lines: HistoryEntryLine[];
 }
 
@@ -214,6 +216,9 @@ export async function readHistory(
 			) x order by change desc limit $4
 		 )
 		 select c.id as change, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint", c.release,
+		        case when not coalesce(c.submission->'records' @> jsonb_build_array(jsonb_build_object('type', $2::text, 'record', ($3::bigint)::text)), true)
+		          and c.submission->'records'->0->>'record' is not null
+		        then jsonb_build_object('type', c.submission->'records'->0->>'type', 'record', c.submission->'records'->0->>'record') end as began,
 		        json_agg(json_build_object('field', l.field, 'was', l.was, 'now', l.now, 'claim', l.claim,
 		          'ruleName', l.rule_name, 'because', l.because,
 		          'outcome', case when l.outcome in (${TOLD_SQL}) then l.outcome else 'nothing' end)

@@ -1,16 +1,30 @@
 import { error } from '@sveltejs/kit';
-import { toJson } from '$core';
+import { LocalDate, toJson } from '$core';
 import { allow } from '$server/http/guard';
 import { inForce } from '$server/records';
 import { waitingAmong } from '$server/db/carried';
 import { alongLinks } from '$server/db/journal';
+import { pointingTo } from '$server/db/past';
 import { db } from '$server/db/pool';
 import { readPastFields } from '$server/db/model';
 import { readHistory, tellSetBy } from '$server/db/history';
 import { readRecords, titlesOf } from '$server/db/records';
 import { lineOfOne } from '$server/line/line';
+import { recordThen } from '$server/records/past';
 import { linkTitles } from '$server/records/view';
+import { startOfDay } from '../../../../../runtime/format';
 import type { PageServerLoad } from './$types';
+
+/** Records that point to one are counted so far. */
+const MOST_RELATED = 1_000;
+const RELATED_SHOWN = 6;
+
+/** A day as an address has it; null for none. */
+function dayOf(text: string | null): LocalDate | null {
+	const d = text ? LocalDate.parse(text) : null;
+	return d && d.year >= 1900 && d.year < 9999 ? d : null;
+}
+const dayAfter = (d: LocalDate) => LocalDate.fromEpochDay(d.epochDay + 1)!;
 
 export const load: PageServerLoad = async (event) => {
 	const account = allow(event);
@@ -28,7 +42,41 @@ export const load: PageServerLoad = async (event) => {
 		history.map((h) => h.change),
 		{ type, id }
 	);
+	const on = dayOf(event.url.searchParams.get('on'));
+	const then =
+		on && (await recordThen(db(), w, schema, r, startOfDay(dayAfter(on), schema.model.zone)));
+	const related = (
+		await Promise.all(
+			schema.model.types.flatMap((t) =>
+				t.fields
+					.filter((f) => f.type === 'link' && f.target === type && !f.retired)
+					.map(async (f) => ({
+						type: t.id,
+						field: f.id,
+						most: MOST_RELATED,
+						...(await pointingTo(db(), w, {
+							type: t.id,
+							field: f.id,
+							title: t.title,
+							id,
+							most: MOST_RELATED,
+							shown: RELATED_SHOWN
+						}))
+					}))
+			)
+		)
+	).filter((x) => x.n);
 	const links = await linkTitles(w, schema, [r]);
+	const more = [
+		...history.flatMap((h) => (h.began ? [h.began] : [])),
+		...Object.values(along).flatMap((x) => x.slice(0, 8))
+	];
+	for (const of of new Set(more.map((x) => x.type))) {
+		if (!schema.types.has(of)) continue;
+		const ids = more.flatMap((x) => (x.type === of ? [x.record] : []));
+		for (const [k, t] of await titlesOf(db(), schema, w, of, [...new Set(ids)]))
+			links[`${of}.${k}`] = t;
+	}
 	const past = (await readPastFields(db(), w)).filter((p) => p.type === type);
 	// links that history tells of may point elsewhere than today's, and be of fields that are others now
 	for (const f of [...fields, ...past.map((p) => p.field)]) {
@@ -36,6 +84,7 @@ export const load: PageServerLoad = async (event) => {
 		const told = history.flatMap((h) =>
 			h.lines.filter((l) => l.field === f.id).flatMap((l) => [l.was, l.now])
 		);
+		if (then) told.push(then.values[f.id] ?? null);
 		const ids = told.filter((v): v is string => typeof v === 'string' && /^\d{1,18}$/.test(v));
 		for (const [k, t] of await titlesOf(db(), schema, w, f.target!, [...new Set(ids)]))
 			links[`${f.target}.${k}`] = t;
@@ -50,6 +99,9 @@ export const load: PageServerLoad = async (event) => {
 		history,
 		past,
 		along,
+		/** As it was at the end of a day. */
+		then: then && { on: on.toString(), ...then },
+		related,
 		line: await lineOfOne(w, type, id),
 		pending: (await waitingAmong(db(), w, type, [id])).has(id),
 		links

@@ -1,11 +1,14 @@
 <script lang="ts">
-	import { ENTRY_LABEL, HOLD_VERB } from '$core';
+	import { ENTRY_LABEL, HOLD_VERB, LocalDate, conditionTree, type Expr } from '$core';
+	import { EVERYTHING, listQuery } from '$door/lists';
+	import DateInput from '$lib/inputs/DateInput.svelte';
+	import AsItWas from '$lib/record/AsItWas.svelte';
 	import { untrack } from 'svelte';
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
 	import type { JsonValue } from '$core';
 	import RecordForm from '$lib/record/RecordForm.svelte';
-	import { formatMoment, formatValue } from '$lib/words/format';
+	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
 	import { fieldThen } from '$lib/words/past';
 	import { ask, type Refused } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
@@ -31,6 +34,23 @@
 			.find((r) => r.id === rule)
 			?.outputs.find((o) => o.id === id)?.hold;
 		return held ? HOLD_VERB[held] : '';
+	};
+	const was = $derived(data.then);
+	let typed = $state<string | null>(null);
+	/** The day stands in the address; blank for now. */
+	function asOf(day: string) {
+		const to = new URL(page.url);
+		if (day) to.searchParams.set('on', day);
+		else to.searchParams.delete('on');
+		void goto(to, { keepFocus: true, noScroll: true });
+	}
+	/** The list of those that point here. */
+	const pointing = ({ type: of, field }: { type: string; field: string }) => {
+		const subject: Expr = { k: 'field', image: 'settled', type: of, field };
+		const operand: Expr = { k: 'record', type: params.type, id: data.id };
+		const row = { k: 'row' as const, subject, relation: 'is', operands: [[operand]] };
+		const where = { expr: conditionTree({ k: 'group', how: 'all', items: [row] })! };
+		return `/records/${of}?${listQuery({ ...EVERYTHING, where })}`;
 	};
 	const along = (change: string) => data.along[change] ?? [];
 
@@ -83,6 +103,15 @@
 			<span class="text-ochre">▲ Pending:</span> a change elsewhere runs on to this record and has not
 			reached it yet. What rules read from there may still change here.
 		</p>{/if}
+	{#if was}
+		<AsItWas
+			type={params.type}
+			then={was}
+			values={data.values}
+			say={(id, v) => say(id, v, `${was.on}T23:59:59Z`)}
+			label={(id) => label(id, `${was.on}T23:59:59Z`)}
+		/>
+	{/if}
 	{#key `${data.id} ${short}`}
 		<RecordForm
 			type={params.type}
@@ -97,8 +126,47 @@
 		/>
 	{/key}
 
+	{#if data.related.length}
+		<section class="mt-5" aria-label="Related records">
+			<h2>Related records</h2>
+			<div class="ticks mt-1"></div>
+			<ul class="text-sm">
+				{#each data.related as x (`${x.type}.${x.field}`)}
+					{@const of = w.schema.type(x.type).type}
+					<li class="flex flex-wrap items-baseline gap-x-3 border-b border-hairline py-1">
+						<a class="textlink font-semibold" href={pointing(x)}
+							>{formatCount(Math.min(x.n, x.most))}{x.n > x.most ? '+' : ''}
+							{(x.n === 1 ? of.label : of.plural).toLowerCase()}</a
+						>
+						<span class="text-quiet">by {w.schema.field(x.type, x.field)?.label}</span>
+						{#each x.newest as r (r.id)}<a class="textlink" href="/records/{x.type}/{r.id}"
+								>{r.title}</a
+							>{/each}
+					</li>
+				{/each}
+			</ul>
+		</section>
+	{/if}
+
 	<section class="mt-5" aria-label="History">
-		<h2>History</h2>
+		<div class="flex flex-wrap items-baseline gap-4">
+			<h2>History</h2>
+			<span class="flex items-center gap-2 text-sm"
+				>As it was at the end of
+				<DateInput
+					class="w-32"
+					label="As it was on"
+					value={typed ?? was?.on ?? ''}
+					oninput={(d) => {
+						typed = d;
+						if (!d || LocalDate.parse(d)) asOf(d);
+					}}
+					onleave={() => (typed = null)}
+					onpick={asOf}
+				/>
+				{#if was}<button class="textlink" onclick={() => asOf('')}>as it is now</button>{/if}</span
+			>
+		</div>
 		<div class="ticks mt-1"></div>
 		<table class="grid-table text-sm">
 			<thead
@@ -114,7 +182,14 @@
 							>
 							<td class="whitespace-nowrap"
 								>{#if i === 0}{h.who ?? ''}
-									<div class="text-xs text-quiet">by the {ENTRY_LABEL[h.entryPoint]}</div>{/if}</td
+									<div class="text-xs text-quiet">
+										by the {ENTRY_LABEL[h.entryPoint]}{#if h.began}, at <a
+												class="textlink min-h-0"
+												href="/records/{h.began.type}/{h.began.record}"
+												>{w.titles.all[`${h.began.type}.${h.began.record}`] ??
+													`No. ${h.began.record}`}</a
+											>{/if}
+									</div>{/if}</td
 							>
 							<td>{l.outcome === 'sent' ? 'Messages' : label(l.field, h.at)}</td>
 							{#if l.outcome === 'sent'}

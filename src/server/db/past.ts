@@ -1,0 +1,57 @@
+/** What history tells of a record since an instant, and what points to a record. */
+import type { JsonValue } from '../../core';
+import { iso } from './iso';
+import { columnOf, tableOf } from './model';
+import type { Db } from './pool';
+
+/** What the fields of a record were before their first change from an instant on. */
+export async function changedSince(
+	db: Db,
+	workspace: string,
+	type: string,
+	record: string,
+	instant: string
+): Promise<{ made: boolean; was: Record<string, JsonValue>; knownFrom: string | null }> {
+	const r = await db.query<{ field: string; was: JsonValue }>(
+		`select distinct on (l.field) l.field, l.was from history_line l join change c on c.id = l.change
+		 where l.type = $2 and l.record = $3 and l.outcome = 'set' and c.workspace = $1 and c.at >= $4::timestamptz
+		 order by l.field, c.at, c.id`,
+		[workspace, type, record, instant]
+	);
+	const made = await db.query(
+		`select 1 from record_change h join change c on c.id = h.change
+		 where h.type = $2 and h.record = $3 and h.made and c.workspace = $1 and c.at >= $4::timestamptz limit 1`,
+		[workspace, type, record, instant]
+	);
+	// what is older than the workspace keeps is gone for all records alike
+	const kept = await db.query<{ from: string | null }>(
+		`select ${iso("(now() - make_interval(days => (keep->>'history')::int))")} as "from" from workspace
+		 where id = $1 and keep ? 'history' and $2::timestamptz < now() - make_interval(days => (keep->>'history')::int)`,
+		[workspace, instant]
+	);
+	return {
+		made: made.rowCount === 1,
+		was: Object.fromEntries(r.rows.map((x) => [x.field, x.was])),
+		knownFrom: kept.rows[0]?.from ?? null
+	};
+}
+
+/** Records that point to one by a link: how many, up to a limit, and the newest of them. */
+export async function pointingTo(
+	db: Db,
+	workspace: string,
+	a: { type: string; field: string; title: string; id: string; most: number; shown: number }
+): Promise<{ n: number; newest: { id: string; title: string }[] }> {
+	const from = `from ${tableOf(a.type)} r where r.workspace = $1 and r.${columnOf(a.field)} = $2`;
+	const [count, some] = await Promise.all([
+		db.query<{ n: number }>(
+			`select count(*)::int as n from (select 1 ${from} limit ${a.most + 1}) x`,
+			[workspace, a.id]
+		),
+		db.query<{ id: string; title: string }>(
+			`select r.id::text, coalesce(r.${columnOf(a.title)}::text, 'No. ' || r.id) as title ${from} order by r.id desc limit ${a.shown}`,
+			[workspace, a.id]
+		)
+	]);
+	return { n: count.rows[0].n, newest: some.rows };
+}

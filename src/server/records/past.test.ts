@@ -1,0 +1,127 @@
+/** A record as it was: after each of many changes, by whichever road, history gives back what stood then. */
+import fc from 'fast-check';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { JsonValue } from '../../core';
+import { toJson } from '../../core';
+import { freshDatabase, type Fresh } from '../../../tests/fresh';
+import { pointingTo } from '../db/past';
+import { readHistory } from '../db/history';
+import { db } from '../db/pool';
+import { readRecords } from '../db/records';
+import { storeKeep } from '../db/retention';
+import { inForce, save } from '.';
+import { recordThen } from './past';
+
+let t: Fresh;
+beforeAll(async () => {
+	t = await freshDatabase();
+});
+afterAll(() => t.drop());
+
+const NOW = Date.UTC(2026, 10, 20, 9);
+const set = (
+	at: number,
+	type: string,
+	id: string | null,
+	sent: [string, JsonValue][],
+	entryPoint: 'full' | 'import' | 'bulk' = 'full'
+) =>
+	save({ workspace: t.workspace, account: t.author, entryPoint, instant: at }, [
+		{ type, id, keep: [], sent }
+	]).then((r) => r[0].id);
+async function stored(type: string, id: string) {
+	const { schema } = await inForce(db(), t.workspace);
+	const [r] = await readRecords(db(), schema, t.workspace, type, [id]);
+	const { fields } = schema.type(type).type;
+	return {
+		schema,
+		r,
+		values: Object.fromEntries(fields.map((f, i) => [f.id, toJson(r.values[i])]))
+	};
+}
+const then = async (type: string, id: string, at: number) => {
+	const { schema, r } = await stored(type, id);
+	return recordThen(db(), t.workspace, schema, r, new Date(at).toISOString());
+};
+
+describe('a record as it was', () => {
+	it('after each of some changes is what stood then, rules and all', async () => {
+		const value = fc.oneof(
+			fc.tuple(fc.constant('headcount'), fc.option(fc.integer({ min: 0, max: 400 }).map(String))),
+			fc.tuple(fc.constant('phone'), fc.option(fc.constantFrom('1', '2', '3'))),
+			fc.tuple(fc.constant('key_grower'), fc.boolean()),
+			fc.tuple(fc.constant('service_plan'), fc.constantFrom('on_call', 'full_care'))
+		);
+		await fc.assert(
+			fc.asyncProperty(
+				fc.array(
+					fc.tuple(
+						fc.array(value, { minLength: 1, maxLength: 3 }),
+						fc.constantFrom('full', 'import', 'bulk')
+					),
+					{ minLength: 1, maxLength: 6 }
+				),
+				async (changes) => {
+					const id = await set(NOW, 'customer', null, [['trading_name', 'Then']]);
+					const stood = [(await stored('customer', id)).values];
+					for (const [i, [sent, road]] of changes.entries()) {
+						await set(
+							NOW + (i + 1) * 1000,
+							'customer',
+							id,
+							[...new Map(sent as [string, JsonValue][])],
+							road as 'full'
+						);
+						stood.push((await stored('customer', id)).values);
+					}
+					for (const [i, values] of stood.entries()) {
+						const was = await then('customer', id, NOW + i * 1000 + 500);
+						expect(was.values).toEqual(values);
+						expect(was.notYet).toBe(false);
+						expect(was.otherwise).toEqual(
+							Object.keys(values).filter(
+								(f) => JSON.stringify(values[f]) !== JSON.stringify(stood.at(-1)![f])
+							)
+						);
+					}
+					expect((await then('customer', id, NOW - 1)).notYet).toBe(true);
+				}
+			),
+			{ numRuns: 15 }
+		);
+	});
+
+	it('says where history does not reach', async () => {
+		const id = await set(Date.now(), 'customer', null, [['trading_name', 'Kept']]);
+		expect((await then('customer', id, Date.now())).knownFrom).toBeNull();
+		await storeKeep(db(), t.workspace, { history: 30 });
+		expect((await then('customer', id, Date.now() - 20 * 86_400_000)).knownFrom).toBeNull();
+		const { knownFrom } = await then('customer', id, Date.now() - 40 * 86_400_000);
+		expect(Date.now() - Date.parse(knownFrom!)).toBeGreaterThan(29 * 86_400_000);
+		await storeKeep(db(), t.workspace, {});
+	});
+});
+
+describe('beside a record', () => {
+	it('stand those that point to it, counted up to a limit, and where a change began', async () => {
+		const firm = await set(NOW, 'customer', null, [['trading_name', 'Pointed At']]);
+		for (let i = 0; i < 4; i++)
+			await set(NOW, 'deal', null, [
+				['customer', firm],
+				['kind', 'service'],
+				['stage', 'quotation'],
+				['amount', '100']
+			]);
+		const a = { type: 'deal', field: 'customer', title: 'name', id: firm, shown: 2 };
+		expect(await pointingTo(db(), t.workspace, { ...a, most: 10 })).toMatchObject({
+			n: 4,
+			newest: [{ title: expect.stringContaining('Pointed At') }, {}]
+		});
+		expect((await pointingTo(db(), t.workspace, { ...a, most: 2 })).n).toBe(3);
+		// the customer's roll-ups changed because of deals; its name because somebody typed it
+		const history = await readHistory(db(), t.workspace, 'customer', firm);
+		const rolled = history.find((h) => h.lines.some((l) => l.field === 'open_deals'))!;
+		expect(rolled.began).toMatchObject({ type: 'deal', record: expect.stringMatching(/^\d+$/) });
+		expect(history.at(-1)!.began).toBeNull();
+	});
+});
