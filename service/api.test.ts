@@ -288,6 +288,14 @@ const BODIES: Record<string, Doc> = {
 		entryPoint: 'full',
 		expected: {}
 	},
+	'/lines': {
+		step: 'leave',
+		type: 'customer',
+		field: 'size_class',
+		is: 'open',
+		ids: null,
+		why: 'x'
+	},
 	'/bulks': {
 		type: 'deal',
 		which: { list: {} },

@@ -9,7 +9,7 @@ import { zones } from '../../runtime/zones';
 import { Schema } from '../document/model';
 import { toJson } from '../fields/codec';
 import { compilePlan, type Plan } from '../plan/plan';
-import { NOTHING_ELSE, valuesFromJson } from '../trials/records';
+import { NOTHING_ELSE, recordsLoader, valuesFromJson } from '../trials/records';
 import { lineOf, standingFields, type Lined } from './line';
 
 const NOW = Date.parse('2026-11-23T09:00:00Z');
@@ -120,6 +120,8 @@ describe('a value is out of line', () => {
 describe('records of the demo', () => {
 	const schema = new Schema(demoModel);
 	const plan = compilePlan(schema, demoReleases[2].set);
+	/** There is no other record. */
+	const alone = recordsLoader(schema, []);
 	const types = demoModel.types.map((t) => t.id).filter((t) => standingFields(plan, t).length);
 	it.each(types)('%s: what comes into line stays there, and by hand stays by hand', (type) => {
 		const { fields } = schema.type(type).type;
@@ -134,7 +136,7 @@ describe('records of the demo', () => {
 					by: new Map()
 				});
 				const values = valuesFromJson(schema, type, json);
-				const told = lineOf(plan, type, lined(values, hands), NOW, NOTHING_ELSE, zones);
+				const told = lineOf(plan, type, lined(values, hands), NOW, alone, zones);
 				expect(told.needs).toEqual([]);
 				for (const x of told.found) {
 					expect(held.has(x.field)).toBe(true);
@@ -142,19 +144,12 @@ describe('records of the demo', () => {
 				}
 				const of = (all: typeof told.found, byHand: boolean) =>
 					all.filter((x) => x.byHand === byHand && x.failed === null).map((x) => x.field);
-				const after = lineOf(
-					plan,
-					type,
-					lined(told.record.values, hands),
-					NOW,
-					NOTHING_ELSE,
-					zones
-				);
+				const after = lineOf(plan, type, lined(told.record.values, hands), NOW, alone, zones);
 				expect(of(after.found, false)).toEqual([]);
 				expect(of(after.found, true)).toEqual(of(told.found, true));
 				// one field asked is that field of all
 				const [first] = standingFields(plan, type);
-				const one = lineOf(plan, type, lined(values, hands), NOW, NOTHING_ELSE, zones, {
+				const one = lineOf(plan, type, lined(values, hands), NOW, alone, zones, {
 					fields: new Set([first])
 				});
 				expect(one.found).toEqual(told.found.filter((x) => x.field === first));

@@ -3,7 +3,7 @@
  * or failed, and a value that follows a rule and was not set against it by anybody.
  */
 import { refKey } from '../document/model';
-import type { Claim, Plan, PlanNode } from '../plan/plan';
+import { planOf, type Claim, type Plan, type PlanNode } from '../plan/plan';
 import { lookAt, untouched } from '../select/select';
 import { settle } from '../settle/settle';
 import type { Loader, Need, SettledRecord } from '../settle/types';
@@ -44,9 +44,34 @@ const stands = (c: Claim): boolean =>
 	c.rule.moments.includes('request') &&
 	(!c.rule.entryPoints || c.rule.entryPoints.includes('bulk'));
 
+/** A field that rules hold at a value. */
+interface Standing {
+	node: PlanNode;
+	/** Its claims that stand. */
+	claims: readonly Claim[];
+}
+
+/** What is asked of a plan for each record, worked out once: its claims without checks and messages, and by type what stands. */
+const asked = new WeakMap<Plan, { plan: Plan; types: Map<string, Standing[]> }>();
+
+function askedOf(plan: Plan) {
+	let known = asked.get(plan);
+	if (!known) {
+		known = { plan: planOf(plan, () => true), types: new Map() };
+		for (const node of plan.nodes) {
+			const claims = node.claims.filter(stands);
+			if (!claims.length) continue;
+			const had = known.types.get(node.type) ?? [];
+			known.types.set(node.type, [...had, { node, claims }]);
+		}
+		asked.set(plan, known);
+	}
+	return known;
+}
+
 /** The fields of a type that rules hold at a value, in the order in which they settle. */
 export const standingFields = (plan: Plan, type: string): string[] =>
-	plan.nodes.filter((n) => n.type === type && n.claims.some(stands)).map((n) => n.field.id);
+	(askedOf(plan).types.get(type) ?? []).map((s) => s.node.field.id);
 
 /** What a record would be by its standing rules, alone; values set by hand are kept. */
 export interface LineTold {
@@ -71,9 +96,9 @@ export function lineOf(
 	zones: ZoneClock,
 	{ fields, explain = false }: { fields?: ReadonlySet<string>; explain?: boolean } = {}
 ): LineTold {
-	const { at } = plan.schema.type(type);
-	const nodes = plan.nodes.filter((n) => n.type === type && n.claims.some(stands));
-	const kept = nodes.filter((n) => r.byHand.has(n.field.id));
+	const { plan: claims, types } = askedOf(plan);
+	const standing = types.get(type) ?? [];
+	const kept = standing.flatMap(({ node }) => (r.byHand.has(node.field.id) ? [node] : []));
 	const own = untouched(type, r.id, r.values, {
 		inLine: false,
 		added: r.added,
@@ -81,7 +106,7 @@ export function lineOf(
 		keep: new Set(kept.map((n) => n.field.id))
 	});
 	const { records, needs } = settle(
-		plan,
+		claims,
 		{ ...lookAt([own], instant), onRequest: true },
 		loader,
 		// only its reports tell what a value that is kept would be
@@ -89,10 +114,10 @@ export function lineOf(
 	);
 	const [record] = records;
 	const found: OutOfLine[] = [];
-	const asked = nodes.filter((n) => !fields || fields.has(n.field.id));
-	for (const n of needs.length ? [] : asked) {
-		const i = at.get(n.field.id)!;
-		const stored = r.values[i];
+	for (const s of needs.length ? [] : standing) {
+		const n = s.node;
+		if (fields && !fields.has(n.field.id)) continue;
+		const stored = r.values[n.index];
 		const failed = record.failures.find(
 			(f) => f.field === n.field.id && locked(n, f.claim) !== undefined
 		);
@@ -102,7 +127,8 @@ export function lineOf(
 			found.push({ ...of, byHand: false, failed: message });
 			continue;
 		}
-		const one = changed(n, record, stored) ?? against(n, record, stored);
+		const one =
+			changed(s, record, stored) ?? (kept.includes(n) ? against(s, record, stored) : null);
 		if (one && !onceSet(n, r.by.get(n.field.id), one.claim))
 			found.push({ ...one, field: n.field.id, stored, failed: null });
 	}
@@ -115,17 +141,16 @@ const locked = (n: PlanNode, claim: string) =>
 	n.claims.find((c) => c.id === claim && c.output.hold === 'locked');
 
 /** A field that comes out otherwise, by a claim of its own. */
-function changed(n: PlanNode, record: SettledRecord, stored: Value): Found | null {
-	const c = record.changes.find((x) => x.field === n.field.id);
-	if (!c || same(stored, c.to) || !n.claims.some((x) => x.id === c.claim && stands(x))) return null;
+function changed(s: Standing, record: SettledRecord, stored: Value): Found | null {
+	const c = record.changes.find((x) => x.field === s.node.field.id);
+	if (!c || same(stored, c.to) || !s.claims.some((x) => x.id === c.claim)) return null;
 	return { claim: c.claim!, result: c.to, byHand: false };
 }
 
 /** A field that was kept, and would come out otherwise. */
-function against(n: PlanNode, record: SettledRecord, stored: Value): Found | null {
-	const standing = n.claims.filter(stands);
+function against({ claims }: Standing, record: SettledRecord, stored: Value): Found | null {
 	const r = record.reports?.find(
-		(x) => x.outcome === 'kept' && standing.some((c) => c.id === x.claim)
+		(x) => x.outcome === 'kept' && claims.some((c) => c.id === x.claim)
 	);
 	if (!r || r.value === undefined || same(stored, r.value)) return null;
 	return { claim: r.claim, result: r.value, byHand: true };

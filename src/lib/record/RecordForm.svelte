@@ -203,11 +203,13 @@
 							{#if fault}<p class="text-xs text-brick" role="alert">● {fault.message}</p>{/if}
 							{#each line.filter((l) => l.field === x.id) as l (l.field)}
 								<p class="text-xs" data-testid="line-{x.id}">
-									<span class="text-ochre">▲ out of line:</span>
-									{#if l.failed !== null}its rule fails: {l.failed}
-									{:else}its rule gives <span class="mono">{say(x.id, l.result) || 'blank'}</span
-										>{l.byHand ? ', and somebody set it by hand' : ''}{/if}{#if l.left}; left so by {l
-											.left.by ?? 'somebody'}: {l.left.why}{/if}
+									{#if l.byHand}<span class="text-quiet">set by hand:</span> its rule would give
+										<span class="mono">{say(x.id, l.result) || 'blank'}</span>
+									{:else}<span class="text-ochre">▲ out of line:</span>
+										{#if l.failed !== null}its rule fails: {l.failed}{:else}its rule gives <span
+												class="mono">{say(x.id, l.result) || 'blank'}</span
+											>{/if}{/if}{#if l.left}; left so by {l.left.by ?? 'somebody'}: {l.left
+											.why}{/if}
 								</p>
 							{/each}
 							<p id="w-{x.id}" class="text-xs text-quiet">

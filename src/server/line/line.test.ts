@@ -38,6 +38,12 @@ const change = (
 	values: Record<string, JsonValue>,
 	{ keep = [] as string[], road = 'full' as 'full' | 'import' | 'api' } = {}
 ) => save(sender(road), [{ type, id, keep, sent: Object.entries(values) }]).then((r) => r[0].id);
+/** One after the other, so that their numbers are in this order. */
+async function inTurn<T>(of: readonly T[], make: (x: T, i: number) => Promise<string>) {
+	const out: string[] = [];
+	for (const [i, x] of of.entries()) out.push(await make(x, i));
+	return out;
+}
 async function look() {
 	const job = await queueLine(t.workspace, t.author.id);
 	await workAll();
@@ -163,10 +169,8 @@ describe('the standing list', () => {
 	});
 
 	it('tells each with its reason, by hand apart, and what was kept on its road as well', async () => {
-		const ids = await Promise.all(
-			['A1-Yard 1', 'A2-Yard 2', 'A3-Yard 3'].map((site_code, i) =>
-				change('contact', null, { full_name_as_received: `Line ${i}`, site_code })
-			)
+		const ids = await inTurn(['A1-Yard 1', 'A2-Yard 2', 'A3-Yard 3'], (site_code, i) =>
+			change('contact', null, { full_name_as_received: `Line ${i}`, site_code })
 		);
 		const [old, hand, kept] = ids;
 		await plant('contact', [old], 'delivery_yard', null);
@@ -249,7 +253,7 @@ describe('what is left as it is', () => {
 	it('stays left until the value or the result changes, with who and why', async () => {
 		const make = (n: number) =>
 			change('contact', null, { full_name_as_received: `Left ${n}`, site_code: `C-Yard ${n}` });
-		const [a, b, c] = await Promise.all([1, 2, 3].map(make));
+		const [a, b, c] = await inTurn([1, 2, 3], make);
 		await plant('contact', [a, b, c], 'delivery_yard', 'Old yard');
 		await look();
 		const which = { type: 'contact', field: 'delivery_yard', is: 'open' as const };
@@ -295,14 +299,12 @@ describe('what is left as it is', () => {
 
 describe('bringing into line', () => {
 	it('writes that field alone, spares by hand unless chosen, and is taken back', async () => {
-		const [a, b] = await Promise.all(
-			[1, 2].map((n) =>
-				change('contact', null, {
-					full_name_as_received: `Bring ${n}`,
-					site_code: `D-Yard ${n}`,
-					phone: '1'
-				})
-			)
+		const [a, b] = await inTurn([1, 2], (n) =>
+			change('contact', null, {
+				full_name_as_received: `Bring ${n}`,
+				site_code: `D-Yard ${n}`,
+				phone: '1'
+			})
 		);
 		await plant('contact', [a], 'delivery_yard', 'Old');
 		await plant('contact', [a], 'greeting', 'Hello there');

@@ -220,7 +220,7 @@
 		{#if certain}
 			{#each ['from', 'to'] as const as end (end)}
 				<DateInput
-					class="w-30"
+					class="w-36"
 					label={end === 'from' ? 'First day' : 'Last day'}
 					value={certain[end]}
 					oninput={(day) => typePeriod(end, day)}

@@ -154,7 +154,7 @@
 			<span class="flex items-center gap-2 text-sm"
 				>As it was at the end of
 				<DateInput
-					class="w-32"
+					class="w-36"
 					label="As it was on"
 					value={typed ?? was?.on ?? ''}
 					oninput={(d) => {
