@@ -60,7 +60,7 @@ await shot('suggested', '/write/customer/account_engineer', async () => {
 await shot('whole', '/whole/customer');
 await shot('reference', '/tables/country_desk');
 await shot('check', '/check');
-await shot('journal', '/journal');
+await shot('journal', '/journal/~all');
 await shot('try', '/try?view=untried&rule=probability', async () => {
 	await page.getByRole('button', { name: 'Propose trials for it' }).click();
 	await page.getByText('Right: keep it').first().waitFor();
