@@ -20,7 +20,8 @@ export interface LineRow {
 
 /**
  * Keeps what was found of some fields of some records, in the place of what was found before. What was left as it
- * is stays left as long as the value and what it would be are the same.
+ * is stays left as long as the value and what it would be are the same. Of a record that was saved since it was looked at nothing is
+ * kept: whoever saves it meanwhile is waited for.
  * @param looked the records that were looked at, with their numbers; a stretch of numbers takes in what was deleted
  */
 export async function keepLine(
@@ -51,8 +52,9 @@ export async function keepLine(
 	await db.query(
 		`insert into out_of_line as o (workspace, type, record, field, claim, stored, result, by_hand, failed, release, version)
 		 select $1, $2, r.record, r.field, r.claim, coalesce(r.stored, 'null'), coalesce(r.result, 'null'), r."byHand", r.failed, $3, r.version
-		 from jsonb_to_recordset($4::jsonb) as r(record bigint, field text, claim text, stored jsonb, result jsonb, "byHand" boolean, failed text, version int)
-		 order by r.record, r.field
+		 from (select x.* from jsonb_to_recordset($4::jsonb) as x(record bigint, field text, claim text, stored jsonb, result jsonb, "byHand" boolean, failed text, version int)
+		   join ${tableOf(type)} t on t.workspace = $1 and t.id = x.record and t.version = x.version
+		   order by x.record, x.field for share of t) r
 		 on conflict (type, record, field) do update set claim = excluded.claim, stored = excluded.stored, result = excluded.result,
 		   by_hand = excluded.by_hand, failed = excluded.failed, release = excluded.release, version = excluded.version, at = excluded.at,
 		   left_by = case when ${SAME} then o.left_by end, left_at = case when ${SAME} then o.left_at end,

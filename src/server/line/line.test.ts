@@ -10,15 +10,17 @@ import { workAll, workBeside } from '../../../tests/worker';
 import { askBulk, beginBulk, takeBack } from '../bulk/bulk';
 import { tallyBulk } from '../db/bulk';
 import { listJobs, readJob } from '../db/jobs';
+import { keepLine, lineOfRecord } from '../db/line';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
-import { eachPiece } from '../db/records';
+import { eachPiece, readValues } from '../db/records';
 import { createRelease, putInForce, readRelease, rulesOf } from '../db/rules';
 import { queueLine, queueLineOfDay, queueLineOfRelease } from '../jobs/line';
 import { readyList, stretchOf } from '../lists/list';
 import { inForce, remove, save } from '../records';
 import { AtHand } from '../records/near';
 import { lineCounts, lineOfOne, lineShown, lineStep, newestLook } from './line';
+import { lineAmong } from './lined';
 
 let t: Fresh;
 beforeAll(async () => {
@@ -246,6 +248,44 @@ describe('the standing list', () => {
 		await plant('contact', [id], 'delivery_yard', 'Yard 5');
 		expect(await mine()).toEqual([]);
 		expect(await lineOfOne(t.workspace, 'contact', id)).toEqual([]);
+	});
+});
+
+describe('a look and a save at the same moment', () => {
+	it('leave nothing in the list that is not so any more', async () => {
+		const id = await change('contact', null, {
+			full_name_as_received: 'Race',
+			site_code: 'R-Yard 1'
+		});
+		await plant('contact', [id], 'delivery_yard', 'Yard 9');
+		const force = await inForce(db(), t.workspace);
+		const { workspace } = t;
+		const read = async () => {
+			const records = await readValues(db(), force.schema, workspace, 'contact', [id], true);
+			return lineAmong(db(), workspace, force, 'contact', records, Date.now());
+		};
+		const keep = (found: Awaited<ReturnType<typeof read>>) =>
+			keepLine(db(), workspace, 'contact', { ids: [id] }, ['delivery_yard'], force.release, found);
+		const found = await read();
+		expect(found.map((f) => f.result)).toEqual(['Yard 1']);
+		await keep(found);
+		expect(await lineOfRecord(db(), workspace, 'contact', id)).toHaveLength(1);
+		// saved between reading and keeping
+		await change('contact', id, { site_code: 'R-Yard 2' });
+		await keep(found);
+		expect(await lineOfRecord(db(), workspace, 'contact', id)).toEqual([]);
+		// saved by somebody who is not done yet: waited for
+		await plant('contact', [id], 'delivery_yard', 'Yard 9');
+		const again = await read();
+		let kept: Promise<void>;
+		await transaction(async (c) => {
+			await c.query('select 1 from r_contact where id = $1 for update', [id]);
+			kept = keep(again);
+			await new Promise((r) => setTimeout(r, 100));
+			await c.query('update r_contact set version = version + 1 where id = $1', [id]);
+		});
+		await kept!;
+		expect(await lineOfRecord(db(), workspace, 'contact', id)).toEqual([]);
 	});
 });
 
