@@ -5,9 +5,9 @@
 	import { LINE_IS, type LineIs } from '$door/line';
 	import ConditionList from '../conditions/ConditionList.svelte';
 	import Choose from '../inputs/Choose.svelte';
-	import DateInput from '../inputs/DateInput.svelte';
+	import DaysBetween from '../inputs/DaysBetween.svelte';
 	import Without from '../inputs/Without.svelte';
-	import { LENGTHS, faultOf, periodOf } from '../rehearse/period';
+	import { LENGTHS, periodOf } from '../rehearse/period';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import { LINE_LABEL, SETTER_LABEL, asksOfChanges } from './list';
 
@@ -40,20 +40,15 @@
 		...lengths.map((n) => ({ value: String(n), label: `in the last ${n} days` })),
 		{ value: 'days', label: 'from one day to another' }
 	]);
-	let typed = $state<{ from: string; to: string } | null>(null);
-	const certain = $derived(typed ?? (asked.period && 'from' in asked.period ? asked.period : null));
+	const certain = $derived(asked.period && 'from' in asked.period ? asked.period : null);
 	const chosen = $derived(
 		certain ? 'days' : asked.period && 'days' in asked.period ? String(asked.period.days) : ''
 	);
-	function pickPeriod(v: string) {
-		typed = v === 'days' ? periodOf(today, 14) : null;
-		onchange({ ...asked, period: typed ?? (v ? { days: Number(v) } : null) });
-	}
-	function typePeriod(end: 'from' | 'to', day: string) {
-		const next = { ...certain!, [end]: day };
-		typed = next;
-		if (!faultOf(next)) onchange({ ...asked, period: next });
-	}
+	const pickPeriod = (v: string) =>
+		onchange({
+			...asked,
+			period: v === 'days' ? periodOf(today, 14) : v ? { days: Number(v) } : null
+		});
 	const rules = $derived(
 		w.force.set.rules.filter((r) => r.type === type && r.outputs.some((o) => o.field))
 	);
@@ -108,16 +103,11 @@
 				><span class="text-quiet">The latest change of a field counts</span>
 				<Choose value={chosen} choices={periods} label="When changes count" onpick={pickPeriod} />
 				{#if certain}
-					{#each ['from', 'to'] as const as end (end)}
-						<DateInput
-							class="w-32"
-							label={end === 'from' ? 'First day of changes' : 'Last day of changes'}
-							value={certain[end]}
-							oninput={(day) => typePeriod(end, day)}
-							onpick={(day) => typePeriod(end, day)}
-						/>
-					{/each}
-					{#if faultOf(certain)}<span class="text-brick">● {faultOf(certain)}</span>{/if}
+					<DaysBetween
+						value={certain}
+						labels={{ from: 'First day of changes', to: 'Last day of changes' }}
+						onchange={(period) => onchange({ ...asked, period })}
+					/>
 				{/if}
 			</span>
 		{/if}

@@ -6,8 +6,8 @@
 	import { ALL_RULES, journalHref, type JournalAsked } from '$door/journal';
 	import Days from '$lib/journal/Days.svelte';
 	import Choose from '$lib/inputs/Choose.svelte';
-	import DateInput from '$lib/inputs/DateInput.svelte';
-	import { LENGTHS, faultOf, periodOf } from '$lib/rehearse/period';
+	import DaysBetween from '$lib/inputs/DaysBetween.svelte';
+	import { LENGTHS, periodOf } from '$lib/rehearse/period';
 	import { formatMoment, formatValue } from '$lib/words/format';
 	import { fieldThen } from '$lib/words/past';
 	import { OUTCOME_LABEL } from '$lib/words/outcomes';
@@ -141,23 +141,16 @@
 			? LENGTHS.find((n) => periodOf(data.today, n).from === asked.from)
 			: undefined
 	);
-	let typed = $state<{ from: string; to: string } | null>(null);
 	const certain = $derived(
-		typed ?? (asked.from && asked.to && !length ? { from: asked.from, to: asked.to } : null)
+		asked.from && asked.to && !length ? { from: asked.from, to: asked.to } : null
 	);
 	const periods = [
 		{ value: '', label: 'at any time' },
 		...LENGTHS.map((n) => ({ value: String(n), label: `in the last ${n} days` })),
 		{ value: 'days', label: 'from one day to another' }
 	];
-	function pickPeriod(v: string) {
-		typed = v === 'days' ? (certain ?? periodOf(data.today, 14)) : null;
-		go(v === '' ? { from: null, to: null } : (typed ?? periodOf(data.today, Number(v))));
-	}
-	function typePeriod(end: 'from' | 'to', day: string) {
-		typed = { ...certain!, [end]: day };
-		if (!faultOf(typed)) go(typed);
-	}
+	const pickPeriod = (v: string) =>
+		go(v === '' ? { from: null, to: null } : periodOf(data.today, v === 'days' ? 14 : Number(v)));
 </script>
 
 <svelte:head><title>{rule?.name ?? 'Journal'} · Rigid Rule</title></svelte:head>
@@ -218,16 +211,7 @@
 			onpick={pickPeriod}
 		/>
 		{#if certain}
-			{#each ['from', 'to'] as const as end (end)}
-				<DateInput
-					class="w-36"
-					label={end === 'from' ? 'First day' : 'Last day'}
-					value={certain[end]}
-					oninput={(day) => typePeriod(end, day)}
-					onpick={(day) => typePeriod(end, day)}
-				/>
-			{/each}
-			{#if faultOf(certain)}<span class="text-brick">● {faultOf(certain)}</span>{/if}
+			<DaysBetween value={certain} onchange={go} />
 		{/if}
 	</div>
 	<div class="mt-2">
