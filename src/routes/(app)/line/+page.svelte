@@ -305,6 +305,10 @@
 						/>
 						<button class="button" disabled={busy || !why.trim()}>Leave {these}</button>
 						<button type="button" class="textlink" onclick={() => (leaving = null)}>No</button>
+						{#if at?.claims.some((c) => ruleOf(c).hold === 'locked')}<span class="text-quiet"
+								>It always equals its rule: a record comes into line all the same when it is next
+								saved.</span
+							>{/if}
 					</form>
 				{/if}
 			{/if}
