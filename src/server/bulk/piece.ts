@@ -18,7 +18,7 @@ import { db, transaction, type Db } from '../db/pool';
 import { readRecords } from '../db/records';
 import type { JobRun } from '../jobs/run';
 import { DoneElsewhere, savePiece } from '../jobs/save-piece';
-import { lookAgain } from '../line/lined';
+import { keepFound, lineNow } from '../line/lined';
 import { stretchOf } from '../lists/list';
 import { RefusedChange, Series, inForce, remove, type SaveOutcome } from '../records';
 import { readyBulk, whoseJob, type ReadyBulk, type ToSend } from './asked';
@@ -88,13 +88,11 @@ async function removeOne(bulk: Bulk, ready: ReadyBulk, job: string, r: Row): Pro
 		);
 	} catch (e) {
 		if (e instanceof DoneElsewhere) return;
+		if (!(e instanceof RefusedChange)) throw e;
 		// saved since it was looked at again a moment ago: the next piece looks once more
-		if (!(e instanceof RefusedChange) || e.current) {
-			if (e instanceof RefusedChange) return;
-			throw e;
-		}
-		const told = e;
-		await transaction((c) => keep(c, refused(told.faults))).catch((x: unknown) => {
+		if (e.current) return;
+		const { faults } = e;
+		await transaction((c) => keep(c, refused(faults))).catch((x: unknown) => {
 			if (!(x instanceof DoneElsewhere)) throw x;
 		});
 	}
@@ -105,7 +103,8 @@ async function linedAgain(client: pg.PoolClient, workspace: string, rows: readon
 	const force = await inForce(client, workspace);
 	for (const type of new Set(rows.map((r) => r.type))) {
 		const ids = rows.flatMap((r) => (r.type === type ? [r.record] : []));
-		await lookAgain(client, workspace, force, type, ids, Date.now());
+		const found = await lineNow(client, workspace, force, type, ids);
+		await keepFound(client, workspace, force, type, ids, found);
 	}
 }
 

@@ -122,9 +122,9 @@ async function cut({ job }: JobRun): Promise<void> {
 	await transaction(async (c) => {
 		// whoever was killed after this was stored has cut it already
 		if (await frozenOf(c, id)) return;
-		await freeze(c, id, { instant: Date.now() }, of);
+		await freeze(c, id, {}, of);
 		await cutJob(c, id, ranges);
-		if (!ranges.length) await noteEnded(c, id, { state: 'done', result: { records: 0, found: 0 } });
+		if (!ranges.length) await noteEnded(c, id, { state: 'done' });
 	});
 }
 

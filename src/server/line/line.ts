@@ -8,14 +8,16 @@ import {
 	leaveLine,
 	lineOfRecord,
 	readLine,
+	type RecordLine,
 	type LineCount,
 	type SeenLine
 } from '../db/line';
 import type { Account } from '../db/people';
 import { db, transaction } from '../db/pool';
 import { queueLine } from '../jobs/line';
+import { dbTrouble } from '../db/trouble';
 import { inForce } from '../records';
-import { lookAgain } from './lined';
+import { keepFound, lineNow } from './lined';
 
 /** Rows of a page of the list. */
 const SIZE = 50;
@@ -41,13 +43,20 @@ export async function lineShown(
 	const some = listed.slice(0, SIZE).map((r) => r.record);
 	const last = some.at(-1);
 	if (!last) return { rows: [], next: null };
-	const again = await lookAgain(db(), workspace, force, type, some, Date.now(), true);
-	const because = new Map(again.map((r) => [`${r.record} ${r.field}`, r.because]));
-	const rows = (await readLine(db(), workspace, { ...asked, most: SIZE })).filter((r) =>
-		some.includes(r.record)
-	);
+	const found = await lineNow(db(), workspace, force, type, some);
+	try {
+		await keepFound(db(), workspace, force, type, some, found);
+	} catch (e) {
+		// with a full disk, say, it can be read all the same
+		if (!dbTrouble(e)) throw e;
+	}
+	const now = new Map(found.flatMap((r) => (r.field === field ? [[r.record, r]] : [])));
+	const rows = await readLine(db(), workspace, { ...asked, most: SIZE });
 	return {
-		rows: rows.map((r) => ({ ...r, because: because.get(`${r.record} ${r.field}`) ?? null })),
+		rows: rows.flatMap((r) => {
+			const is = now.get(r.record);
+			return is ? [{ ...r, result: is.result, because: is.because }] : [];
+		}),
 		next: listed.length > SIZE ? last : null
 	};
 }
@@ -63,13 +72,22 @@ export async function newestLook(workspace: string): Promise<Job | null> {
 	return looks.find((j) => !j.ended) ?? looks[0] ?? null;
 }
 
-/** What of a record is out of line, as it is now. */
-export async function lineOfOne(workspace: string, type: string, id: string) {
+/** What of a record is listed as out of line, as it is now. */
+export async function lineOfOne(
+	workspace: string,
+	type: string,
+	id: string
+): Promise<RecordLine[]> {
 	const found = await lineOfRecord(db(), workspace, type, id);
 	if (!found.length) return [];
 	const force = await inForce(db(), workspace);
-	await lookAgain(db(), workspace, force, type, [id], Date.now());
-	return lineOfRecord(db(), workspace, type, id);
+	const now = await lineNow(db(), workspace, force, type, [id]);
+	return found.flatMap((f) => {
+		const is = now.find((x) => x.field === f.field);
+		// what was left is taken up again when it would be something else
+		const same = JSON.stringify(is?.result) === JSON.stringify(f.result);
+		return is ? [{ ...f, ...is, left: same ? f.left : null }] : [];
+	});
 }
 
 /** Leaves values as they are with a reason, takes them up again, or looks at everything anew. @throws {BadInput} */

@@ -141,20 +141,25 @@ async function reasonsOf(
 	};
 }
 
-/** Looks again at some records, and keeps what is out of line of them. */
-export async function lookAgain(
+/** What of some records is out of line now, with the reasons. */
+export async function lineNow(
 	db: Db,
 	workspace: string,
 	force: InForce,
 	type: string,
-	ids: readonly string[],
-	instant: number,
-	explain = false
+	ids: readonly string[]
 ): Promise<Reasoned[]> {
-	if (!ids.length) return [];
 	const records = await readValues(db, force.schema, workspace, type, ids, true);
-	const found = await lineAmong(db, workspace, force, type, records, instant, { explain });
-	const fields = standingFields(force.plan, type);
-	await keepLine(db, workspace, type, { ids }, fields, force.release, found);
-	return found;
+	return lineAmong(db, workspace, force, type, records, Date.now(), { explain: true });
 }
+
+/** Keeps what was found of some records in the place of what was found before. */
+export const keepFound = (
+	db: Db,
+	workspace: string,
+	{ plan, release }: InForce,
+	type: string,
+	ids: readonly string[],
+	found: readonly Reasoned[]
+): Promise<void> =>
+	keepLine(db, workspace, type, { ids }, standingFields(plan, type), release, found);
