@@ -263,6 +263,7 @@ const again = await seconds('these changes taken back, and made again by two ver
 			{
 				before: versions[0],
 				after: versions[1],
+				plansAt: () => Promise.resolve({ before: versions[0], after: versions[1] }),
 				from: '2026-11-24T00:00:00.000Z',
 				to: '2026-11-25T00:00:00.000Z',
 				first: String(BigInt(lastChange) + 1n),

@@ -84,7 +84,8 @@ export const countryDesk: ReferenceTable = {
 export const districtPostcodes: ReferenceTable = {
 	id: 'district_postcodes',
 	label: 'District postcodes',
-	why: 'Kept by the service office: which district drives out to which postal codes.',
+	why: 'Kept by the service office: which district drives out to which postal codes. Its rows count at once.',
+	living: true,
 	columns: [
 		{ id: 'country', label: 'Country', type: 'choice', list: 'country' },
 		{ id: 'begins', label: 'Postal code begins', type: 'text' },

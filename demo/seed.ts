@@ -1,8 +1,9 @@
 /** Fills an empty workspace with the demo: people, model, releases, draft, trials and records. */
-import { Schema, compilePlan } from '../src/core';
+import { Schema, compilePlan, withoutRows } from '../src/core';
 import { createAccount, type Role } from '../src/server/people/accounts';
 import { createModel, indexMatched, keysToMatch, tableOf } from '../src/server/db/model';
 import type { Db } from '../src/server/db/pool';
+import { putEditors } from '../src/server/db/living';
 import { insertWorkspace } from '../src/server/db/workspace';
 import { columnsFor } from '../src/server/db/records';
 import { createRelease, replaceDraft, saveTrial } from '../src/server/db/rules';
@@ -10,7 +11,7 @@ import type { DemoSizes } from './generate';
 import { DEMO_SIZES } from './generate';
 import { demoModel } from './model';
 import { MADE, settledRecords, type Seeded } from './records';
-import { demoDraft, demoReleases } from './rules';
+import { demoDraft, demoReleases, districtPostcodes } from './rules';
 import { insertView } from '../src/server/db/views';
 import { demoViews } from './views';
 import { demoTrials } from './trials';
@@ -72,7 +73,11 @@ export async function seed(db: Db, sizes: DemoSizes = DEMO_SIZES): Promise<void>
 	]);
 	const author = ida.rows[0].id as string;
 	for (const r of demoReleases) await createRelease(db, w, r.set, demoModel, r.note, author);
-	await replaceDraft(db, w, demoDraft, author);
+	await replaceDraft(db, w, { ...demoDraft, tables: demoDraft.tables?.map(withoutRows) }, author);
+	const office = await db.query<{ id: string }>('select id::text from account where email = $1', [
+		'mieke@quillmere.example'
+	]);
+	await putEditors(db, w, districtPostcodes.id, [office.rows[0].id]);
 	for (const t of demoTrials) await saveTrial(db, w, t);
 	for (const { type, ...v } of demoViews) await insertView(db, w, type, author, v);
 	for (const [type, records] of settledRecords(sizes)) await store(db, type, records);
@@ -86,6 +91,7 @@ async function store(db: Db, type: string, records: readonly Seeded[]) {
 	const columns = [
 		'workspace',
 		'settled_by',
+		'settled_living',
 		'set_by',
 		'created_at',
 		'updated_at',
@@ -93,16 +99,16 @@ async function store(db: Db, type: string, records: readonly Seeded[]) {
 	];
 	const perBatch = Math.floor(60_000 / columns.length);
 	for (let from = 0; from < records.length; from += perBatch) {
-		const batch = records
-			.slice(from, from + perBatch)
-			.map((r) => [
-				DEMO_WORKSPACE,
-				r.old ? null : 3,
-				r.setBy,
-				at,
-				at,
-				...fields.flatMap((f, i) => columnsFor(f, r.values[i]).map((c) => c.value))
-			]);
+		const batch = records.slice(from, from + perBatch).map((r) => [
+			DEMO_WORKSPACE,
+			r.old ? null : 3,
+			// the rows that release 3 brought
+			r.old ? 0 : 1,
+			r.setBy,
+			at,
+			at,
+			...fields.flatMap((f, i) => columnsFor(f, r.values[i]).map((c) => c.value))
+		]);
 		const rows = batch.map(
 			(row, i) => `(${row.map((_, k) => `$${i * columns.length + k + 1}`).join(', ')})`
 		);

@@ -94,6 +94,21 @@ export {
 } from './tables/cells';
 export { MAX_DECISION_INPUTS, MAX_DECISION_ROWS, readCell, rowType } from './tables/decision';
 export { pickedIn, testsOf, type Picked, type PickedFrom } from './tables/options';
+export {
+	cellsOf,
+	countEdits,
+	editedRows,
+	editsBetween,
+	rowFaults,
+	sameCells,
+	tablesWithRows,
+	turnedBack,
+	withRows,
+	withoutRows,
+	type LivingRow,
+	type LivingRows,
+	type RowEdit
+} from './tables/living';
 export { MAX_COLUMNS, MAX_ROWS, indexTable } from './tables/reference';
 
 // ── Conditions: a tree, and the list that shows it ───────────────────────────────────────────────

@@ -105,6 +105,7 @@ const tableHead = only({
 	label: text(100).matches(/\S/, 'A table needs a name'),
 	why: text(1000),
 	missing: word(MISSING_KEYS).optional(),
+	living: yup.boolean().strict().oneOf([true], '${path} must be true or left out').optional(),
 	columns: list(
 		only({
 			id: id(),
@@ -269,11 +270,12 @@ export const checkTrial = (v: unknown) => check<Trial>(trial, v);
 
 /** What a form or the API submits. @throws {BadInput} naming the place */
 export const checkSubmission = (v: unknown) =>
-	check<{ sent: [string, unknown][]; version?: number; release?: number }>(
+	check<{ sent: [string, unknown][]; version?: number; release?: number; living?: number }>(
 		yup.object({
 			sent: pairs.required(),
 			version: yup.number().integer(),
-			release: yup.number().integer().min(0)
+			release: yup.number().integer().min(0),
+			living: yup.number().integer().min(0)
 		}),
 		v
 	);

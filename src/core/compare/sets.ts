@@ -164,6 +164,11 @@ function saidTable(t: ReferenceTable | undefined, schema: Schema, say: SayValue)
 		{ key: 'label', label: 'Name', text: t.label },
 		{ key: 'columns', label: 'Columns', text: columns },
 		{ key: 'missing', label: 'A key without a row', text: t.missing ?? 'nothing' },
+		{
+			key: 'living',
+			label: 'Its rows',
+			text: t.living ? 'are edited in force' : 'are released with the rules'
+		},
 		...rows.slice(0, MOST_ROWS),
 		...(rows.length > MOST_ROWS
 			? [

@@ -123,15 +123,23 @@ export interface TableColumn {
 	places?: number;
 }
 
-/** A table that the business maintains; it is part of the draft and of releases. */
+/** A table that the business maintains. Its columns and keys are part of the draft and of releases. */
 export interface ReferenceTable {
 	id: string;
 	label: string;
 	why: string;
 	columns: TableColumn[];
 	keys: TableKey[];
-	/** One value for each column, as JSON. */
+	/**
+	 * One value for each column, as JSON. Of a living table none, or those that it begins with when it is
+	 * released.
+	 */
 	rows: JsonValue[][];
+	/**
+	 * Its rows are no part of the draft or of a release: whoever keeps them edits them in force, and each edit counts at
+	 * once.
+	 */
+	living?: true;
 	/**
 	 * What a key without a row means: nothing is found, the field is left as it is, or somebody forgot the
 	 * row. Nobody said where it is left out.

@@ -225,8 +225,8 @@ function foundTwice(b: Lookup, look: Look): Flaw[] {
 				place: 'input',
 				message: sayTwice(table, schema, x),
 				witness,
-				// rows that give the same do no harm while the first is taken
-				...(b.several === 'no result' || differ(first, row)
+				// rows that give the same do no harm while the first is taken; those of a living table stop no release
+				...(!table.living && (b.several === 'no result' || differ(first, row))
 					? { severity: 'blocking' as const }
 					: {}),
 				atRow: { table: table.id, row }
@@ -259,17 +259,22 @@ function missingKeys(b: Lookup, look: Look): Flaw[] {
 		if (!witness) return [];
 		return [
 			{
-				is: table.missing === 'mistake' ? 'missing row' : 'key without a row',
+				is: table.missing === 'mistake' && !table.living ? 'missing row' : 'key without a row',
 				at: o.id,
 				place: 'input',
 				message: `“${table.label}” has no row for “${o.label}” of ${spot.field.label}; it gives no result.`,
 				witness,
-				tableRow: {
-					table: table.id,
-					column: column.id,
-					value: typeof o.value === 'boolean' ? o.value : o.id,
-					label: `Add a row for “${o.label}”`
-				}
+				// the rows of a living table are not the draft's to mend
+				...(table.living
+					? {}
+					: {
+							tableRow: {
+								table: table.id,
+								column: column.id,
+								value: typeof o.value === 'boolean' ? o.value : o.id,
+								label: `Add a row for “${o.label}”`
+							}
+						})
 			}
 		];
 	});

@@ -89,10 +89,16 @@ class World {
 	private readonly once = new Set<string>();
 
 	constructor(
-		readonly plan: Plan,
+		public plan: Plan,
 		private readonly fetch: Fetch
 	) {
-		this.gathered = new Gathered(() => plan.schema);
+		this.gathered = new Gathered(() => this.plan.schema);
+	}
+
+	/** Goes on by the same rules with other rows in their tables: no Locked value is known to be right any more. */
+	by(plan: Plan): void {
+		if (this.plan !== plan) this.inLine.clear();
+		this.plan = plan;
 	}
 
 	async at(type: string, id: string): Promise<readonly Value[] | null> {
@@ -257,6 +263,12 @@ export class Replay {
 	stood(records: Iterable<Stood>): void {
 		for (const { type, id, values } of records)
 			for (const world of [this.before, this.after]) world.become(type, id, values, values);
+	}
+
+	/** From here on both rule sets find other rows in their living tables. */
+	by(before: Plan, after: Plan): void {
+		this.before.by(before);
+		this.after.by(after);
 	}
 
 	/** Takes over what is recorded of a change that cannot be made again: by both rule sets alike. */

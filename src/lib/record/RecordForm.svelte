@@ -240,8 +240,9 @@
 		{@const otherwise = entry.otherwise}
 		<div class="mb-3 border border-ochre bg-sheet px-4 py-2" role="alert">
 			<p>
-				▲ Release {otherwise.release} is in force now; this form ran release {w.force.number}. It
-				decides otherwise:
+				▲ {#if otherwise.release === w.force.number}Rows of a table were edited since this form was
+					opened. By them it comes out otherwise:{:else}Release {otherwise.release} is in force now; this
+					form ran release {w.force.number}. It decides otherwise:{/if}
 			</p>
 			<ul class="text-sm">
 				{#each otherwise.differences as d (d.field)}
@@ -253,10 +254,14 @@
 			</ul>
 			<div class="mt-2 flex gap-3">
 				<button class="button main" disabled={entry.busy}
-					>Save by release {otherwise.release}</button
+					>{otherwise.release === w.force.number
+						? 'Save it so'
+						: `Save by release ${otherwise.release}`}</button
 				>
 				<button type="button" class="button" onclick={again}
-					>Show the form by release {otherwise.release}</button
+					>{otherwise.release === w.force.number
+						? 'Show the form by them'
+						: `Show the form by release ${otherwise.release}`}</button
 				>
 			</div>
 		</div>

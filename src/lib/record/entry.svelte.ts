@@ -64,6 +64,7 @@ export class Entry {
 	/** What the release in force now gives where the one this form ran gave something else. */
 	otherwise = $state.raw<{
 		release: number;
+		living: number;
 		differences: { field: string; shown: JsonValue; now: JsonValue }[];
 	} | null>(null);
 	conflict = $state.raw<{ version: number; values: Record<string, JsonValue> } | null>(null);
@@ -80,7 +81,7 @@ export class Entry {
 	) {}
 
 	/** What the form runs on: what is in force, never the draft. */
-	readonly plan = $derived.by(() => compilePlan(new Schema(this.w.model), this.w.force.set));
+	readonly plan = $derived.by(() => compilePlan(new Schema(this.w.model), this.w.wholeForce));
 	readonly now = $derived.by(() => {
 		const { version, values } = this.opened();
 		return this.#said && this.#said.version > version ? this.#said : { version, values };
@@ -266,6 +267,7 @@ export class Entry {
 		const body = {
 			sent: this.sent,
 			release: this.otherwise?.release ?? this.w.force.number,
+			living: this.otherwise?.living ?? this.w.living.number,
 			...(id === null ? {} : { version: this.now.version })
 		};
 		try {

@@ -48,6 +48,7 @@ beforeEach(() => {
 		draftHash: 'h',
 		overruled: {},
 		inForce: { number: 3, set: demoReleases[2].set },
+		living: { number: 0, rows: {} },
 		trials: { count: 0, mark: '' },
 		rehearsal: null,
 		replay: null,
@@ -118,7 +119,7 @@ describe('saving', () => {
 		e.touch('headcount', '60');
 		answer = () => ({ body: kept({ reached: [1], sent: 2, pending: 3 }) });
 		expect(await e.save()).toEqual({ to: '7', at: null });
-		expect(bodies).toEqual([{ sent: [['headcount', '60']], release: 3, version: 3 }]);
+		expect(bodies).toEqual([{ sent: [['headcount', '60']], release: 3, living: 0, version: 3 }]);
 		expect(e.saved).toBe(
 			'Saved by release 3: 1 field from you, 1 by rules, 1 related record, 2 messages to send, 3 related records to follow.'
 		);
@@ -191,6 +192,7 @@ describe('saving', () => {
 				message: '',
 				otherwise: {
 					release: 4,
+					living: 0,
 					differences: [{ field: 'size_class', shown: 'medium', now: 'small' }]
 				}
 			}

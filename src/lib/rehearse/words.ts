@@ -4,8 +4,12 @@ import type { Asked, RehearsalResult } from '$server/db/rehearsals';
 import { andList, formatCount, formatValue, sayVersion } from '../words/format';
 import type { Workbench } from '../work/workbench.svelte';
 
-export const sayAsked = (a: Pick<Asked, 'before' | 'after'>): string =>
-	`${sayVersion(a.after)} against ${sayVersion(a.before)}`;
+export const sayAsked = (
+	a: Pick<Asked, 'before' | 'after'> & { rows?: { label: string; edits: number } | null }
+): string =>
+	a.rows
+		? `an edit of ${a.rows.edits === 1 ? 'a row' : `${a.rows.edits} rows`} of “${a.rows.label}” against its rows as they stood`
+		: `${sayVersion(a.after)} against ${sayVersion(a.before)}`;
 
 /** A field by its key (`type.field`), with its type. */
 export function sayField(w: Workbench, key: string): string {

@@ -14,6 +14,7 @@ export interface Other {
 type Told =
 	| { kind: 'changed'; revision: number; account: string; name: string }
 	| { kind: 'remarks' }
+	| { kind: 'rows' }
 	| { kind: 'here'; page: string; account: string; name: string; at: string | null };
 
 /** A page says where it works that often, and is forgotten when it was not heard of for longer. Milliseconds. */
@@ -29,7 +30,7 @@ export class Others {
 
 	/**
 	 * @param changed told the revision that somebody stored
-	 * @param remarked told that somebody remarked something
+	 * @param remarked told that somebody remarked something, or edited rows of a living table
 	 * @param mayWrite whoever only looks is not shown as working in a rule
 	 */
 	constructor(
@@ -69,7 +70,7 @@ export class Others {
 	/** Takes in what was told. */
 	hear(told: Told) {
 		if (told.kind === 'changed') return this.changed(told.revision);
-		if (told.kind === 'remarks') return this.remarked();
+		if (told.kind === 'remarks' || told.kind === 'rows') return this.remarked();
 		const { page, name, at } = told;
 		if (page === this.#page) return;
 		const known = this.#all.some((o) => o.page === page);

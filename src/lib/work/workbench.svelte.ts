@@ -16,6 +16,7 @@ import type {
 	Output,
 	Overruled,
 	Plan,
+	LivingRows,
 	ReferenceTable,
 	Repair,
 	Rule,
@@ -50,9 +51,11 @@ import {
 	standsIn,
 	stopsRelease,
 	submissionOf,
+	tablesWithRows,
 	toJson,
 	valuesFromJson,
-	valuesToJson
+	valuesToJson,
+	withRows
 } from '$core';
 import { rehearsedAs } from '../../door/gate';
 import { may, type Right, type Role } from '../../door/rights';
@@ -86,6 +89,8 @@ export interface WorkData {
 	revision: number;
 	overruled: Record<string, Overruled>;
 	inForce: { number: number; set: RuleSet };
+	/** The rows of living tables as they stand after an edit, by its number. */
+	living: { number: number; rows: LivingRows };
 	/** How many trials there are, and the mark of what they are; they come by themselves. */
 	trials: { count: number; mark: string };
 	/** The newest of the draft, on all records and on the changes of a period. */
@@ -97,6 +102,14 @@ export interface WorkData {
 
 export type { Sample };
 
+/** Steps that can be taken back and done again, with what they are called. */
+export interface Steps {
+	readonly undoLabel: string | null;
+	readonly redoLabel: string | null;
+	undo(): string | null;
+	redo(): string | null;
+}
+
 const KEY = Symbol('workbench');
 
 /** In the place of a field on the sheet of messages. */
@@ -106,7 +119,13 @@ export class Workbench {
 	model = $state.raw<Model>({ types: [], lists: [], zone: 'UTC' });
 	draft = $state.raw<RuleSet>({ rules: [], order: {} });
 	#definitions = $derived(this.draft.definitions);
-	#tables = $derived(this.draft.tables);
+	living = $state.raw<WorkData['living']>({ number: 0, rows: {} });
+	#stored = $derived(this.draft.tables);
+	#tables = $derived(this.#stored && tablesWithRows(this.#stored, this.living.rows));
+	/** The draft with the rows of its living tables as they stand: what decides values. */
+	whole: RuleSet = $derived(
+		this.#tables === this.draft.tables ? this.draft : { ...this.draft, tables: this.#tables! }
+	);
 	/** The model with the draft's definitions and tables; the same object while these stay. */
 	schema = $derived(
 		new Schema(this.model, { definitions: this.#definitions, tables: this.#tables })
@@ -115,6 +134,8 @@ export class Workbench {
 		number: 0,
 		set: { rules: [], order: {} }
 	});
+	/** What is in force, with the rows of living tables. */
+	wholeForce: RuleSet = $derived(withRows(this.force.set, this.living.rows));
 	rehearsal = $state.raw<WorkData['rehearsal']>(null);
 	replay = $state.raw<WorkData['replay']>(null);
 	remarks = $state.raw<WorkData['remarks']>([]);
@@ -129,7 +150,7 @@ export class Workbench {
 		const blocking = this.analysis.found.filter(stopsRelease);
 		if (!this.force.number || !blocking.length) return new Set<string>();
 		const schema = new Schema(this.model);
-		const [now, then] = [this.draft, this.force.set].map((set) => ({
+		const [now, then] = [this.whole, this.wholeForce].map((set) => ({
 			set,
 			schema: schema.with(set)
 		}));
@@ -160,12 +181,12 @@ export class Workbench {
 	);
 	readonly analysis = new Analysis(() => ({
 		model: this.model,
-		set: this.draft,
+		set: this.whole,
 		overruled: this.#overruled,
 		trials: this.trials.known ? this.trials.all : null
 	}));
 	readonly trials = new Trials(
-		() => ({ model: this.model, set: this.draft }),
+		() => ({ model: this.model, set: this.whole }),
 		(step) => {
 			if (step) this.#stepped(step);
 			this.analysis.look();
@@ -175,7 +196,7 @@ export class Workbench {
 	/** What the trials try, and how strong they are. */
 	readonly covering: Covering = new Covering(() => ({
 		model: this.model,
-		set: this.draft,
+		set: this.whole,
 		trials: this.trials.known ? this.trials.all : null
 	}));
 	/** What a step back or forth, or loading, could not keep, and why; until the next edit. */
@@ -197,7 +218,7 @@ export class Workbench {
 	/** A wide editor takes the whole page. */
 	wide = $state(false);
 
-	plan: Plan = $derived(compilePlan(this.schema, this.draft));
+	plan: Plan = $derived(compilePlan(this.schema, this.whole));
 	/** What the sample runs on: the draft, with a rule that is half written as it last could be read. */
 	shown = $derived.by(() => this.#lastReadable());
 	/** What was found and nobody has accepted, or no longer. */
@@ -276,6 +297,8 @@ export class Workbench {
 		const same = canonicalJson(this.model) === canonicalJson(data.model);
 		if (!same && !this.#asking) this.model = data.model;
 		this.force = data.inForce;
+		const edited = this.living.number !== data.living.number;
+		if (edited) this.living = data.living;
 		this.trials.take(data.trials);
 		this.rehearsal = data.rehearsal;
 		this.replay = data.replay;
@@ -288,7 +311,11 @@ export class Workbench {
 		this.draft = set;
 		if (lost.length) this.conflicts.keep(lost, before, this.#authors);
 		if (this.saver.state !== 'saved') return;
-		if (this.loadedHash !== data.draftHash || this.draft !== before) this.analysis.look();
+		if (edited) {
+			this.trials.edited();
+			this.covering.edited();
+		}
+		if (edited || this.loadedHash !== data.draftHash || this.draft !== before) this.analysis.look();
 		this.loadedHash = data.draftHash;
 	}
 
@@ -313,12 +340,17 @@ export class Workbench {
 		this.history.close();
 	}
 
+	/** What the open page takes back in the place of steps of the draft. */
+	instead = $state.raw<Steps | null>(null);
+
 	/** Takes the last step back. @returns what was done, in words; null when nothing was */
 	undo(): string | null {
+		if (this.instead) return this.instead.undo();
 		return this.#step(this.history.undo({ set: this.draft, model: this.model }), 'Undone');
 	}
 
 	redo(): string | null {
+		if (this.instead) return this.instead.redo();
 		return this.#step(this.history.redo({ set: this.draft, model: this.model }), 'Done again');
 	}
 
@@ -425,7 +457,7 @@ export class Workbench {
 		const stale = new Set([...broken].filter((id) => this.#readable.has(id)));
 		if (!stale.size) return { plan: this.plan, stale };
 		const rules = this.draft.rules.map((r) => (stale.has(r.id) ? this.#readable.get(r.id)! : r));
-		return { plan: compilePlan(this.schema, { ...this.draft, rules }), stale };
+		return { plan: compilePlan(this.schema, { ...this.whole, rules }), stale };
 	}
 
 	rule(id: string): Rule | undefined {

@@ -1,4 +1,5 @@
 import { whoAsks } from '$server/http/guard';
+import { rowsAt } from '$server/db/living';
 import { readModel } from '$server/db/model';
 import { db } from '$server/db/pool';
 import {
@@ -23,17 +24,27 @@ export const load: LayoutServerLoad = async (event) => {
 	const w = account.workspace;
 	// read first: a step that comes between is told anew, and none is missed
 	const draftRevision = await revisionOf(db(), w);
-	const [{ model, revision }, draft, number, trials, rehearsal, replay, remarks, overruled] =
-		await Promise.all([
-			readModel(db(), w),
-			readDraft(db(), w),
-			releaseInForce(db(), w),
-			trialsMark(db(), w),
-			newestOfDraft(db(), w, 'records'),
-			newestOfDraft(db(), w, 'changes'),
-			listRemarks(db(), w),
-			knownOverruled(db(), w)
-		]);
+	const [
+		{ model, revision },
+		draft,
+		number,
+		trials,
+		rehearsal,
+		replay,
+		remarks,
+		overruled,
+		living
+	] = await Promise.all([
+		readModel(db(), w),
+		readDraft(db(), w),
+		releaseInForce(db(), w),
+		trialsMark(db(), w),
+		newestOfDraft(db(), w, 'records'),
+		newestOfDraft(db(), w, 'changes'),
+		listRemarks(db(), w),
+		knownOverruled(db(), w),
+		rowsAt(db(), w)
+	]);
 	const release = number ? await readRelease(db(), w, number) : null;
 	return {
 		workspace: await readWorkspace(db(), w),
@@ -54,6 +65,7 @@ export const load: LayoutServerLoad = async (event) => {
 			number,
 			set: release ? rulesOf(release) : { rules: [], order: {} }
 		},
+		living: { number: living.number, rows: living.rows },
 		trials,
 		rehearsal,
 		replay,

@@ -260,16 +260,22 @@
 		</main>
 		{#if !records}
 			<div class="flex h-8 items-center gap-4 border-t border-hairline px-6 text-xs text-quiet">
-				<span role="status">{w.canEdit ? savingText : 'You look; authors write'}</span>
-				{#if w.canEdit}
+				<span role="status"
+					>{w.canEdit
+						? savingText
+						: w.instead
+							? 'Rows count when you put them in force'
+							: 'You look; authors write'}</span
+				>
+				{#if w.canEdit || w.instead}
 					<button
 						class="textlink disabled:no-underline"
-						disabled={!w.history.undoLabel}
+						disabled={!(w.instead ?? w.history).undoLabel}
 						onclick={() => undo()}>Undo</button
 					>
 					<button
 						class="textlink disabled:no-underline"
-						disabled={!w.history.redoLabel}
+						disabled={!(w.instead ?? w.history).redoLabel}
 						onclick={() => redo()}>Redo</button
 					>
 				{/if}

@@ -103,10 +103,17 @@ export async function readyBulk(
 	};
 }
 
-/** Whoever a job works for, as far as they still may. @throws {BadInput} */
-export async function whoseJob({ workspace, account, by }: Job): Promise<Account> {
+/**
+ * Whoever a job works for, as far as they still may: who edits a table need not be able to change many records at
+ * once for these to follow it.
+ * @throws {BadInput}
+ */
+export async function whoseJob(
+	{ workspace, account, by }: Job,
+	{ edit }: Pick<Bulk, 'edit'>
+): Promise<Account> {
 	const who = (await listAccounts(db(), workspace)).find((a) => a.id === account);
-	if (!who || who.retired || !may(who.role, 'import'))
+	if (!who || who.retired || (edit === null && !may(who.role, 'import')))
 		throw new BadInput(`${by ?? 'Whoever began it'} may no longer change many records at once.`);
 	return who;
 }

@@ -43,7 +43,32 @@ export async function lookAnew(by: Account, id: string): Promise<void> {
 	});
 }
 
-async function beginLook(c: Db, by: Account, id: string, type: string): Promise<void> {
+/**
+ * Brings records into line with the tables as an edit left them: looked at, and then carried out by itself.
+ * @param by whoever edited
+ */
+export async function followEdit(
+	c: Db,
+	by: Pick<Account, 'id' | 'workspace'>,
+	edit: number,
+	{ type, field, ids }: { type: string; field: string; ids: readonly string[] }
+): Promise<void> {
+	const id = await insertBulk(c, {
+		workspace: by.workspace,
+		account: by.id,
+		type,
+		asked: { type, which: { ids }, does: { k: 'line', field }, spare: true, messages: false },
+		edit
+	});
+	await beginLook(c, by, id, type);
+}
+
+async function beginLook(
+	c: Db,
+	by: Pick<Account, 'id' | 'workspace'>,
+	id: string,
+	type: string
+): Promise<void> {
 	const { schema } = await inForce(c, by.workspace);
 	const job = await insertJob(c, {
 		workspace: by.workspace,
@@ -68,42 +93,44 @@ async function openBulk(c: Db, by: Account, id: string): Promise<Bulk> {
 }
 
 /** Carries out what was looked at. @throws {BadInput | BulkBegun} */
-export async function beginBulk(by: Account, id: string): Promise<{ job: string }> {
-	return transaction(async (c) => {
-		const bulk = await openBulk(c, by, id);
-		const look = bulk.look && (await readJob(c, bulk.look));
-		if (!look || look.state !== 'done')
-			throw new BadInput('Look first at what it would do: the last look did not come to its end.');
-		if (bulk.undoesImport) {
-			await lockImport(c, bulk.undoesImport.id);
-			if (await backOfImport(c, bulk.undoesImport.id))
-				throw new BulkBegun('The import was taken back already.');
-		}
-		const { is } = await tallyBulk(c, id, 'look');
-		if (!is.changed) throw new BadInput('No record would change: there is nothing to be done.');
-		const { schema } = await inForce(c, by.workspace);
-		const job = await insertJob(c, {
-			workspace: by.workspace,
-			kind: 'bulk change',
-			title: `${is.changed} ${schema.types.get(bulk.type)?.type.plural.toLowerCase() ?? bulk.type}${bulk.asked ? '' : ', taken back'}`,
-			account: by.id,
-			input: { bulk: id },
-			of: is.changed
-		});
-		await noteBulkJob(c, id, 'job', job);
-		await note(
-			c,
-			by,
-			bulk.undoesImport
-				? 'took an import back'
-				: bulk.asked
-					? 'changed many records'
-					: 'took a bulk change back',
-			bulk.undoesImport?.name ?? schema.types.get(bulk.type)?.type.plural ?? bulk.type,
-			{ bulk: id, records: is.changed, asked: bulk.asked }
-		);
-		return { job };
+export const beginBulk = (by: Account, id: string): Promise<{ job: string }> =>
+	transaction((c) => beginIn(c, by, id));
+
+/** The same in a transaction. @throws {BadInput | BulkBegun} */
+export async function beginIn(c: Db, by: Account, id: string): Promise<{ job: string }> {
+	const bulk = await openBulk(c, by, id);
+	const look = bulk.look && (await readJob(c, bulk.look));
+	if (!look || look.state !== 'done')
+		throw new BadInput('Look first at what it would do: the last look did not come to its end.');
+	if (bulk.undoesImport) {
+		await lockImport(c, bulk.undoesImport.id);
+		if (await backOfImport(c, bulk.undoesImport.id))
+			throw new BulkBegun('The import was taken back already.');
+	}
+	const { is } = await tallyBulk(c, id, 'look');
+	if (!is.changed) throw new BadInput('No record would change: there is nothing to be done.');
+	const { schema } = await inForce(c, by.workspace);
+	const job = await insertJob(c, {
+		workspace: by.workspace,
+		kind: 'bulk change',
+		title: `${is.changed} ${schema.types.get(bulk.type)?.type.plural.toLowerCase() ?? bulk.type}${bulk.asked ? '' : ', taken back'}`,
+		account: by.id,
+		input: { bulk: id },
+		of: is.changed
 	});
+	await noteBulkJob(c, id, 'job', job);
+	await note(
+		c,
+		by,
+		bulk.undoesImport
+			? 'took an import back'
+			: bulk.asked
+				? 'changed many records'
+				: 'took a bulk change back',
+		bulk.undoesImport?.name ?? schema.types.get(bulk.type)?.type.plural ?? bulk.type,
+		{ bulk: id, records: is.changed, asked: bulk.asked }
+	);
+	return { job };
 }
 
 /** Asks for an import to be taken back, and looks at what that would do. @throws {BadInput | BulkBegun} */

@@ -20,12 +20,13 @@ import {
 } from '../db/bulk';
 import type { Cursor } from '../db/lists';
 import { noteEnded, noteProgress } from '../db/jobs';
-import { db } from '../db/pool';
+import { db, transaction } from '../db/pool';
 import { readRecords, type StoredRecord } from '../db/records';
 import type { JobRun } from '../jobs/run';
 import { countOf, stretchOf } from '../lists/list';
 import { Series } from '../records';
 import { readyBulk, whoseJob, type ReadyBulk, type ToSend } from './asked';
+import { beginIn } from './bulk';
 import { outcomeOf, refused, unsent } from './outcome';
 import { removalsOf } from './removal';
 
@@ -38,7 +39,8 @@ type Looked = BulkRow & { look: BulkOutcome };
 /** Looks at the records from the first; one that was broken off begins anew, since nothing of it counts. */
 export async function bulkLook({ job, progress }: JobRun): Promise<void> {
 	const bulk = (await readBulk(db(), job.input.bulk))!;
-	const ready = await readyBulk(bulk, await whoseJob(job));
+	const who = await whoseJob(job, bulk);
+	const ready = await readyBulk(bulk, who);
 	await clearBulk(db(), bulk.id, ready.force.release);
 	const series = new Series(db(), ready.sender, ready.force, new Map(), null);
 	let done = 0;
@@ -54,7 +56,12 @@ export async function bulkLook({ job, progress }: JobRun): Promise<void> {
 	if (ready.list) await lookAtList(ready, series, keep);
 	else await lookBack(bulk, ready, series, keep);
 	await noteProgress(db(), job.id, { done, of: done });
-	await noteEnded(db(), job.id, { state: 'done', result: await tallyBulk(db(), bulk.id, 'look') });
+	await transaction(async (c) => {
+		const result = await tallyBulk(c, bulk.id, 'look');
+		await noteEnded(c, job.id, { state: 'done', result });
+		// what an edit of a table concerns was looked at with the edit
+		if (bulk.edit !== null && result.is.changed) await beginIn(c, who, bulk.id);
+	});
 }
 
 type Keep = (rows: Looked[], of: number | null) => Promise<void>;

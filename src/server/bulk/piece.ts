@@ -36,7 +36,7 @@ export async function bulkPiece({ job, progress }: JobRun): Promise<void> {
 	const bulk = (await readBulk(db(), job.input.bulk))!;
 	if (bulk.undoneBy)
 		throw new BadInput('It was taken back: what is left of it is not done any more.');
-	const ready = await readyBulk(bulk, await whoseJob(job), job.id);
+	const ready = await readyBulk(bulk, await whoseJob(job, bulk), job.id);
 	const rows = await nextBulkRows(db(), bulk.id, TOGETHER);
 	if (!rows.length)
 		return noteEnded(db(), job.id, {

@@ -15,6 +15,8 @@ export interface Bulk {
 	type: string;
 	/** Null for one that takes another back. */
 	asked: BulkAsked | null;
+	/** The edit of a living table after which it brings records into line: it is begun by itself. */
+	edit: number | null;
 	/** The bulk change that this one takes back, or the import. */
 	undoes: string | null;
 	undoesImport: { id: string; name: string } | null;
@@ -70,7 +72,7 @@ export interface BulkRow {
 }
 
 const BULK = `b.id::text, b.workspace, b.account::text, a.name as by, ${iso('b.at')} as at, b.type, b.asked,
-	b.undoes::text, b.release,
+	b.undoes::text, b.release, b.edit,
 	(select jsonb_build_object('id', i.id, 'name', i.name) from import i where i.id = b.undoes_import) as "undoesImport",
 	coalesce((select u.job from bulk u where u.id = b.undoes), (select i.job from import i where i.id = b.undoes_import))::text as "undoesJob", b.look::text, b.job::text,
 	(select u.id::text from bulk u where u.undoes = b.id and u.job is not null order by u.at desc limit 1) as "undoneBy"`;
@@ -84,18 +86,20 @@ export async function insertBulk(
 		asked: BulkAsked | null;
 		undoes?: string;
 		undoesImport?: string;
+		edit?: number;
 	}
 ): Promise<string> {
 	const r = await db.query<{ id: string }>(
-		`insert into bulk (workspace, account, type, asked, undoes, undoes_import)
-		 values ($1, $2, $3, $4, $5, $6) returning id::text`,
+		`insert into bulk (workspace, account, type, asked, undoes, undoes_import, edit)
+		 values ($1, $2, $3, $4, $5, $6, $7) returning id::text`,
 		[
 			b.workspace,
 			b.account,
 			b.type,
 			JSON.stringify(b.asked),
 			b.undoes ?? null,
-			b.undoesImport ?? null
+			b.undoesImport ?? null,
+			b.edit ?? null
 		]
 	);
 	return r.rows[0].id;

@@ -139,21 +139,24 @@ export async function writeHistory(
 		account: string | null;
 		entryPoint: EntryPoint;
 		release: number;
+		/** The last edit of living tables; left out where no rules ran. */
+		living?: number;
 		job?: string | undefined;
 	},
 	changes: readonly ChangeToWrite[]
 ): Promise<void> {
 	if (!changes.length) return;
 	await db.query(
-		`insert into change (id, workspace, at, account, entry_point, release, job, submission) overriding system value
-		 select v.id, $1, $2, $3, $4, $5, $6, nullif(v.sent, 'null')
-		 from rows from (unnest($7::bigint[]), jsonb_array_elements($8::jsonb)) as v(id, sent)`,
+		`insert into change (id, workspace, at, account, entry_point, release, living, job, submission) overriding system value
+		 select v.id, $1, $2, $3, $4, $5, nullif($6::int, 0), $7, nullif(v.sent, 'null')
+		 from rows from (unnest($8::bigint[]), jsonb_array_elements($9::jsonb)) as v(id, sent)`,
 		[
 			workspace,
 			by.at,
 			by.account,
 			by.entryPoint,
 			by.release,
+			by.living ?? 0,
 			by.job ?? null,
 			changes.map((c) => c.number),
 			// one text: within an array each would be quoted once more

@@ -16,6 +16,8 @@ export interface LineRow {
 	failed: string | null;
 	/** Of the record when it was looked at. */
 	version: number;
+	/** The edit of a living table because of which it would be something else now. */
+	edit?: number | null;
 }
 
 /**
@@ -50,13 +52,14 @@ export async function keepLine(
 	);
 	if (!rows.length) return;
 	await db.query(
-		`insert into out_of_line as o (workspace, type, record, field, claim, stored, result, by_hand, failed, release, version)
-		 select $1, $2, r.record, r.field, r.claim, coalesce(r.stored, 'null'), coalesce(r.result, 'null'), r."byHand", r.failed, $3, r.version
-		 from (select x.* from jsonb_to_recordset($4::jsonb) as x(record bigint, field text, claim text, stored jsonb, result jsonb, "byHand" boolean, failed text, version int)
+		`insert into out_of_line as o (workspace, type, record, field, claim, stored, result, by_hand, failed, release, version, edit)
+		 select $1, $2, r.record, r.field, r.claim, coalesce(r.stored, 'null'), coalesce(r.result, 'null'), r."byHand", r.failed, $3, r.version, r.edit
+		 from (select x.* from jsonb_to_recordset($4::jsonb) as x(record bigint, field text, claim text, stored jsonb, result jsonb, "byHand" boolean, failed text, version int, edit int)
 		   join ${tableOf(type)} t on t.workspace = $1 and t.id = x.record and t.version = x.version
 		   order by x.record, x.field for share of t) r
 		 on conflict (type, record, field) do update set claim = excluded.claim, stored = excluded.stored, result = excluded.result,
 		   by_hand = excluded.by_hand, failed = excluded.failed, release = excluded.release, version = excluded.version, at = excluded.at,
+		   edit = coalesce(excluded.edit, case when ${SAME} then o.edit end),
 		   left_by = case when ${SAME} then o.left_by end, left_at = case when ${SAME} then o.left_at end,
 		   left_why = case when ${SAME} then o.left_why end`,
 		[workspace, type, release, JSON.stringify(rows)]
@@ -216,6 +219,20 @@ export async function takeDay(db: Db, workspace: string, day: string): Promise<b
 		[workspace, day]
 	);
 	return r.rowCount === 1;
+}
+
+/** Values that are open because of an edit of a living table, and that nobody set or kept: the records, by field. */
+export async function openOfEdit(
+	db: Db,
+	workspace: string,
+	edit: number
+): Promise<{ type: string; field: string; ids: string[] }[]> {
+	const r = await db.query<{ type: string; field: string; ids: string[] }>(
+		`select o.type, o.field, array_agg(o.record::text order by o.record) as ids from out_of_line o
+		 where o.workspace = $1 and o.edit = $2 and ${LINE_IS.open} group by o.type, o.field order by o.type, o.field`,
+		[workspace, edit]
+	);
+	return r.rows;
 }
 
 /** Whether it was ever looked, and when it was last asked for what depends on the day. */

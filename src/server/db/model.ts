@@ -194,6 +194,7 @@ async function makeTable(db: Db, type: string) {
 			created_at timestamptz not null default now(),
 			updated_at timestamptz not null default now(),
 			settled_by integer,
+			settled_living integer not null default 0,
 			set_by jsonb not null default '{}'
 		)`
 	);

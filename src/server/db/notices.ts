@@ -7,6 +7,8 @@ export type Notice =
 	| { kind: 'changed'; workspace: string; revision: number; account: string; name: string }
 	/** Somebody remarked something, or settled a remark. */
 	| { kind: 'remarks'; workspace: string }
+	/** Somebody edited rows of a living table. */
+	| { kind: 'rows'; workspace: string }
 	| {
 			kind: 'here';
 			workspace: string;

@@ -6,14 +6,20 @@ import { columnOf, keyColumn, keyColumns, sqlType, tableOf } from './model';
 import type { Db } from './pool';
 import { keptSetBy, readSetBy, type KeptSetBy, type SetBy } from './set-by';
 
+/** By what a record was settled: a release, and the rows of living tables after an edit (0 before any). */
+export interface Settling {
+	release: number;
+	living: number;
+}
+
 export interface StoredRecord {
 	type: string;
 	id: string;
 	version: number;
 	values: Value[];
 	setBy: Record<string, SetBy>;
-	/** Release that last settled it. */
-	settledBy: number | null;
+	/** Release that last settled it, and the last edit of living tables at that time. */
+	settledBy: Settling | null;
 }
 
 /** What the driver gives for a column, as a value of the core. */
@@ -43,7 +49,10 @@ export function toStored(schema: Schema, type: string, row: Record<string, unkno
 		type,
 		id: String(row.id),
 		version: row.version as number,
-		settledBy: row.settled_by as number | null,
+		settledBy:
+			row.settled_by === null
+				? null
+				: { release: row.settled_by as number, living: row.settled_living as number },
 		setBy: readSetBy(row.set_by as Record<string, KeptSetBy>),
 		values: fields.map((f) => fromColumn(f.type, row[columnOf(f.id)], schema.model.zone))
 	};
@@ -407,7 +416,7 @@ export async function writeRecords(
 	schema: Schema,
 	workspace: string,
 	all: readonly Writing[],
-	release: number,
+	by: Settling,
 	at: string
 ): Promise<void> {
 	const groups = new Map<string, { fields: Field[]; made: boolean; group: Writing[] }>();
@@ -427,7 +436,7 @@ export async function writeRecords(
 		for (let i = 0; i < group.length; i += AT_ONCE) {
 			const part = columnsOf(schema, fields, group.slice(i, i + AT_ONCE));
 			const { type } = group[0].rec;
-			const values = [workspace, release, at, ...part.lists];
+			const values = [workspace, by.release, at, by.living, ...part.lists];
 			await db.query(made ? insertion(type, part) : update(type, part), values);
 		}
 }
@@ -435,7 +444,7 @@ export async function writeRecords(
 /** The columns that some records write, as lists: one for each column. */
 interface Lists {
 	columns: { column: string; value: string }[];
-	/** `rows from (unnest(…), …) as v(id, set_by, times, c0, …)`, its lists beginning with the fourth value. */
+	/** `rows from (unnest(…), …) as v(id, set_by, times, c0, …)`, its lists beginning with the fifth value. */
 	from: string;
 	lists: unknown[];
 }
@@ -459,7 +468,7 @@ function columnsOf(schema: Schema, fields: readonly Field[], group: readonly Wri
 		// JSON goes as one text: within an array each would be quoted once more
 		from: `rows from (${kinds
 			.map((k, i) =>
-				k === 'jsonb' ? `jsonb_array_elements($${i + 4}::jsonb)` : `unnest($${i + 4}::${k}[])`
+				k === 'jsonb' ? `jsonb_array_elements($${i + 5}::jsonb)` : `unnest($${i + 5}::${k}[])`
 			)
 			.join(', ')})
 		   as v(id, set_by, times${cells.map((_, i) => `, c${i}`).join('')})`,
@@ -476,11 +485,11 @@ function columnsOf(schema: Schema, fields: readonly Field[], group: readonly Wri
 }
 
 const insertion = (type: string, { columns, from }: Lists) =>
-	`insert into ${tableOf(type)} (id, workspace, settled_by, set_by, created_at, updated_at, version${columns.map((c) => `, ${c.column}`).join('')})
-	 select v.id, $1, $2, v.set_by, $3, $3, v.times${columns.map((c) => `, ${c.value}`).join('')} from ${from}`;
+	`insert into ${tableOf(type)} (id, workspace, settled_by, settled_living, set_by, created_at, updated_at, version${columns.map((c) => `, ${c.column}`).join('')})
+	 select v.id, $1, $2, $4::int, v.set_by, $3, $3, v.times${columns.map((c) => `, ${c.value}`).join('')} from ${from}`;
 
 const update = (type: string, { columns, from }: Lists) =>
-	`update ${tableOf(type)} r set version = version + v.times, settled_by = $2, updated_at = $3,
+	`update ${tableOf(type)} r set version = version + v.times, settled_by = $2, settled_living = $4::int, updated_at = $3,
 	   set_by = r.set_by || v.set_by${columns.map((c) => `, ${c.column} = ${c.value}`).join('')}
 	 from ${from} where r.workspace = $1 and r.id = v.id`;
 
@@ -499,18 +508,18 @@ export async function deleteRecord(
 	]);
 }
 
-/** Notes that records are in line with a release although nothing in them changed. */
+/** Notes that records are in line with what is in force although nothing in them changed. */
 export async function markSettled(
 	db: Db,
 	workspace: string,
 	records: readonly { type: string; id: string }[],
-	release: number
+	by: Settling
 ): Promise<void> {
 	for (const type of new Set(records.map((r) => r.type)))
 		await db.query(
-			`update ${tableOf(type)} set settled_by = $3
-			 where workspace = $1 and id = any($2::bigint[]) and settled_by is distinct from $3`,
-			[workspace, records.filter((r) => r.type === type).map((r) => r.id), release]
+			`update ${tableOf(type)} set settled_by = $3, settled_living = $4
+			 where workspace = $1 and id = any($2::bigint[]) and (settled_by is distinct from $3 or settled_living <> $4)`,
+			[workspace, records.filter((r) => r.type === type).map((r) => r.id), by.release, by.living]
 		);
 }
 

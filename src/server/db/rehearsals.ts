@@ -4,12 +4,14 @@ import type {
 	JsonValue,
 	Rehearsal,
 	Retold,
+	RowEdit,
 	Selection,
 	Surprise,
 	Unrehearsed
 } from '../../core';
 import { iso } from './iso';
 import type { Db } from './pool';
+import { hashOf } from './rules';
 
 /** What came of a rehearsal, with what is told of it besides figures. */
 export interface RehearsalResult extends Rehearsal {
@@ -42,9 +44,13 @@ export interface Asked {
 	after: number | null;
 	selection: Selection | null;
 	period: Period | null;
+	/** Rows that the later version finds in a living table in the place of those that stand. */
+	rows?: { table: string; label: string; edits: RowEdit[] };
 }
 
-export interface KeptRehearsal extends Asked {
+export interface KeptRehearsal extends Omit<Asked, 'rows'> {
+	/** Rows that were put in the place of those that stand: of which table, how many, and a digest of them. */
+	rows: { table: string; label: string; edits: number; hash: string } | null;
 	id: string;
 	/** ISO 8601. */
 	at: string;
@@ -72,7 +78,7 @@ export interface Behind {
 const KEPT = 8;
 
 const HEAD = `r.id::text, ${iso('r.ended_at')} as at, a.name as by, r.before, r.after, r.hash,
-	r.draft_hash as "draftHash", r.selection, r.period, r.looked`;
+	r.draft_hash as "draftHash", r.selection, r.period, r.rows, r.looked`;
 const FROM = 'from rehearsal r left join account a on a.id = r.account';
 
 /** Begins to keep one; those that were never ended, and the oldest, go. */
@@ -93,8 +99,8 @@ export async function beginRehearsal(
 		[r.workspace, KEPT - 1]
 	);
 	await db.query(
-		`insert into rehearsal (id, workspace, account, before, after, hash, draft_hash, selection, period)
-		 values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
+		`insert into rehearsal (id, workspace, account, before, after, hash, draft_hash, selection, period, rows)
+		 values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`,
 		[
 			r.id,
 			r.workspace,
@@ -104,10 +110,23 @@ export async function beginRehearsal(
 			r.hash,
 			r.draftHash,
 			r.selection && JSON.stringify(r.selection),
-			r.period && JSON.stringify(r.period)
+			r.period && JSON.stringify(r.period),
+			r.rows && JSON.stringify(rowsOf(r.rows))
 		]
 	);
 }
+
+/** What is kept of rows that are put in the place of others. */
+const rowsOf = ({ table, label, edits }: NonNullable<Asked['rows']>): KeptRehearsal['rows'] => ({
+	table,
+	label,
+	edits: edits.length,
+	hash: hashOfEdits(table, edits)
+});
+
+/** A digest of an edit of rows: of two that are alike the same. */
+export const hashOfEdits = (table: string, edits: readonly RowEdit[]): string =>
+	hashOf([table, edits.map(({ id, before, after }) => [before && id, before, after])]);
 
 /** Keeps the records behind what a range came to. */
 export async function keepBehind(
@@ -156,6 +175,40 @@ export type RehearsalHead = Omit<KeptRehearsal, 'result'> & {
 
 const LISTED = `${HEAD}, (r.result->>'records')::int as records, (r.result->>'looked')::int as of,
 	r.result->'surprises' as surprises`;
+
+/** What a rehearsal came to, in a few figures. */
+export interface RehearsalSaid {
+	records: number;
+	looked: number;
+	fields: Pick<RehearsalResult['fields'][number], 'type' | 'field' | 'count' | 'overwritten'>[];
+	refused: { claim: string; rule: string; count: number }[];
+}
+
+/** @returns null where it is not kept or has not ended */
+export async function saidOfRehearsal(
+	db: Db,
+	workspace: string,
+	id: string
+): Promise<RehearsalSaid | null> {
+	const kept = await readRehearsal(db, workspace, id);
+	if (!kept) return null;
+	const { records, looked, fields, refused, rules } = kept.result;
+	return {
+		records,
+		looked,
+		fields: fields.map(({ type, field, count, overwritten }) => ({
+			type,
+			field,
+			count,
+			overwritten
+		})),
+		refused: refused.map(({ claim, count }) => ({
+			claim,
+			rule: rules[claim]?.name ?? claim,
+			count
+		}))
+	};
+}
 
 /** Those that have ended, the newest first. */
 export async function listRehearsals(db: Db, workspace: string): Promise<RehearsalHead[]> {

@@ -23,13 +23,15 @@ export interface PastChange {
 	account: string | null;
 	who: string | null;
 	entryPoint: EntryPoint;
+	/** The last edit of living tables before it; null for none. */
+	living: number | null;
 	/** Null where it is not kept what was sent. */
 	submission: Sent | null;
 	rows: PastRow[];
 }
 
 /** A change that was refused. */
-export type PastRefusal = Omit<PastChange, 'rows' | 'id'>;
+export type PastRefusal = Omit<PastChange, 'rows' | 'id' | 'living'>;
 
 /** Where a period lies in history. */
 export interface PastPeriod {
@@ -99,7 +101,7 @@ export async function eachChange(
 		const r: { rows: PastChange[] } = await db.query<PastChange>(
 			`with page as materialized (
 				select * from change where workspace = $1 and id >= $2 and id <= $3 and id ${beyond} $4 order by id ${order} limit $5)
-			 select p.id::text, ${iso('p.at')} as at, p.account::text, a.name as who, p.entry_point as "entryPoint", p.submission,
+			 select p.id::text, ${iso('p.at')} as at, p.account::text, a.name as who, p.entry_point as "entryPoint", p.living, p.submission,
 			   coalesce((select json_agg(json_build_object('type', h.type, 'record', h.record::text, 'made', h.made,
 			     'deleted', (select q->2 from jsonb_array_elements(h.lines) q where q->>0 = 'deleted'),
 			     'set', coalesce((select jsonb_agg(jsonb_build_array(q->>1, q->2, q->3))

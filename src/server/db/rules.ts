@@ -1,18 +1,28 @@
 /** Draft, releases and trials in the database. */
-import { createHash } from 'node:crypto';
+import { createHash, randomUUID } from 'node:crypto';
 import type {
 	Acceptance,
 	Definition,
+	LivingRows,
 	Model,
 	ReferenceTable,
 	Rule,
 	RuleSet,
 	Trial
 } from '../../core';
-import { FORMAT, canonicalJson, upgraded } from '../../core';
+import {
+	FORMAT,
+	canonicalJson,
+	cellsOf,
+	editsBetween,
+	upgraded,
+	withRows,
+	withoutRows
+} from '../../core';
 import type { Deed } from './audit';
 import type { Passing } from '../../door/gate';
 import { iso } from './iso';
+import { rowsAt, storeEdit } from './living';
 import type { Db } from './pool';
 
 export interface ReleaseInfo {
@@ -323,14 +333,45 @@ export async function createRelease(
 ): Promise<number> {
 	// one release at a time
 	await db.query('select 1 from workspace where id = $1 for update', [workspace]);
-	const doc: ReleaseDocument = { format: 'rigid-rule/release', version: FORMAT, ...set, model };
+	const tables = set.tables?.map(withoutRows);
+	const doc: ReleaseDocument = {
+		format: 'rigid-rule/release',
+		version: FORMAT,
+		...set,
+		...(tables ? { tables } : {}),
+		model
+	};
 	const r = await db.query<{ number: number }>(
 		`insert into release (workspace, number, created_by, note, doc, hash, gate)
 		 select $1, coalesce(max(number), 0) + 1, $2, $3, $4, $5, $6 from release where workspace = $1 returning number`,
 		[workspace, account, note, JSON.stringify(doc), hashOf(doc), gate && JSON.stringify(gate)]
 	);
-	await putInForce(db, workspace, r.rows[0].number, account);
-	return r.rows[0].number;
+	const { number } = r.rows[0];
+	const begin = set.tables?.filter((t) => t.living && t.rows.length) ?? [];
+	const had = begin.length ? (await rowsAt(db, workspace)).rows : {};
+	for (const t of begin) await beginLiving(db, workspace, t, had, number, account);
+	await putInForce(db, workspace, number, account);
+	return number;
+}
+
+/** The rows that the document of a living table brings become those that stand; the draft keeps none. */
+async function beginLiving(
+	db: Db,
+	workspace: string,
+	table: ReferenceTable,
+	rows: LivingRows,
+	release: number,
+	account: string | null
+): Promise<void> {
+	const had = Object.hasOwn(rows, table.id) ? rows[table.id] : [];
+	const cells = table.rows.map((r) => cellsOf(table, r));
+	const edits = editsBetween(table, had, cells, () => `r_${randomUUID().slice(0, 8)}`);
+	await storeEdit(db, workspace, { table: table.id, label: table.label, account, release, edits });
+	await db.query(
+		`update draft_part set doc = jsonb_set(doc, '{rows}', '[]'), version = version + 1
+		 where workspace = $1 and kind = 'table' and id = $2`,
+		[workspace, table.id]
+	);
 }
 
 /** Puts a release in force. @throws when there is no such release */
@@ -377,6 +418,15 @@ export async function releaseInForce(db: Db, workspace: string): Promise<number>
 	return r.rows[0]?.release ?? 0;
 }
 
+/** The same, and none comes in force before the end of the transaction. */
+export async function holdRelease(db: Db, workspace: string): Promise<number> {
+	const r = await db.query<{ release: number }>(
+		'select release from in_force where workspace = $1 for share',
+		[workspace]
+	);
+	return r.rows[0]?.release ?? 0;
+}
+
 /** What a release holds, or null. */
 export async function readRelease(
 	db: Db,
@@ -399,6 +449,12 @@ export const rulesOf = (doc: ReleaseDocument): RuleSet => ({
 	tables: doc.tables ?? [],
 	accepted: doc.accepted ?? []
 });
+
+/** A rule set with the rows of its living tables as they stand. */
+export async function withLiving<S extends RuleSet>(db: Db, workspace: string, set: S): Promise<S> {
+	if (!set.tables?.some((t) => t.living)) return set;
+	return withRows(set, (await rowsAt(db, workspace)).rows);
+}
 
 /** All releases, newest first. */
 export async function listReleases(db: Db, workspace: string): Promise<ReleaseInfo[]> {

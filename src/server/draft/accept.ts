@@ -5,7 +5,15 @@ import { BadInput } from '../../door';
 import { knownOverruled } from '../db/journal';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
-import { hashOf, listTrials, lockDraft, putPart, readDraft, removePart } from '../db/rules';
+import {
+	hashOf,
+	listTrials,
+	lockDraft,
+	putPart,
+	readDraft,
+	removePart,
+	withLiving
+} from '../db/rules';
 import { lookedThrough } from '../jobs/analysis';
 import type { Account } from '../people/accounts';
 import { may } from '../../door/rights';
@@ -33,7 +41,8 @@ export async function acceptFinding(
 		listTrials(db(), workspace),
 		knownOverruled(db(), workspace)
 	]);
-	const { checked } = await lookedThrough(account, { model, set, trials, overruled });
+	const whole = await withLiving(db(), workspace, set);
+	const { checked } = await lookedThrough(account, { model, set: whole, trials, overruled });
 	const finding = checked.findings.find((f) => f.id === id);
 	if (!finding)
 		throw new BadInput('This is no longer found in the draft. Look again: it may be mended.');
@@ -42,7 +51,7 @@ export async function acceptFinding(
 	const times = timesOf(finding, beside);
 	const acceptance: Acceptance = {
 		id,
-		rests: restsOn(finding, set, new Schema(model).with(set), beside),
+		rests: restsOn(finding, whole, new Schema(model).with(whole), beside),
 		...(times === undefined ? {} : { times }),
 		reason,
 		by: account.name,

@@ -1,11 +1,11 @@
 /** Carrying the values of a field over to another type: looked at first, then done. */
-import type { Field, Reading, Value } from '../../core';
+import type { Field, Reading, RuleSet, Value } from '../../core';
 import { Schema, compilePlan, converted, looseKey, same, toJson } from '../../core';
 import { formatValue } from '../../runtime/format';
 import { zones } from '../../runtime/zones';
 import type { Db } from '../db/pool';
 import { titlesOf } from '../db/records';
-import { readDraft, readRelease, releaseInForce, rulesOf } from '../db/rules';
+import { readDraft, readRelease, releaseInForce, rulesOf, withLiving } from '../db/rules';
 import { eachValue, readTitles, writeValues } from '../db/values';
 
 /** A field whose values become those of another type. */
@@ -197,7 +197,8 @@ export async function brokenBy(
 ): Promise<{ force: string[]; draft: string[] }> {
 	const number = await releaseInForce(db, workspace);
 	const release = number ? await readRelease(db, workspace, number) : null;
-	const { set } = await readDraft(db, workspace);
+	const living = <S extends RuleSet>(set: S) => withLiving(db, workspace, set);
+	const set = await living((await readDraft(db, workspace)).set);
 	const problems = (rules: typeof set) => {
 		const of = (schema: Schema) => compilePlan(schema.with(rules), rules).problems;
 		const key = (p: { rule: string; message: string }) => `${p.rule} ${p.message}`;
@@ -208,5 +209,5 @@ export async function brokenBy(
 			.map((p) => `“${names.get(p.rule) ?? p.rule}”: ${p.message}`);
 		return [...new Set(said)];
 	};
-	return { force: release ? problems(rulesOf(release)) : [], draft: problems(set) };
+	return { force: release ? problems(await living(rulesOf(release))) : [], draft: problems(set) };
 }

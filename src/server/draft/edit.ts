@@ -1,7 +1,7 @@
 /** Edits of the draft as the pages send them: pieces that apply where what they found still stands. */
-import type { Piece } from '../../core';
+import type { Piece, ReferenceTable } from '../../core';
 import { applied, partName, touched } from '../../core';
-import { checkDefinition, checkOrder, checkRule, checkTable } from '../../door';
+import { BadInput, checkDefinition, checkOrder, checkRule, checkTable } from '../../door';
 import type { PoolClient } from 'pg';
 import { note } from '../audit/audit';
 import type { Account } from '../db/people';
@@ -12,6 +12,8 @@ import {
 	putPart,
 	putRule,
 	readDraft,
+	readRelease,
+	releaseInForce,
 	removePart,
 	removeRule
 } from '../db/rules';
@@ -24,6 +26,18 @@ export interface Overtaken {
 	/** What it lies in, as people know it. */
 	name: string;
 	by: string | null;
+}
+
+/** @throws {BadInput} when it brings rows although those that stand are edited in force */
+async function tableOfDraft(client: PoolClient, workspace: string, table: ReferenceTable) {
+	if (!table.living || !table.rows.length) return table;
+	const release = await releaseInForce(client, workspace);
+	const doc = release ? await readRelease(client, workspace, release) : null;
+	if (doc?.tables?.find((t) => t.id === table.id)?.living)
+		throw new BadInput(
+			`The rows of “${table.label}” are in force and no part of the draft: edit them there.`
+		);
+	return table;
 }
 
 /**
@@ -71,7 +85,10 @@ export async function editDraft(
 		const found = (next[part] as { id: string }[] | undefined)?.find((x) => x.id === id);
 		if (!found) await removePart(client, workspace, kind, id);
 		else {
-			const doc = part === 'tables' ? checkTable(found) : checkDefinition(found);
+			const doc =
+				part === 'tables'
+					? await tableOfDraft(client, workspace, checkTable(found))
+					: checkDefinition(found);
 			await putPart(client, workspace, kind, doc, account);
 		}
 	}

@@ -26,7 +26,7 @@ import {
 } from '../db/model';
 import { limitLocks, momentOf } from '../db/pool';
 import { nextChanges, writeHistory } from '../db/history';
-import { listTrials, lockDraft, readDraft, releaseInForce } from '../db/rules';
+import { listTrials, lockDraft, readDraft, releaseInForce, withLiving } from '../db/rules';
 import type { Account } from '../people/accounts';
 import { eachValue } from '../db/values';
 import { counted, revisionOf, type Step } from './revision';
@@ -151,7 +151,7 @@ async function mayLose(client: PoolClient, workspace: string, before: Model, aft
 		...listsGone(before, after)
 	];
 	if (!losses.length) return;
-	const { set } = await readDraft(client, workspace);
+	const set = await withLiving(client, workspace, (await readDraft(client, workspace)).set);
 	const trials = await listTrials(client, workspace);
 	const schema = new Schema(before, { definitions: set.definitions, tables: set.tables });
 	const faults: ModelFault[] = [];

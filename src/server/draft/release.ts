@@ -14,6 +14,7 @@ import type { AnalysisAnswer } from '../../workers/analysis.thread';
 import { note } from '../audit/audit';
 import { knownOverruled } from '../db/journal';
 import { indexMatched, readModel } from '../db/model';
+import { lockRows } from '../db/living';
 import { needsSecond } from '../db/people';
 import { newestOfDraft } from '../db/rehearsals';
 import { listRemarks } from '../db/remarks';
@@ -35,6 +36,7 @@ import {
 	releaseInForce,
 	replaceDraft,
 	rulesOf,
+	withLiving,
 	wroteSinceRelease
 } from '../db/rules';
 import { lookedThrough } from '../jobs/analysis';
@@ -74,14 +76,15 @@ async function heldAgainst(
 	const gate = await readGate(c, workspace);
 	const force = await releaseInForce(c, workspace);
 	const doc = force ? await readRelease(c, workspace, force) : null;
-	const earlier = doc && rulesOf(doc);
+	const earlier = doc && (await withLiving(c, workspace, rulesOf(doc)));
+	const whole = await withLiving(c, workspace, set);
 	const schema = new Schema(model);
 	const blocking = checked.findings.filter(stopsRelease);
 	const inherited = earlier
 		? blocking.filter((f) =>
 				standsIn(
 					f,
-					{ set, schema: schema.with(set) },
+					{ set: whole, schema: schema.with(whole) },
 					{ set: earlier, schema: schema.with(earlier) }
 				)
 			)
@@ -120,11 +123,12 @@ export async function releaseDraft(
 	await mayRelease(db(), account);
 	const looked = await readAll(db(), workspace);
 	const { set } = looked.draft;
-	const plan = compilePlan(new Schema(looked.model), set);
+	const whole = await withLiving(db(), workspace, set);
+	const plan = compilePlan(new Schema(looked.model), whole);
 	const gate = await readGate(db(), workspace);
 	const answer = await lookedThrough(account, {
 		model: looked.model,
-		set,
+		set: whole,
 		trials: looked.trials,
 		overruled: await knownOverruled(db(), workspace),
 		...(gate.levels.strength === 'shown' ? {} : { strength: true })
@@ -143,7 +147,9 @@ export async function releaseDraft(
 	const unsaid = told.find((p) => p.reason === '');
 	if (unsaid)
 		throw new BadInput(`${which(unsaid)} Mend it, or say why to release it all the same.`);
+	const begins = set.tables?.some((t) => t.living && t.rows.length);
 	return transaction(async (c) => {
+		if (begins) await lockRows(c, workspace);
 		await lockDraft(c, workspace);
 		await needsRevision(c, workspace, asked.seen);
 		await mayRelease(c, account);
@@ -207,7 +213,8 @@ export async function putReleaseInForce(
 				`Release ${number} no longer runs on the model as it is today. ${why} Take it as the draft and mend it there.`
 			);
 		await putInForce(c, workspace, number, account.id);
-		const after = compilePlan(new Schema(schema.model), rulesOf(doc));
+		const set = await withLiving(c, workspace, rulesOf(doc));
+		const after = compilePlan(new Schema(schema.model), set);
 		await existing(c, account, number, before, after, lock);
 		await note(c, account, 'put in force', `Release ${number}`, { before: release });
 		return counted(c, account);

@@ -9,6 +9,7 @@ import { BadModel, ModelMoved } from '../draft/model';
 import { NeedsSecond, NoSuchRelease } from '../draft/release';
 import { DraftMoved } from '../draft/revision';
 import { BulkBegun } from '../bulk/bulk';
+import { NotTheirTable } from '../living/living';
 import { ViewMoved } from '../lists/views';
 import { RefusedChange } from '../records';
 import { BadInput } from '../../door';
@@ -78,6 +79,7 @@ export async function answered(work: () => Promise<Response>): Promise<Response>
 		if (e instanceof BadModel)
 			return json({ message: e.message, faults: e.faults }, { status: 400 });
 		if (e instanceof NoSuchRelease) return json({ message: e.message }, { status: 404 });
+		if (e instanceof NotTheirTable) return json({ message: e.message }, { status: 403 });
 		if (e instanceof NeedsSecond) return json({ message: e.message }, { status: 403 });
 		if (
 			e instanceof ModelMoved ||

@@ -87,6 +87,22 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/definitions': look('definitions'),
 	'/(app)/tables/[id]': look('a reference table'),
 	'/(app)/tables': look('reference tables'),
+	'/tables/[id]/rows': {
+		POST: {
+			asks: 'look',
+			does: 'edits rows of a living table: whoever was given it, and administrators'
+		}
+	},
+	'/tables/[id]/rows/look': {
+		POST: { asks: 'look', does: 'rehearses an edit of rows: whoever may make it' }
+	},
+	'/tables/[id]/rows/[edit]': {
+		GET: { asks: 'look', does: 'what an edit of rows did' },
+		POST: { asks: 'look', does: 'takes an edit of rows back: whoever may make one' }
+	},
+	'/tables/[id]/editors': {
+		PUT: { asks: 'settings', does: 'says who may edit the rows of a table' }
+	},
 	'/(app)/model': look('the model'),
 	'/(app)/model/[type]/[[field]]': look('a record type and its fields'),
 	'/(app)/options/[list]': look('an option list'),
@@ -208,6 +224,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 			does: 'rehearses the draft or a release on existing records, or replays what was done'
 		}
 	},
+	'/rehearsals/[id]': look('what a rehearsal came to, in a few figures'),
 	'/rehearsals/[id]/behind': look('the records or changes behind what a rehearsal tells'),
 	'/rehearsals/[id]/looked': {
 		PUT: { asks: 'write', does: 'notes that a surprise of a rehearsal was looked at' }

@@ -1,8 +1,16 @@
 /**
- * What is out of line, looked for by a job: after a release came in force, once a day, and when somebody asks. The records are cut by their keys into ranges, which any number of workers share; what a
+ * What is out of line, looked for by a job: after a release came in force, after an edit of a
+ * living table, once a day, and when somebody asks. The records are cut by their keys into ranges, which any number of workers share; what a
  * range came to is kept with it, so one that was broken off goes on with those that are left.
  */
-import { differing, standingFields, type Plan, type Schema } from '../../core';
+import {
+	compilePlan,
+	differing,
+	standingFields,
+	withRows,
+	type Plan,
+	type Schema
+} from '../../core';
 import { dayIn } from '../../runtime/format';
 import {
 	cutJob,
@@ -14,12 +22,22 @@ import {
 	openJob,
 	openRange
 } from '../db/jobs';
-import { forgetLine, keepLine, lastDay, linedTypes, takeDay, type LineRow } from '../db/line';
+import {
+	forgetLine,
+	keepLine,
+	lastDay,
+	linedTypes,
+	openOfEdit,
+	takeDay,
+	type LineRow
+} from '../db/line';
+import { readEdit, rowsAt } from '../db/living';
 import { db, transaction, type Db } from '../db/pool';
 import { cutByKey, eachValues } from '../db/records';
-import { lockDraft } from '../db/rules';
+import { lockDraft, readRelease, rulesOf } from '../db/rules';
 import { lineAmong } from '../line/lined';
-import { inForce } from '../records';
+import { followEdit } from '../bulk/bulk';
+import { inForce, type InForce } from '../records';
 import type { JobRun } from './run';
 
 /** Records of a range: some seconds of work, which is the most that a killed worker loses. */
@@ -34,17 +52,18 @@ async function queue(
 	workspace: string,
 	schema: Schema,
 	fields: Fields,
-	account: string | null
+	account: string | null,
+	edit?: { number: number; label: string }
 ): Promise<string | null> {
 	const types = Object.keys(fields);
 	if (!types.length) return null;
-	const named = types.map((t) => schema.type(t).type.plural);
+	const named = types.map((t) => schema.type(t).type.plural).join(', ');
 	return insertJob(c, {
 		workspace,
 		kind: 'out-of-line look',
-		title: named.join(', '),
+		title: edit ? `${named}, for “${edit.label}”` : named,
 		account,
-		input: { fields: JSON.stringify(fields) }
+		input: { fields: JSON.stringify(fields), ...(edit ? { edit: String(edit.number) } : {}) }
 	});
 }
 
@@ -81,15 +100,34 @@ export async function queueLineOfRelease(
 	after: Plan,
 	account: string
 ): Promise<void> {
-	const apart = differing(before, after).fields;
-	const fields = fieldsOf(after.schema, (type) =>
-		standingFields(after, type).filter((f) => apart.has(`${type}.${f}`))
-	);
+	const fields = fieldsApart(before, after);
 	// what no rule holds at a value any more has nothing out of line
 	for (const type of await linedTypes(c, workspace))
 		await forgetLine(c, workspace, type, standingFields(after, type));
 	await queue(c, workspace, after.schema, fields, account);
 }
+
+/** The fields that stand by rules and may come out otherwise. */
+function fieldsApart(before: Plan, after: Plan): Fields {
+	const apart = differing(before, after).fields;
+	return fieldsOf(after.schema, (type) =>
+		standingFields(after, type).filter((f) => apart.has(`${type}.${f}`))
+	);
+}
+
+/**
+ * Looks which records an edit of a living table concerns; in the transaction of the edit.
+ * @returns the job; null where no rule in force looks anything up in the table
+ */
+export const queueLineOfEdit = (
+	c: Db,
+	workspace: string,
+	before: Plan,
+	after: Plan,
+	account: string,
+	edit: { number: number; label: string }
+): Promise<string | null> =>
+	queue(c, workspace, after.schema, fieldsApart(before, after), account, edit);
 
 /** Once a day everything: what depends on the day, and what people set against rules meanwhile. */
 export async function queueLineOfDay(workspace: string, now: number): Promise<void> {
@@ -138,6 +176,7 @@ async function oneRange({ job, signal }: JobRun, n: number): Promise<void> {
 	const held = new Set(force.schema.types.has(at.type) ? standingFields(force.plan, at.type) : []);
 	const fields = asked.filter((f) => held.has(f));
 	const found: LineRow[] = [];
+	const before = job.input.edit ? await beforeEdit(workspace, force, Number(job.input.edit)) : null;
 	let looked = 0;
 	if (fields.length)
 		await eachValues(
@@ -148,11 +187,18 @@ async function oneRange({ job, signal }: JobRun, n: number): Promise<void> {
 			async (piece) => {
 				signal.throwIfAborted();
 				looked += piece.length;
-				found.push(
-					...(await lineAmong(db(), workspace, force, at.type, piece, Date.now(), {
-						fields: new Set(fields)
-					}))
-				);
+				const now = Date.now();
+				const o = { fields: new Set(fields) };
+				const out = await lineAmong(db(), workspace, force, at.type, piece, now, o);
+				if (before && out.length) {
+					const ids = new Set(out.map((x) => x.record));
+					const some = piece.filter((r) => ids.has(r.id));
+					const had = await lineAmong(db(), workspace, before, at.type, some, now, o);
+					const key = (x: LineRow) => JSON.stringify([x.record, x.field, x.result, x.failed]);
+					const old = new Set(had.map(key));
+					for (const x of out) x.edit = old.has(key(x)) ? null : Number(job.input.edit);
+				}
+				found.push(...out);
 			},
 			{ low: at.low, high: at.high, setBy: true }
 		);
@@ -160,6 +206,26 @@ async function oneRange({ job, signal }: JobRun, n: number): Promise<void> {
 		const last = await keepRange(c, job.id, n, { found: found.length }, looked, () =>
 			keepLine(c, workspace, at.type, at, fields, force.release, found)
 		);
-		if (last) await noteEnded(c, job.id, { state: 'done' });
+		if (!last) return;
+		await noteEnded(c, job.id, { state: 'done' });
+		if (job.input.edit) await follow(c, workspace, Number(job.input.edit));
 	});
+}
+
+/** What is in force with the rows of living tables as they were before an edit. */
+async function beforeEdit(workspace: string, force: InForce, edit: number): Promise<InForce> {
+	const { release, schema } = force;
+	const doc = release ? await readRelease(db(), workspace, release) : null;
+	const { rows } = await rowsAt(db(), workspace, edit - 1);
+	return { ...force, plan: compilePlan(schema, doc ? withRows(rulesOf(doc), rows) : NO_RULES) };
+}
+
+const NO_RULES = { rules: [], order: {} };
+
+/** Records that an edit concerns are brought into line, where whoever made it asked for that. */
+async function follow(c: Db, workspace: string, number: number): Promise<void> {
+	const edit = await readEdit(c, workspace, number);
+	if (!edit?.brings || !edit.account) return;
+	const by = { id: edit.account, workspace };
+	for (const open of await openOfEdit(c, workspace, number)) await followEdit(c, by, number, open);
 }

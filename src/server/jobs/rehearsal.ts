@@ -8,9 +8,12 @@ import {
 	compilePlan,
 	compileSelection,
 	differing,
+	editedRows,
 	rehearsing,
 	together,
 	unrehearsed,
+	withRows,
+	type LivingRows,
 	type Rehearsal,
 	type RuleSet,
 	type Selection,
@@ -31,12 +34,13 @@ import {
 	rangeResults,
 	type Range
 } from '../db/jobs';
+import { rowsAt } from '../db/living';
 import { readModel } from '../db/model';
 import type { Account } from '../db/people';
 import { db, transaction, type Db } from '../db/pool';
 import { cutByKey } from '../db/records';
 import { beginRehearsal, endRehearsal, keepBehind, type Asked } from '../db/rehearsals';
-import { hashOf, hashOfDraft, lockDraft, releaseInForce } from '../db/rules';
+import { hashOf, hashOfDraft, lockDraft, releaseInForce, withLiving } from '../db/rules';
 import { inForce } from '../records';
 import { rehearseRange, rehearsedTypes, type Compared } from '../look/rehearse';
 import { bounds } from './replay';
@@ -67,23 +71,40 @@ interface Frozen {
  */
 export async function queueRehearsal(
 	by: Account,
-	{ before, after = null, selection = null, period = null }: Partial<Asked> = {}
+	{ before, after = null, selection = null, period = null, rows }: Partial<Asked> = {}
 ): Promise<string> {
 	const { workspace } = by;
 	return transaction(async (c) => {
 		await lockDraft(c, workspace);
 		const against = before === undefined ? await releaseInForce(c, workspace) : before;
-		const asked: Asked = { before: against, after, selection, period };
+		const asked: Asked = {
+			before: against,
+			after,
+			selection,
+			period,
+			...(rows ? { rows } : {})
+		};
 		const { model } = await readModel(c, workspace);
-		const [, set] = await Promise.all([against, after].map((n) => rulesOfVersion(c, workspace, n)));
+		const [, set] = await Promise.all(
+			[against, after].map(async (n) =>
+				withLiving(c, workspace, await rulesOfVersion(c, workspace, n))
+			)
+		);
 		if (period) bounds(period, model);
 		if (selection) selectorOf(new Schema(model).with(set), selection);
 		const input = { asked: JSON.stringify(asked) };
 		const kind = period ? 'replay' : 'rehearsal';
 		const open = await openJob(c, workspace, kind, input);
 		if (open) return open.id;
-		const versions = `${sayVersion(after)} against ${sayVersion(against)}`;
-		await note(c, by, after === null ? 'rehearsed the draft' : 'rehearsed a version', versions);
+		const versions = rows
+			? `an edit of “${rows.label}” against its rows as they stand`
+			: `${sayVersion(after)} against ${sayVersion(against)}`;
+		const did = rows
+			? 'rehearsed rows of a table'
+			: after === null
+				? 'rehearsed the draft'
+				: 'rehearsed a version';
+		await note(c, by, did, versions);
 		const records = period
 			? `on what was changed from ${formatDate(period.from)} to ${formatDate(period.to)}`
 			: selection
@@ -120,9 +141,12 @@ async function cut({ job }: JobRun): Promise<void> {
 	const { workspace, id } = job;
 	const asked = JSON.parse(job.input.asked) as Asked;
 	const { model } = await readModel(db(), workspace);
-	const [before, after] = await Promise.all(
+	const [had, drawn] = await Promise.all(
 		[asked.before, asked.after].map((n) => rulesOfVersion(db(), workspace, n))
 	);
+	const { rows } = await rowsAt(db(), workspace);
+	// the rows too as they stand when it begins
+	const [before, after] = [withRows(had, rows), withRows(drawn, putRows(rows, asked.rows))];
 	const frozen: Frozen = {
 		before,
 		after,
@@ -150,11 +174,21 @@ async function cut({ job }: JobRun): Promise<void> {
 			workspace,
 			account: job.account,
 			hash: hashOf([before, after, asked.selection, frozen.model]),
-			draftHash: asked.after === null ? hashOfDraft(after, model) : null
+			draftHash: asked.after === null && !asked.rows ? hashOfDraft(drawn, model) : null
 		});
 		await cutJob(c, id, ranges);
 		if (!ranges.length) await end(c, job, frozen, compared);
 	});
+}
+
+/** Rows with some in the place of those that stand. @throws {BadInput} when others were put there meanwhile */
+function putRows(rows: LivingRows, put: Asked['rows']): LivingRows {
+	if (!put) return rows;
+	const had = Object.hasOwn(rows, put.table) ? rows[put.table] : [];
+	const edited = editedRows(had, put.edits);
+	if (edited.overtaken.length)
+		throw new BadInput(`Somebody edited the same rows of “${put.label}” meanwhile. Look again.`);
+	return { ...rows, [put.table]: edited.rows };
 }
 
 async function oneRange({ job }: JobRun, n: number): Promise<void> {

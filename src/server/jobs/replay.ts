@@ -2,12 +2,23 @@
  * A replay as a job: the changes of a period made again by one version and by another. Each change goes on from
  * those before it, so it is one piece; what was broken off is begun anew, and nothing of it is kept before its end.
  */
-import { LocalDate, Schema, compilePlan, differing, unmet, type Model } from '../../core';
+import {
+	LocalDate,
+	Schema,
+	compilePlan,
+	differing,
+	unmet,
+	withRows,
+	type LivingRows,
+	type Model,
+	type RuleSet
+} from '../../core';
 import { BadInput } from '../../door';
 import { startOfDay } from '../../runtime/format';
 import { noteEnded } from '../db/jobs';
 import { readModel } from '../db/model';
-import { db, snapshot, transaction } from '../db/pool';
+import { rowsAt } from '../db/living';
+import { db, snapshot, transaction, type Db } from '../db/pool';
 import {
 	beginRehearsal,
 	endRehearsal,
@@ -35,18 +46,36 @@ export function bounds({ from, to }: Period, { zone }: Model): [string, string] 
 	return [startOfDay(first, zone), startOfDay(next, zone)];
 }
 
+/** Two versions compiled with the rows of living tables as they stood; neither has any where rows make no difference. */
+function plansAt(
+	c: Db,
+	workspace: string,
+	schema: Schema,
+	sets: Record<'before' | 'after', RuleSet>
+) {
+	const living = [sets.before, sets.after].some((s) => s.tables?.some((t) => t.living));
+	const compiled = (rows: LivingRows) => ({
+		before: compilePlan(schema, withRows(sets.before, rows)),
+		after: compilePlan(schema, withRows(sets.after, rows))
+	});
+	const without = living ? null : compiled({});
+	return async (number: number) => without ?? compiled((await rowsAt(c, workspace, number)).rows);
+}
+
 /** Replays, and keeps what came of it. */
 export async function replaying({ job, progress }: JobRun): Promise<void> {
 	const { workspace, id } = job;
 	const asked = JSON.parse(job.input.asked) as Asked & { period: Period };
 	const { model } = await readModel(db(), workspace);
 	const schema = new Schema(model);
+	const { rows } = await rowsAt(db(), workspace);
 	const [before, after] = await Promise.all(
 		[asked.before, asked.after].map(async (n) => {
 			const set = await rulesOfVersion(db(), workspace, n);
-			return { set, plan: compilePlan(schema, set) };
+			return { set, plan: compilePlan(schema, withRows(set, rows)) };
 		})
 	);
+	const sets = { before: before.set, after: after.set };
 	const [from, to] = bounds(asked.period, model);
 	const { result, behind } = await snapshot(async (c): Promise<ReplayRehearsed> => {
 		const p = await pastPeriod(c, workspace, from, to, MOST);
@@ -60,7 +89,15 @@ export async function replaying({ job, progress }: JobRun): Promise<void> {
 			);
 		await progress(0, p.changes);
 		const { first, last } = p;
-		const of = { before: before.plan, after: after.plan, from, to, first, last };
+		const of = {
+			before: before.plan,
+			after: after.plan,
+			plansAt: plansAt(c, workspace, schema, sets),
+			from,
+			to,
+			first,
+			last
+		};
 		return replay(c, workspace, of, BEHIND, (done) => progress(done, p.changes));
 	});
 	await transaction(async (c) => {

@@ -14,7 +14,7 @@ import { keepLine, lineOfRecord } from '../db/line';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
 import { eachPiece, readValues } from '../db/records';
-import { createRelease, putInForce, readRelease, rulesOf } from '../db/rules';
+import { createRelease, putInForce, readRelease, rulesOf, withLiving } from '../db/rules';
 import { queueLine, queueLineOfDay, queueLineOfRelease } from '../jobs/line';
 import { readyList, stretchOf } from '../lists/list';
 import { inForce, remove, save } from '../records';
@@ -88,7 +88,7 @@ const release = (alter: (set: RuleSet) => RuleSet) =>
 		const { plan: before, release: n } = await inForce(c, t.workspace);
 		const { model } = await readModel(c, t.workspace);
 		const set = alter(rulesOf((await readRelease(c, t.workspace, n))!));
-		const after = compilePlan(new Schema(model), set);
+		const after = compilePlan(new Schema(model), await withLiving(c, t.workspace, set));
 		expect(after.problems).toEqual([]);
 		const number = await createRelease(c, t.workspace, set, model, 'A test', t.admin.id);
 		await queueLineOfRelease(c, t.workspace, before, after, t.admin.id);
@@ -99,7 +99,10 @@ const back = (n: number) =>
 		const { plan: before, schema } = await inForce(c, t.workspace);
 		const doc = (await readRelease(c, t.workspace, n))!;
 		await putInForce(c, t.workspace, n, t.admin.id);
-		const after = compilePlan(new Schema(schema.model), rulesOf(doc));
+		const after = compilePlan(
+			new Schema(schema.model),
+			await withLiving(c, t.workspace, rulesOf(doc))
+		);
 		await queueLineOfRelease(c, t.workspace, before, after, t.admin.id);
 	});
 const bring = (field: string, more: Partial<BulkAsked> = {}, type = 'contact'): BulkAsked => ({

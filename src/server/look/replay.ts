@@ -42,6 +42,8 @@ const REFUSALS = 5_000;
 export interface Replayed {
 	before: Plan;
 	after: Plan;
+	/** Both with the rows of living tables as they stood after an edit (0 before any). */
+	plansAt: (living: number) => Promise<{ before: Plan; after: Plan }>;
 	/** Instants, ISO 8601, the later one left out. */
 	from: string;
 	to: string;
@@ -180,7 +182,7 @@ class Recorded {
 export async function replay(
 	db: Db,
 	workspace: string,
-	{ before, after, from, to, first, last }: Replayed,
+	{ before, after, plansAt, from, to, first, last }: Replayed,
 	most: number,
 	progress: (done: number) => Promise<void>
 ): Promise<ReplayRehearsed> {
@@ -305,7 +307,16 @@ export async function replay(
 			reading.sent(c.submission.records, (type, id) => made.has(refKey(type, id ?? '')));
 		return records && { ...sentOf(c), records };
 	};
+	/** Each change finds the rows of living tables that it found then. */
+	let living: number | null = null;
+	const rowsThen = async (number: number) => {
+		if (living === number) return;
+		living = number;
+		const then = await plansAt(number);
+		again.by(then.before, then.after);
+	};
 	const one = async (c: PastChange, sent: SentChange | null) => {
+		await rowsThen(c.living ?? 0);
 		await refused(c.at);
 		const rows = c.rows.filter((x) => schema.types.has(x.type));
 		const fields = rows.map((x) => recorded.redo(x));

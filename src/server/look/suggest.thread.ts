@@ -5,7 +5,7 @@ import { zones } from '../../runtime/zones';
 import { readModel } from '../db/model';
 import { closeDb, db } from '../db/pool';
 import { countRelated, readRecords, relatedRecords, sampleRecords, titlesOf } from '../db/records';
-import { readDraft } from '../db/rules';
+import { readDraft, withLiving } from '../db/rules';
 import type { JsonValue } from '../../core';
 import type { StoredRecord } from '../db/records';
 
@@ -30,7 +30,7 @@ const MOST_RELATED = 50_000;
 async function answer(job: SuggestJob): Promise<SuggestAnswer> {
 	const { workspace: w, type, field } = job;
 	const { model } = await readModel(db(), w);
-	const { set } = await readDraft(db(), w);
+	const set = await withLiving(db(), w, (await readDraft(db(), w)).set);
 	const schema = new Schema(model).with(set);
 	const t = schema.type(type);
 	let records = await sampleRecords(db(), schema, w, type, MOST_STUDIED, Object.keys(job.examples));

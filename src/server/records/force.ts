@@ -1,6 +1,7 @@
-/** Which release is in force, compiled. */
+/** Which release is in force, with the rows of living tables as they stand, compiled. */
 import type { Plan } from '../../core';
-import { Schema, compilePlan } from '../../core';
+import { Schema, compilePlan, withRows } from '../../core';
+import { lastEdit, rowsAt } from '../db/living';
 import { modelRevisionOf, readModel } from '../db/model';
 import type { Db } from '../db/pool';
 import { readRelease, releaseInForce } from '../db/rules';
@@ -10,6 +11,8 @@ export interface InForce {
 	plan: Plan;
 	schema: Schema;
 	release: number;
+	/** The last edit of living tables, whose rows the plan looks up. */
+	living: number;
 	modelRevision: number;
 }
 
@@ -19,14 +22,16 @@ const cache = new Map<string, InForce>();
 export async function inForce(db: Db, workspace: string): Promise<InForce> {
 	const release = await releaseInForce(db, workspace);
 	const modelRevision = await modelRevisionOf(db, workspace);
-	const key = `${workspace} ${release} ${modelRevision}`;
+	const living = await lastEdit(db, workspace);
+	const key = `${workspace} ${release} ${living.mark} ${modelRevision}`;
 	const had = cache.get(key);
 	if (had) return had;
 	const { model } = await readModel(db, workspace);
 	const doc = release ? await readRelease(db, workspace, release) : null;
 	const schema = new Schema(model);
-	const plan = compilePlan(schema, doc ?? { rules: [], order: {} });
-	const made = { plan, schema, release, modelRevision };
+	const { rows } = await rowsAt(db, workspace, living);
+	const plan = compilePlan(schema, doc ? withRows(doc, rows) : { rules: [], order: {} });
+	const made = { plan, schema, release, living: living.number, modelRevision };
 	if (cache.size > 20) cache.clear();
 	cache.set(key, made);
 	return made;

@@ -4,6 +4,6 @@ export { inForce, type InForce } from './force';
 export { keysOf } from './by-key';
 export { remove } from './remove';
 export { Series, isMadeUp, save, saveInOrder } from './save';
-export { addedOf } from './submitted';
+export { addedOf, settledAs } from './submitted';
 export * from './types';
 export type { SaveOutcome } from './describe';

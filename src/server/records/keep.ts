@@ -127,14 +127,14 @@ export async function keepChanges(
 	changes: readonly Kept[],
 	stored: ReadonlyMap<string, StoredRecord>
 ): Promise<SaveOutcome[][]> {
-	const { schema, plan, release } = force;
+	const { schema, plan, release, living } = force;
 	const { workspace, account, entryPoint, job } = sender;
 	const at = new Date(sender.instant).toISOString();
 	const numbers = await nextChanges(client, changes.length);
 	const told = await tellChanges(client, sender, force, changes, stored, numbers);
 	const { outcomes, writings, untouched, removed, history } = told;
-	await writeRecords(client, schema, workspace, [...writings.values()], release, at);
-	await markSettled(client, workspace, [...untouched.values()], release);
+	await writeRecords(client, schema, workspace, [...writings.values()], force, at);
+	await markSettled(client, workspace, [...untouched.values()], force);
 	const known = [...writings.values()].flatMap(({ rec }) =>
 		rec.created ? [] : [{ type: rec.type, id: rec.id, fields: rec.changes.map((c) => c.field) }]
 	);
@@ -148,7 +148,7 @@ export async function keepChanges(
 			first: outcomes[i].at(0)
 		}))
 		.filter((x) => x.lines.length || x.settled.deferred.length);
-	const head = { at, account: account.id, entryPoint, release, job };
+	const head = { at, account: account.id, entryPoint, release, living, job };
 	await writeHistory(client, workspace, head, toldOf);
 	const sent = sender.silent
 		? toldOf.map(() => 0)

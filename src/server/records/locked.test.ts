@@ -6,7 +6,7 @@ import { carriedChanges, pendingOf } from '../db/carried';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
 import { eachPiece } from '../db/records';
-import { createRelease, putInForce, readRelease, rulesOf } from '../db/rules';
+import { createRelease, putInForce, readRelease, rulesOf, withLiving } from '../db/rules';
 import { carryOn } from '../jobs/turn';
 import { inForce, save } from '.';
 import { AtHand } from './near';
@@ -63,7 +63,7 @@ const release = (change: (set: RuleSet) => RuleSet) =>
 		const { plan: before, release: n } = await inForce(c, t.workspace);
 		const { model } = await readModel(c, t.workspace);
 		const set = change(rulesOf((await readRelease(c, t.workspace, n))!));
-		const after = compilePlan(new Schema(model), set);
+		const after = compilePlan(new Schema(model), await withLiving(c, t.workspace, set));
 		expect(after.problems).toEqual([]);
 		const number = await createRelease(c, t.workspace, set, model, 'A test', t.admin.id);
 		return { number, noted: await noteLocked(c, t.admin, number, { before, after }, NOW) };
@@ -113,7 +113,10 @@ describe('a switch of the release in force', () => {
 			const { plan: before, schema } = await inForce(c, t.workspace);
 			await putInForce(c, t.workspace, n - 1, t.admin.id);
 			const doc = (await readRelease(c, t.workspace, n - 1))!;
-			const after = compilePlan(new Schema(schema.model), rulesOf(doc));
+			const after = compilePlan(
+				new Schema(schema.model),
+				await withLiving(c, t.workspace, rulesOf(doc))
+			);
 			await noteLocked(c, t.admin, n - 1, { before, after }, NOW);
 		});
 		const sender = { workspace: t.workspace, account: t.admin, entryPoint: 'api' as const };

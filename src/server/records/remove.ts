@@ -3,6 +3,7 @@ import type pg from 'pg';
 import type { Schema, SubmittedRecord } from '../../core';
 import { refKey, toJson } from '../../core';
 import { note } from '../audit/audit';
+import { holdRows } from '../db/living';
 import { relatedIds } from '../db/records';
 import { AtHand } from './near';
 import { inForce } from './force';
@@ -43,8 +44,9 @@ async function removeIn(sender: Sender, target: Removal): Promise<void> {
 	const { workspace, around } = sender;
 	await locking(async (client, locks) => {
 		await around?.before(client);
+		await holdRows(client, workspace);
 		const force = await (sender.force ?? inForce)(client, workspace);
-		const { schema, plan, release } = force;
+		const { schema, plan } = force;
 		// nobody can link to it from here on: whoever tries waits for its key
 		const stored = await lockRecords(client, workspace, schema, [target], locks, target.type);
 		const gone = storedOf(schema, { ...target, sent: [], keep: [] }, stored, 0)!;
@@ -69,7 +71,7 @@ async function removeIn(sender: Sender, target: Removal): Promise<void> {
 			},
 			...rest.map((s, i) => {
 				const had = stored.get(refKey(s.type, s.id!))!;
-				return readSubmission(schema, release, atHand.loader, s, had, s.id!, i + 1);
+				return readSubmission(schema, force, atHand.loader, s, had, s.id!, i + 1);
 			})
 		];
 		const change = changeOf(sender, records);

@@ -3,15 +3,16 @@
  * same transaction, settles each change on it and writes what came of them.
  */
 import type { Change, MatchKey, Settled, SettledRecord, SubmittedRecord } from '../../core';
-import { compilePlan, onlyField, refKey, ruleOf, same, settle, toJson } from '../../core';
+import { compilePlan, onlyField, refKey, ruleOf, same, settle, toJson, withRows } from '../../core';
 import { zones } from '../../runtime/zones';
 import type { Sent } from '../db/history';
 import { noteRefusals } from '../db/journal';
 import type { Db } from '../db/pool';
 import { db } from '../db/pool';
-import type { StoredRecord } from '../db/records';
+import type { Settling, StoredRecord } from '../db/records';
 import { nextIds, readRecords } from '../db/records';
 import { noteChange } from '../measure/metrics';
+import { holdRows, rowsAt } from '../db/living';
 import { readRelease, rulesOf } from '../db/rules';
 import type { SaveOutcome } from './describe';
 import { AtHand } from './near';
@@ -22,7 +23,7 @@ import type { Kept } from './keep';
 import { keepChanges, tellChanges } from './keep';
 import type { Locks } from './locks';
 import { lockRecords, locking, needLocks, toLock } from './locks';
-import { linkNeeds, readSubmission, sentOf, storedOf } from './submitted';
+import { linkNeeds, readSubmission, sentOf, settledAs, storedOf } from './submitted';
 import type { Sender, Submission } from './types';
 import { RefusedChange } from './types';
 import { refuseDoubled } from './unique';
@@ -49,6 +50,7 @@ export async function saveInOrder(
 	if (!changes.length) return [];
 	const outcomes = await locking(async (client, locks) => {
 		await sender.around?.before(client);
+		await holdRows(client, sender.workspace);
 		const force = await (sender.force ?? inForce)(client, sender.workspace);
 		const all = changes.flat();
 		if (!locks.size) await foresee(client, sender.workspace, force.plan, all, locks);
@@ -237,11 +239,11 @@ export class Series {
 		submissions: readonly Submission[],
 		ids: ReadonlyMap<Submission, string>
 	): SubmittedRecord[] {
-		const { schema, release } = this.force;
+		const { schema } = this.force;
 		return submissions.map((s, i) => {
 			const stored = storedOf(schema, s, this.now, i);
 			const id = ids.get(s) ?? '';
-			return readSubmission(schema, release, this.atHand.loader, s, stored, id, i);
+			return readSubmission(schema, this.force, this.atHand.loader, s, stored, id, i);
 		});
 	}
 
@@ -292,8 +294,10 @@ export class Series {
 		refuseBlocked(this.force, settled.records, () => sentOf(this.sender, records, seen, true));
 		await refuseDoubled(this.atHand, this.force.schema, settled);
 		for (const [i, s] of submissions.entries())
-			if (s.release !== undefined && s.release !== this.force.release)
-				await this.refuseOtherwise(s.release, change, settled, i);
+			if (s.release !== undefined) {
+				const seen = { release: s.release, living: s.living ?? this.force.living };
+				if (!settledAs(seen, this.force)) await this.refuseOtherwise(seen, change, settled, i);
+			}
 		return { records, settled, seen };
 	}
 
@@ -316,20 +320,22 @@ export class Series {
 				version: (had?.version ?? 0) + 1,
 				values: rec.values.slice(),
 				setBy,
-				settledBy: rec.reached && had ? had.settledBy : this.force.release
+				settledBy: rec.reached && had ? had.settledBy : this.force
 			});
 			this.atHand.keep(rec);
 		}
 	}
 
 	/**
-	 * A form may have run a release that is no longer in force. Where the present one decides otherwise,
-	 * the difference is shown before anything is saved.
+	 * A form may have run a release that is no longer in force, or rows of tables that were edited since. Where what is in
+	 * force decides otherwise, the difference is shown before anything is saved.
 	 */
-	private async refuseOtherwise(seen: number, change: Change, settled: Settled, index: number) {
-		const { schema, release } = this.force;
-		const doc = seen ? await readRelease(this.client, this.sender.workspace, seen) : null;
-		const plan = compilePlan(schema, doc ? rulesOf(doc) : { rules: [], order: {} });
+	private async refuseOtherwise(seen: Settling, change: Change, settled: Settled, index: number) {
+		const { schema, release, living } = this.force;
+		const { workspace } = this.sender;
+		const doc = seen.release ? await readRelease(this.client, workspace, seen.release) : null;
+		const { rows } = await rowsAt(this.client, workspace, seen.living);
+		const plan = compilePlan(schema, doc ? withRows(rulesOf(doc), rows) : { rules: [], order: {} });
 		let before!: Settled;
 		await this.atHand.fill((loader) => (before = settle(plan, change, loader, { zones })).needs);
 		const rec = settled.records[index];
@@ -338,9 +344,13 @@ export class Series {
 			return same(shown, now) ? [] : [{ field: f.id, shown: toJson(shown), now: toJson(now) }];
 		});
 		if (!differences.length) return;
-		const message = `Release ${release} is in force now and decides otherwise than release ${seen}.`;
+		const message =
+			release === seen.release
+				? 'Rows of a table were edited since, and the rules decide otherwise by them.'
+				: `Release ${release} is in force now and decides otherwise than release ${seen.release}.`;
 		throw new RefusedChange([{ field: null, message }], index, 409, undefined, {
 			release,
+			living,
 			differences
 		});
 	}

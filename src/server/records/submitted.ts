@@ -2,10 +2,14 @@
 import type { Loader, Need, Schema, SubmittedRecord, Value } from '../../core';
 import { fromJson, misfit, refKey, same, toJson } from '../../core';
 import type { Sent } from '../db/history';
-import type { StoredRecord } from '../db/records';
+import type { Settling, StoredRecord } from '../db/records';
 import { isByKey, keySearch, linkByKey } from './by-key';
 import type { Sender, Submission, SubmissionFault } from './types';
 import { RefusedChange } from './types';
+
+/** Whether a record was settled by what is in force: its Locked values then are what they should be. */
+export const settledAs = (by: Settling | null | undefined, force: Settling): boolean =>
+	by?.release === force.release && by.living === force.living;
 
 /** What rules added to the sets of a stored record. */
 export function addedOf(setBy: StoredRecord['setBy']): ReadonlyMap<string, readonly string[]> {
@@ -78,7 +82,7 @@ export function storedOf(
  */
 export function readSubmission(
 	schema: Schema,
-	release: number,
+	force: Settling,
 	loader: Loader,
 	s: Submission,
 	stored: StoredRecord | null,
@@ -111,7 +115,7 @@ export function readSubmission(
 		was: stored?.values ?? t.type.fields.map(() => null),
 		sent,
 		keep,
-		inLine: stored?.settledBy === release,
+		inLine: settledAs(stored?.settledBy, force),
 		added: addedOf(stored?.setBy ?? {})
 	};
 }

@@ -10,7 +10,7 @@ import { zones } from '../../runtime/zones';
 import { readModel } from '../db/model';
 import { db } from '../db/pool';
 import { readRecords } from '../db/records';
-import { readRelease, rulesOf } from '../db/rules';
+import { readRelease, rulesOf, withLiving } from '../db/rules';
 import type { RefusedChange } from '.';
 import { addedOf, inForce, save } from '.';
 import { fetchNeeds } from './near';
@@ -72,7 +72,7 @@ describe('form and server', () => {
 		const doc = (await readRelease(db(), t.workspace, release))!;
 		const { model } = await readModel(db(), t.workspace);
 		// the form compiles what the page was sent by itself
-		const form = compilePlan(new Schema(model), rulesOf(doc));
+		const form = compilePlan(new Schema(model), await withLiving(db(), t.workspace, rulesOf(doc)));
 		const change = fc.constantFrom('customer', 'contact', 'lead', 'deal').chain((type) => {
 			const { fields } = schema.type(type).type;
 			const one = fc
@@ -110,7 +110,7 @@ describe('form and server', () => {
 											sent,
 											...(id ? { record: id } : {})
 										}),
-										inLine: stored?.settledBy === release,
+										inLine: stored?.settledBy?.release === release,
 										added: addedOf(stored?.setBy ?? {})
 									}
 								],

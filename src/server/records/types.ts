@@ -19,6 +19,8 @@ export interface Submission {
 	version?: number;
 	/** The release whose results the sender saw; one that decides otherwise is shown first. */
 	release?: number;
+	/** The edit of living tables after which they saw them. */
+	living?: number;
 }
 
 /** A fault of a submission, at a field where it concerns one. */
@@ -27,9 +29,10 @@ export interface SubmissionFault {
 	message: string;
 }
 
-/** What the release in force gives where the one the sender saw gave something else. */
+/** What is in force gives where what the sender saw gave something else. */
 export interface Otherwise {
 	release: number;
+	living: number;
 	differences: { field: string; shown: JsonValue; now: JsonValue }[];
 }
 

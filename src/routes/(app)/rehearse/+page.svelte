@@ -77,6 +77,7 @@
 	const same = $derived(
 		shown !== null &&
 			!stale &&
+			!shown.rows &&
 			JSON.stringify([asked.before, asked.after, asked.selection, asked.period]) ===
 				JSON.stringify([shown.before, shown.after, shown.selection, shown.period])
 	);

@@ -29,8 +29,8 @@
 <div class="max-w-4xl px-6 pt-3 pb-10">
 	<h1 class="text-xl">Reference tables</h1>
 	<p class="mb-3 text-quiet">
-		Values that the business maintains, looked up by rules. A table is part of the draft: changed
-		rows count when they are released.
+		Values that the business maintains, looked up by rules. Rows of most are part of the draft and
+		count when they are released; those of a living table are edited in force, by whoever keeps it.
 	</p>
 	{#if tables.length}
 		<table class="grid-table">
@@ -51,7 +51,11 @@
 								>{/if}
 						</td>
 						<td class="text-sm">{t.columns.map((c) => c.label).join(', ')}</td>
-						<td class="mono num">{formatCount(t.rows.length)}</td>
+						<td class="mono num"
+							>{formatCount((w.schema.tables.get(t.id) ?? t).rows.length)}{#if t.living}<span
+									class="block font-sans text-xs text-quiet">in force at once</span
+								>{/if}</td
+						>
 						<td class="text-sm">{uses.map((u) => u.name).join(', ') || 'no rule yet'}</td>
 					</tr>
 				{/each}

@@ -7,11 +7,11 @@ import type { RequestHandler } from './$types';
 export const POST: RequestHandler = (event) => {
 	const account = allow(event);
 	return answer(async () => {
-		const { sent, version, release } = checkSubmission(await readJson(event.request));
+		const { sent, version, release, living } = checkSubmission(await readJson(event.request));
 		const q = event.url.searchParams;
 		const sender = senderOf(account, q.get('form') === 'short' ? 'short' : 'full');
 		const [outcome] = await save(sender, [
-			{ type: event.params.type, id: q.get('id'), sent, keep: 'touched', version, release }
+			{ type: event.params.type, id: q.get('id'), sent, keep: 'touched', version, release, living }
 		]);
 		return outcome;
 	});

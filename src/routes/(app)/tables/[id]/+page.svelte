@@ -2,6 +2,7 @@
 	/** One reference table: its columns and keys, and its rows in a grid. */
 	import Here from '$lib/shell/Here.svelte';
 	import { Collapsible } from 'bits-ui';
+	import { untrack } from 'svelte';
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
 	import type {
@@ -9,147 +10,100 @@
 		JsonValue,
 		MissingKey,
 		ReferenceTable,
+		RowEdit,
 		TableColumn,
 		TableKey
 	} from '$core';
 	import {
 		FIELD_TYPES,
-		cellFault,
 		cellText,
 		doubledRows,
-		looseKey,
 		readCellText,
 		rowsFromCells,
 		tableToCells,
 		usesOf
 	} from '$core';
+	import Editors from '$lib/tables/Editors.svelte';
+	import Edits from '$lib/tables/Edits.svelte';
 	import Incoming from '$lib/tables/Incoming.svelte';
+	import PutInForce from '$lib/tables/PutInForce.svelte';
+	import RowsGrid from '$lib/tables/RowsGrid.svelte';
+	import { LiveRows } from '$lib/tables/live.svelte';
 	import { offerFile, readCells, writeCells } from '$lib/work/csv';
 	import { TYPE_NAME, formatCount } from '$lib/words/format';
-	import { ask, type Refused } from '$lib/work/http';
-	import Grid from '$lib/grid/Grid.svelte';
-	import type { GridColumn } from '$lib/grid/columns';
 	import { Reorder } from '$lib/grid/reorder.svelte';
 	import Choose from '$lib/inputs/Choose.svelte';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
-	let { params } = $props();
+	let { params, data } = $props();
 	const w = useWorkbench();
-	const table = $derived(w.draft.tables?.find((t) => t.id === params.id));
+	const drawn = $derived(w.draft.tables?.find((t) => t.id === params.id));
+	/** The table as it is in force, where its rows are edited there. */
+	const force = $derived(w.force.set.tables?.find((t) => t.id === params.id && t.living) ?? null);
+	const asksForce = $derived(page.url.searchParams.has('in-force'));
+	/** In the draft it is living too, or it is not looked at from the draft. */
+	const inForce = $derived(!!force && (!drawn || !!drawn.living || asksForce));
+	/** Of the draft; what only is in force is shown as it is there. */
+	const table = $derived(drawn ?? force ?? undefined);
 	const uses = $derived(table ? usesOf(w.draft, { table: table.id }) : []);
-	const doubles = $derived(table ? doubledRows(table) : new Map<number, number>());
-	const disabled = $derived(!w.canEdit);
+	const disabled = $derived(!w.canEdit || !drawn);
 	const edit = (label: string, change: (t: ReferenceTable) => Partial<ReferenceTable>) =>
 		table && w.setTable(label, { ...table, ...change(table) });
 
-	// ---- the grid -----------------------------------------------------------------------------
+	// ---- rows: of the draft, or in force ------------------------------------------------------
 
-	type Row = readonly JsonValue[];
-	/** The row's ways out: a column of its own, behind those of the table. */
-	const END = ' end';
-	let grid = $state<{ goTo(place: number, column: number, into?: boolean): Promise<void> }>();
-	const NUMERIC: FieldType[] = ['number', 'money', 'percent'];
-	const sized = (c: TableColumn, v: JsonValue) => {
-		const numeric = NUMERIC.includes(c.type) && (typeof v === 'number' || typeof v === 'string');
-		const n = numeric && v !== '' ? Number(v) : NaN;
-		return Number.isNaN(n) ? shown(c, v) || null : n;
-	};
-	const columns = $derived<GridColumn<Row>[]>([
-		...(table?.columns ?? []).map((c, i) => ({
-			id: c.id,
-			label: c.label,
-			value: (r: Row) => sized(c, r[i] ?? null),
-			text: (r: Row) => shown(c, r[i] ?? null),
-			numeric: NUMERIC.includes(c.type),
-			width: 180
-		})),
-		{ id: END, label: 'More', value: () => null, plain: true, width: 120, grow: true }
-	]);
-	const place = (c: GridColumn<Row>) => table!.columns.findIndex((x) => x.id === c.id);
-	const keyed = (c: GridColumn<Row>) =>
-		table!.keys.some((k) =>
-			k.match === 'range' ? k.from === c.id || k.to === c.id : k.column === c.id
-		);
-	const editing = {
-		text: (r: Row, c: GridColumn<Row>) => {
-			const i = place(c);
-			return shown(table!.columns[i], r[i] ?? null);
-		},
-		fault: (r: Row, c: GridColumn<Row>) => {
-			const i = place(c);
-			return cellFault(table!.columns[i], r[i] ?? null, w.schema);
-		},
-		set: (at: number, c: GridColumn<Row>, text: string) => {
-			const i = place(c);
-			if (table!.columns[i].type === 'link') void setLink(at, i, table!.columns[i], text);
-			else setCell(at, i, text);
-		},
-		paste: (at: number, c: GridColumn<Row>, cells: string[][]) => paste(at, place(c), cells),
-		add: () => addRow()
-	};
-	// a finding leads to its row
-	let told = '';
+	const stands = $derived(w.living.rows[params.id] ?? []);
+	/** The edit of each table that was opened; a table of its own for each. */
+	const live = $derived(
+		new LiveRows(
+			`rows.${w.account.id}.${params.id}`,
+			() => table ?? NONE,
+			() => stands
+		)
+	);
+	const NONE: ReferenceTable = { id: '', label: '', why: '', columns: [], keys: [], rows: [] };
+	const mayEdit = $derived(inForce && data.mayEdit);
+	/** With the rows that are shown. */
+	const shown = $derived(inForce ? live.table : (table ?? NONE));
 	$effect(() => {
-		const asked = page.url.searchParams.get('row');
-		if (!asked || asked === told || !grid || !table) return;
-		told = asked;
-		const at = Number(asked) - 1;
-		if (at >= 0 && at < table.rows.length) void grid.goTo(at, 0);
+		if (!mayEdit) return;
+		const mine = live;
+		untrack(() => mine.takeUp());
+		w.instead = mine;
+		return () => (w.instead = null);
 	});
 
-	function setCell(row: number, column: number, text: string) {
-		edit(`cell ${row} ${column}`, (t) => {
-			const { value } = readCellText(t.columns[column], text, w.schema);
-			return {
-				rows: t.rows.map((r, i) => (i === row ? r.map((v, k) => (k === column ? value : v)) : r))
-			};
+	function put(label: string, rows: { at: number; row: JsonValue[] }[]) {
+		if (inForce) return live.put(rows);
+		edit(label, (t) => {
+			const next = [...t.rows];
+			for (const { at, row } of rows) next[at] = row;
+			return { rows: next };
 		});
 	}
-	/** A cell as people read it: links by the title of their record. */
-	const shown = (c: TableColumn, v: JsonValue) =>
-		c.type === 'link' && typeof v === 'string' && /^\d+$/.test(v)
+	function remove(at: number) {
+		if (inForce) live.remove(at);
+		else edit('remove row', (t) => ({ rows: t.rows.filter((_, x) => x !== at) }));
+	}
+	/** Whether the rows are released with the rules; those that stand begin the draft's. */
+	function setLiving(living: boolean) {
+		if (!table) return;
+		const { living: _, ...rest } = table;
+		if (living) w.setTable('rows', { ...rest, living: true, rows: force ? [] : table.rows });
+		else
+			w.setTable('rows', {
+				...rest,
+				rows: table.rows.length ? table.rows : (w.schema.tables.get(table.id)?.rows ?? [])
+			});
+	}
+	const IS = { same: '', new: 'new', changed: 'changed', gone: 'taken away' };
+	const markOf = (at: number) => (live.shown[at]?.is === 'gone' ? 'line-through' : '');
+	const say = (c: TableColumn, cells: RowEdit['before']) => {
+		const v = cells?.[c.id] ?? null;
+		return c.type === 'link' && typeof v === 'string' && /^\d+$/.test(v)
 			? (w.titles.all[`${c.target}.${v}`] ?? `No. ${v}`)
 			: cellText(c, v, w.schema);
-	/** A link is typed by title: the one record that is called so, or what was typed, with what is wrong. */
-	async function setLink(row: number, column: number, c: TableColumn, typed: string) {
-		const text = typed.trim().replace(/^No\. (\d+)$/, '$1');
-		if (!text || /^\d+$/.test(text)) return setCell(row, column, text);
-		let all: { id: string; title: string }[] = [];
-		try {
-			all = await ask(`/look/links?type=${c.target}&find=${encodeURIComponent(text)}`);
-		} catch (e) {
-			said = { bad: true, text: `Row ${row + 1}: ${(e as Refused).message}` };
-			return;
-		}
-		const same = all.filter((x) => looseKey(x.title) === looseKey(text));
-		if (same.length === 1) w.titles.learn({ [`${c.target}.${same[0].id}`]: same[0].title });
-		setCell(row, column, same.length === 1 ? same[0].id : text);
-		const label = w.schema.types.get(c.target ?? '')?.type;
-		if (same.length !== 1)
-			said = {
-				bad: true,
-				text: `Row ${row + 1}: ${same.length ? `several ${label?.plural.toLowerCase()} are` : `no ${label?.label.toLowerCase()} is`} called “${text}”.`
-			};
-	}
-	/** Cells from a spreadsheet fill the grid from here on; rows are added as needed. */
-	function paste(row: number, column: number, lines: string[][]) {
-		edit('paste', (t) => {
-			const rows = t.rows.map((r) => [...r]);
-			lines.forEach((cells, i) => {
-				const r = (rows[row + i] ??= t.columns.map((): JsonValue => null));
-				cells.forEach((cell, k) => {
-					const c = t.columns[column + k];
-					if (c) r[column + k] = readCellText(c, cell, w.schema).value;
-				});
-			});
-			return { rows };
-		});
-	}
-	function addRow() {
-		const at = table?.rows.length ?? 0;
-		edit('add row', (t) => ({ rows: [...t.rows, t.columns.map(() => null)] }));
-		void grid?.goTo(at, 0);
-	}
+	};
 
 	// ---- columns and keys -----------------------------------------------------------------------
 
@@ -221,7 +175,7 @@
 	}
 	let columnsOpen = $state<boolean | null>(null);
 	/** A new table begins with its columns. */
-	const fresh = $derived(!!table?.rows.every((r) => r.every((v) => v === null)));
+	const fresh = $derived(!inForce && !!table?.rows.every((r) => r.every((v) => v === null)));
 	const setKey = (at: number, key: TableKey) =>
 		edit('key', (t) => ({ keys: t.keys.map((k, i) => (i === at ? key : k)) }));
 	function setMatch(at: number, match: TableKey['match']) {
@@ -253,7 +207,7 @@
 
 	let said = $state<{ text: string; bad: boolean } | null>(null);
 	function exportCsv() {
-		offerFile(`${table!.label}.csv`, writeCells(tableToCells(table!, w.schema)), 'text/csv');
+		offerFile(`${table!.label}.csv`, writeCells(tableToCells(shown, w.schema)), 'text/csv');
 	}
 	async function importCsv(files: FileList | null) {
 		const file = files?.[0];
@@ -280,9 +234,14 @@
 	} | null>(null);
 	function take(file: string, rows: JsonValue[][]) {
 		incoming = null;
-		edit('import', () => ({ rows }));
+		if (inForce) live.replace(rows);
+		else edit('import', () => ({ rows }));
 		said = {
-			text: `${formatCount(rows.length)} rows from ${file}. Undo brings the old rows back.`,
+			text: inForce
+				? live.edits.length
+					? `${formatCount(rows.length)} rows from ${file}: what they would change stands below, and is not in force yet.`
+					: `${formatCount(rows.length)} rows from ${file}: they are what stands here already.`
+				: `${formatCount(rows.length)} rows from ${file}. Undo brings the old rows back.`,
 			bad: false
 		};
 	}
@@ -324,6 +283,18 @@
 		/>
 
 		<div class="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1 text-sm">
+			<span class="font-semibold">Its rows</span>
+			<Choose
+				label="Where its rows are edited"
+				value={table.living ? 'living' : ''}
+				{disabled}
+				plain
+				choices={[
+					{ value: '', label: 'are released with the rules' },
+					{ value: 'living', label: 'are edited in force, by those who keep them' }
+				]}
+				onpick={(v) => setLiving(v === 'living')}
+			/>
 			<span class="font-semibold">A key without a row</span>
 			<Choose
 				label="What a key without a row means"
@@ -384,7 +355,7 @@
 				>{/if}
 			<span class="grow"></span>
 			<button class="textlink" onclick={exportCsv}>Save as CSV</button>
-			{#if !disabled}
+			{#if inForce ? mayEdit : !disabled}
 				<label class="textlink cursor-pointer"
 					>Rows from a CSV file<input
 						class="sr-only"
@@ -396,6 +367,8 @@
 						}}
 					/></label
 				>
+			{/if}
+			{#if !disabled}
 				<button
 					class="textlink text-brick disabled:text-quiet"
 					disabled={uses.length > 0}
@@ -485,47 +458,77 @@
 			</Collapsible.Content>
 		</Collapsible.Root>
 
-		{#key table.id}
-			<Grid
-				bind:this={grid}
-				label="Rows of {table.label}"
-				rows={table.rows}
-				{columns}
-				key={(_, at) => String(at)}
-				ordered
-				remember="table {table.id}"
-				editing={disabled ? undefined : editing}
-				look={(c) => (c.id === END ? '' : keyed(c) ? 'key mono' : 'mono')}
-				moving={disabled ? undefined : { can: (c) => c.id !== END, move: moveColumn }}
-			>
-				{#snippet bar()}
-					<span class="text-quiet"
-						>{formatCount(table.rows.length)} rows. Cells copied in a spreadsheet can be pasted from any
-						cell on.</span
+		{#if force}
+			<p class="mt-1 flex flex-wrap items-center gap-x-4 text-sm">
+				{#if inForce}
+					<span
+						>● In force at once, {mayEdit ? 'when you put them there' : 'by whoever keeps them'}:
+						<Editors
+							table={table.id}
+							editors={data.editors}
+							people={data.people}
+							onfault={(text) => (said = { text, bad: true })}
+						/></span
 					>
-					{#if !disabled}<button class="textlink" onclick={addRow}>Add a row</button>{/if}
-				{/snippet}
-				{#snippet cell(row, c, at)}
-					{#if c.id === END}
-						{#if !disabled}<button
-								class="tiny"
-								aria-label="Remove row {at + 1}"
-								onclick={() =>
-									edit('remove row', (t) => ({ rows: t.rows.filter((_, x) => x !== at) }))}
-								>✕</button
-							>{/if}
-						{#if doubles.has(at)}<span class="px-1 font-sans text-xs text-ochre"
-								>▲ key of row {doubles.get(at)! + 1}</span
-							>{/if}
-					{:else}{editing.text(row, c)}{/if}
-				{/snippet}
-				{#snippet empty()}No rows yet. Add one, or take them from a CSV file.{/snippet}
-			</Grid>
+				{:else}
+					<span class="text-ochre"
+						>▲ From the next release on the rows below are part of the draft.</span
+					>
+				{/if}
+				{#if drawn && !drawn.living}<a
+						class="textlink"
+						href={inForce ? `/tables/${table.id}` : `/tables/${table.id}?in-force`}
+						>{inForce ? 'The rows of the draft' : 'The rows in force'}</a
+					>{/if}
+			</p>
+			<Edits
+				{table}
+				edits={data.edits}
+				more={data.more}
+				mayEdit={data.mayEdit}
+				{say}
+				onmore={() =>
+					void goto(`?edits=${data.edits.length + 100}`, { keepFocus: true, noScroll: true })}
+				ondone={(text) => (said = { text, bad: false })}
+			/>
+		{:else if table.living}
+			<p class="mt-1 text-sm">
+				● From the next release on they are edited in force. It begins with the rows below.
+			</p>
+		{/if}
+		{#if mayEdit && live.edits.length}
+			<PutInForce {live} {table} ondone={(text) => (said = { text, bad: false })} />
+		{/if}
+
+		{#key `${table.id} ${inForce}`}
+			<RowsGrid
+				table={shown}
+				disabled={inForce ? !mayEdit : disabled}
+				onput={put}
+				onremove={remove}
+				onmove={disabled ? undefined : moveColumn}
+				onfault={(text) => (said = { text, bad: true })}
+				mark={inForce ? markOf : undefined}
+				end={mayEdit ? rowEnd : undefined}
+			/>
 		{/key}
 	{:else}
 		<p>There is no such table in the draft. <a class="textlink" href="/tables">All tables</a></p>
 	{/if}
 </div>
+
+{#snippet rowEnd(at: number)}
+	{@const row = live.shown[at]}
+	<button
+		class="tiny"
+		aria-label={row?.is === 'gone' ? `Put row ${at + 1} back` : `Remove row ${at + 1}`}
+		onclick={() => remove(at)}>{row?.is === 'gone' ? '↩' : '✕'}</button
+	>
+	{#if row && row.is !== 'same'}<span
+			class="px-1 font-sans text-xs {row.theirs === undefined ? 'text-brass-ink' : 'text-ochre'}"
+			>{row.theirs === undefined ? '' : '▲ '}{IS[row.is]}</span
+		>{/if}
+{/snippet}
 
 <style>
 	.plain {

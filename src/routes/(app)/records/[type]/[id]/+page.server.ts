@@ -1,7 +1,7 @@
 import { error } from '@sveltejs/kit';
 import { LocalDate, toJson } from '$core';
 import { allow } from '$server/http/guard';
-import { inForce } from '$server/records';
+import { inForce, settledAs } from '$server/records';
 import { waitingAmong } from '$server/db/carried';
 import { alongLinks } from '$server/db/journal';
 import { pointingTo } from '$server/db/past';
@@ -30,7 +30,8 @@ export const load: PageServerLoad = async (event) => {
 	const account = allow(event);
 	const w = account.workspace;
 	const { type, id } = event.params;
-	const { schema, release } = await inForce(db(), w);
+	const force = await inForce(db(), w);
+	const { schema } = force;
 	const known = schema.types.has(type) && /^\d{1,18}$/.test(id);
 	const [r] = known ? await readRecords(db(), schema, w, type, [id]) : [];
 	if (!r)
@@ -92,7 +93,7 @@ export const load: PageServerLoad = async (event) => {
 	return {
 		id: r.id,
 		version: r.version,
-		inLine: r.settledBy === release,
+		inLine: settledAs(r.settledBy, force),
 		values: Object.fromEntries(fields.map((f, i) => [f.id, toJson(r.values[i])])),
 		title: String(toJson(r.values[schema.type(type).at.get(title)!]) ?? `No. ${r.id}`),
 		setBy: await tellSetBy(db(), r),

@@ -1,0 +1,285 @@
+/**
+ * Living tables: rows edited by those who keep them, in force at once. An edit is pieces, one a row, that apply where
+ * what they found still stands; it is checked against the table as it is in force, journaled, and followed by a look
+ * which records it concerns.
+ */
+import {
+	MAX_ROWS,
+	Schema,
+	cellText,
+	compilePlan,
+	countEdits,
+	editedRows,
+	rowFaults,
+	turnedBack,
+	withRows,
+	type JsonValue,
+	type LivingRow,
+	type LivingRows,
+	type ReferenceTable,
+	type RowEdit
+} from '../../core';
+import { BadInput } from '../../door';
+import { LARGE_EDIT, type RowsAsked } from '../../door/living';
+import { may } from '../../door/rights';
+import { note } from '../audit/audit';
+import {
+	editedBy,
+	lastOf,
+	lockRows,
+	noteEditLook,
+	putEditors,
+	readEdit,
+	readEditors,
+	rowsAt,
+	storeEdit
+} from '../db/living';
+import { announce } from '../db/notices';
+import type { Account } from '../db/people';
+import { db, transaction, type Db } from '../db/pool';
+import { readValues } from '../db/records';
+import { hashOfEdits, readRehearsal } from '../db/rehearsals';
+import { holdRelease, readDraft, readRelease, rulesOf, type ReleaseDocument } from '../db/rules';
+import { queueLineOfEdit } from '../jobs/line';
+import { queueRehearsal } from '../jobs/rehearsal';
+import { inForce } from '../records';
+
+/** Somebody may not edit this table. */
+export class NotTheirTable extends Error {}
+
+/** Rows that somebody else made otherwise meanwhile: nothing was stored. */
+export interface RowsOvertaken {
+	overtaken: {
+		id: string;
+		stands: LivingRow['cells'] | null;
+		by: string | null;
+		at: string | null;
+	}[];
+}
+
+/** Whether somebody may edit the rows of a table: administrators any, others those that they were given. */
+export async function mayEditRows(c: Db, by: Account, table: string): Promise<boolean> {
+	if (may(by.role, 'settings')) return true;
+	return ((await readEditors(c, by.workspace))[table] ?? []).includes(by.id);
+}
+
+/** A table as it is in force. @throws {BadInput} when it is not, or its rows are part of the draft */
+function livingTable(doc: ReleaseDocument | null, id: string): ReferenceTable {
+	const table = doc?.tables?.find((t) => t.id === id);
+	if (!table)
+		throw new BadInput(
+			'There is no such table in the release in force: its rows are in the draft.'
+		);
+	if (!table.living)
+		throw new BadInput(
+			`The rows of “${table.label}” are part of the draft, and count when it is released.`
+		);
+	return table;
+}
+
+async function formOf(c: Db, by: Account, id: string) {
+	const release = await holdRelease(c, by.workspace);
+	const doc = release ? await readRelease(c, by.workspace, release) : null;
+	const table = livingTable(doc, id);
+	if (!(await mayEditRows(c, by, id)))
+		throw new NotTheirTable(
+			`You may not edit the rows of “${table.label}”. An administrator says who may, on the page of the table.`
+		);
+	return { doc: doc!, table: await withDrawn(c, by.workspace, table) };
+}
+
+/** With the columns that the draft adds: they can be filled before they count. */
+async function withDrawn(c: Db, workspace: string, table: ReferenceTable): Promise<ReferenceTable> {
+	const { set } = await readDraft(c, workspace);
+	const drawn = set.tables?.find((t) => t.id === table.id);
+	const more = (drawn?.columns ?? []).filter((x) => !table.columns.some((y) => y.id === x.id));
+	return more.length ? { ...table, columns: [...table.columns, ...more] } : table;
+}
+
+/** A row in words: its keys. */
+function called(table: ReferenceTable, cells: LivingRow['cells'], schema: Schema): string {
+	const ids = table.keys.flatMap((k) => (k.match === 'range' ? [k.from, k.to] : [k.column]));
+	const said = ids.map((id) => {
+		const column = table.columns.find((c) => c.id === id)!;
+		return cellText(column, cells[id] ?? null, schema) || '–';
+	});
+	return said.join(' ');
+}
+
+/** @throws {BadInput} naming the row and the column of a value that does not fit */
+async function mustFit(
+	c: Db,
+	workspace: string,
+	table: ReferenceTable,
+	schema: Schema,
+	edits: readonly RowEdit[]
+) {
+	const rows = edits.flatMap(({ id, after }) => (after ? [{ id, cells: after }] : []));
+	const known = new Set(table.columns.map((x) => x.id));
+	for (const r of rows) {
+		const more = Object.keys(r.cells).find((x) => !known.has(x));
+		if (more) throw new BadInput(`“${table.label}” has no column “${more}”.`);
+	}
+	const [fault] = rowFaults(table, rows, schema);
+	if (fault) {
+		const row = fault.row === undefined ? null : rows[fault.row];
+		const message = fault.message.replace(/^Row \d+: /, '');
+		throw new BadInput(row ? `The row ${called(table, row.cells, schema)}: ${message}` : message);
+	}
+	for (const column of table.columns.filter((x) => x.type === 'link')) {
+		const asked = new Map<string, LivingRow>();
+		for (const r of rows) {
+			const to: JsonValue = r.cells[column.id] ?? null;
+			if (typeof to === 'string' && !asked.has(to)) asked.set(to, r);
+		}
+		const there = await readValues(c, schema, workspace, column.target!, [...asked.keys()]);
+		for (const { id } of there) asked.delete(id);
+		for (const [id, r] of asked)
+			throw new BadInput(
+				`The row ${called(table, r.cells, schema)}: ${column.label} has no ${schema.type(column.target!).type.label.toLowerCase()} with number ${id}.`
+			);
+	}
+}
+
+/** @throws {BadInput} when an edit of many rows was not looked at as it is */
+async function mustBeLookedAt(
+	c: Db,
+	workspace: string,
+	table: string,
+	edits: readonly RowEdit[],
+	look: string | null
+) {
+	if (edits.length <= LARGE_EDIT) return;
+	const seen = look && (await readRehearsal(c, workspace, look));
+	if (!seen || seen.rows?.hash !== hashOfEdits(table, edits))
+		throw new BadInput(
+			`This edits ${edits.length} rows at once. Look first at what it would do; an edit of up to ${LARGE_EDIT} rows counts without.`
+		);
+}
+
+/**
+ * Edits rows of a living table. All of it counts from here on, or nothing where somebody else was first.
+ * @returns the number of the edit
+ * @throws {BadInput | NotTheirTable}
+ */
+export async function editRows(
+	by: Account,
+	id: string,
+	asked: RowsAsked,
+	undoes?: number
+): Promise<{ number: number } | RowsOvertaken> {
+	const { workspace } = by;
+	return transaction(async (c) => {
+		// changes of records that are under way see the rows as they were, and are over before the first look
+		await lockRows(c, workspace);
+		const { doc, table } = await formOf(c, by, id);
+		const before = await inForce(c, workspace);
+		const { rows } = await rowsAt(c, workspace);
+		const edited = editedRows(Object.hasOwn(rows, id) ? rows[id] : [], asked.edits);
+		if (edited.overtaken.length) return overtakenIn(c, workspace, id, rows, edited.overtaken);
+		if (edited.rows.length > MAX_ROWS)
+			throw new BadInput(
+				`A table may have ${MAX_ROWS} rows; this would have ${edited.rows.length}.`
+			);
+		await mustFit(c, workspace, table, before.schema, asked.edits);
+		if (undoes === undefined) await mustBeLookedAt(c, workspace, id, asked.edits, asked.look);
+		const after = compilePlan(
+			new Schema(before.schema.model),
+			withRows(rulesOf(doc), { ...rows, [id]: edited.rows })
+		);
+		const { label } = table;
+		const number = await storeEdit(c, workspace, {
+			table: id,
+			label,
+			account: by.id,
+			why: asked.why,
+			brings: asked.brings,
+			edits: asked.edits,
+			...(undoes === undefined ? {} : { undoes })
+		});
+		const edit = { number, label };
+		const look = await queueLineOfEdit(c, workspace, before.plan, after, by.id, edit);
+		if (look) await noteEditLook(c, workspace, number, look);
+		const did = undoes === undefined ? 'edited rows of a table' : 'took an edit of rows back';
+		await note(c, by, did, label, {
+			edit: number,
+			...countEdits(asked.edits),
+			...(asked.why ? { why: asked.why } : {}),
+			...(undoes === undefined ? {} : { of: undoes })
+		});
+		await announce(c, { kind: 'rows', workspace });
+		return { number };
+	});
+}
+
+async function overtakenIn(
+	c: Db,
+	workspace: string,
+	table: string,
+	rows: LivingRows,
+	overtaken: readonly RowEdit[]
+): Promise<RowsOvertaken> {
+	const at = new Map((rows[table] ?? []).map((r) => [r.id, r.cells]));
+	const last = await lastOf(
+		c,
+		workspace,
+		table,
+		overtaken.map((e) => e.id)
+	);
+	return {
+		overtaken: overtaken.map(({ id }) => ({
+			id,
+			stands: at.get(id) ?? null,
+			by: last[id]?.by ?? null,
+			at: last[id]?.at ?? null
+		}))
+	};
+}
+
+/** Takes an edit back, which is an edit itself. @throws {BadInput | NotTheirTable} */
+export async function takeRowsBack(
+	by: Account,
+	table: string,
+	number: number,
+	brings: boolean
+): Promise<{ number: number } | RowsOvertaken> {
+	const edit = await readEdit(db(), by.workspace, number);
+	if (!edit || edit.table !== table) throw new BadInput('There is no such edit of this table.');
+	if (edit.undoneBy !== null) throw new BadInput('This edit was taken back already.');
+	const edits = turnedBack(await editedBy(db(), by.workspace, table, number));
+	return editRows(by, table, { edits, why: '', brings, look: null }, number);
+}
+
+/** Looks at what an edit would do in the existing records. @returns the rehearsal @throws {BadInput | NotTheirTable} */
+export async function lookAtRows(by: Account, id: string, edits: RowEdit[]): Promise<string> {
+	const { workspace } = by;
+	const { table, release } = await transaction(async (c) => {
+		const { table } = await formOf(c, by, id);
+		const { schema, release } = await inForce(c, workspace);
+		await mustFit(c, workspace, table, schema, edits);
+		return { table, release };
+	});
+	return queueRehearsal(by, {
+		before: release,
+		after: release,
+		rows: { table: id, label: table.label, edits }
+	});
+}
+
+/** Says who may edit the rows of a table, beside administrators. @throws {BadInput} */
+export async function sayEditors(
+	by: Account,
+	table: { id: string; label: string },
+	accounts: readonly string[]
+): Promise<void> {
+	await transaction(async (c) => {
+		await putEditors(c, by.workspace, table.id, accounts);
+		const now = (await readEditors(c, by.workspace))[table.id] ?? [];
+		if (now.length !== new Set(accounts).size)
+			throw new BadInput(
+				'One of them is not among the people of this workspace. Load the page again.'
+			);
+		await note(c, by, 'said who edits a table', table.label, { accounts: now });
+		await announce(c, { kind: 'rows', workspace: by.workspace });
+	});
+}
