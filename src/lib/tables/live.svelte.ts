@@ -91,7 +91,11 @@ export class LiveRows {
 	/** What is to be put in force. */
 	readonly edits: RowEdit[] = $derived.by(() =>
 		[...this.#pending.values()].filter(
-			(e) => !sameCells(e.before, e.after) && !sameCells(this.#at.get(e.id) ?? null, e.after)
+			(e) =>
+				!sameCells(e.before, e.after) &&
+				!sameCells(this.#at.get(e.id) ?? null, e.after) &&
+				// a new row in which nothing was written yet
+				!(e.before === null && e.after && !Object.keys(e.after).length)
 		)
 	);
 	readonly counts = $derived(countEdits(this.edits));

@@ -227,5 +227,10 @@ async function follow(c: Db, workspace: string, number: number): Promise<void> {
 	const edit = await readEdit(c, workspace, number);
 	if (!edit?.brings || !edit.account) return;
 	const by = { id: edit.account, workspace };
-	for (const open of await openOfEdit(c, workspace, number)) await followEdit(c, by, number, open);
+	const { plan } = await inForce(c, workspace);
+	const place = (o: { type: string; field: string }) =>
+		plan.nodes.findIndex((n) => n.type === o.type && n.field.id === o.field);
+	// what others are made of first: they follow it
+	const open = (await openOfEdit(c, workspace, number)).sort((a, b) => place(a) - place(b));
+	for (const o of open) await followEdit(c, by, number, o);
 }

@@ -5,8 +5,10 @@ import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { workAll } from '../../../tests/worker';
 import type { EntryPoint, JsonValue } from '../../core';
 import { readJob, stopJob } from '../db/jobs';
+import { rowsAt } from '../db/living';
 import { db } from '../db/pool';
 import { behind, newestOfDraft, readRehearsal, type KeptRehearsal } from '../db/rehearsals';
+import { editRows } from '../living/living';
 import { remove, save, RefusedChange } from '../records';
 import { queueRehearsal } from './rehearsal';
 import { workOn } from './work';
@@ -62,7 +64,7 @@ async function work(seed: number, n: number, day: number) {
 		const account = pick([t.admin, t.author]);
 		try {
 			const at = day + i / 100;
-			switch (Math.floor(rnd() * 6)) {
+			switch (Math.floor(rnd() * 7)) {
 				case 0:
 					await put(at, 'customer', some(60), [['headcount', some(400)]], road, account);
 					break;
@@ -107,6 +109,33 @@ async function work(seed: number, n: number, day: number) {
 						account
 					);
 					made.push(o.id);
+					break;
+				}
+				case 5: {
+					// rows of a table are edited between changes that look them up
+					const rows = (await rowsAt(db(), t.workspace)).rows.district_postcodes;
+					const one = pick(rows);
+					const after = { ...one.cells, district: some(12) };
+					const edits = [{ id: one.id, before: one.cells, after }];
+					if (rnd() < 0.4) {
+						await editRows(t.admin, 'district_postcodes', {
+							edits,
+							why: '',
+							brings: false,
+							look: null
+						});
+						continue;
+					}
+					const places: [string, string][] = [
+						['poland', `${some(8)}1-001`],
+						['denmark', `${some(8)}100`]
+					];
+					const [country, postal_code] = pick(places);
+					const where: [string, JsonValue][] = [
+						['country', country],
+						['postal_code', postal_code]
+					];
+					await put(at, 'customer', some(60), where, road, account);
 					break;
 				}
 				case 4: {

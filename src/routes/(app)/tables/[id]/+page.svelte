@@ -462,7 +462,7 @@
 			<p class="mt-1 flex flex-wrap items-center gap-x-4 text-sm">
 				{#if inForce}
 					<span
-						>● In force at once, {mayEdit ? 'when you put them there' : 'by whoever keeps them'}:
+						>{mayEdit ? 'What you put in force counts' : 'They count'} at once,
 						<Editors
 							table={table.id}
 							editors={data.editors}
@@ -493,7 +493,7 @@
 			/>
 		{:else if table.living}
 			<p class="mt-1 text-sm">
-				● From the next release on they are edited in force. It begins with the rows below.
+				From the next release on they are edited in force. It begins with the rows below.
 			</p>
 		{/if}
 		{#if mayEdit && live.edits.length}
