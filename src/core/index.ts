@@ -208,6 +208,7 @@ export {
 	valuesToJson
 } from './trials/records';
 export {
+	keepingRows,
 	runTrial,
 	type Expectation,
 	type Trial,

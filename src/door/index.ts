@@ -33,7 +33,7 @@ import {
 import { body } from './bodies';
 import { BadInput, check } from './check';
 import { modelFault, modelShapeFault } from './model';
-import { day, flag, formula, id, json, list, only, text, word } from './parts';
+import { day, flag, formula, id, json, jsons, list, only, text, word } from './parts';
 
 export { BadInput } from './check';
 
@@ -229,7 +229,18 @@ const trial = only({
 		.array()
 		.strict()
 		.max(500)
-		.of(only({ type: text(60), id: text(20), values: values.required() }))
+		.of(only({ type: text(60), id: text(20), values: values.required() })),
+	finds: yup
+		.array()
+		.strict()
+		.max(500)
+		.of(
+			only({
+				table: text(60).required(),
+				keys: jsons().required(),
+				rows: yup.array().strict().max(20).of(values.required()).required()
+			})
+		)
 }).test('expects', 'A trial expects something of at least one change', (t) => {
 	const { expect, then = [], rows = [] } = t as unknown as Trial;
 	return [{ expect }, ...then, ...rows].some((s) => s.expect?.length);

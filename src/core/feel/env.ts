@@ -1,5 +1,5 @@
 /** What a formula is compiled with and to, and what it runs in. */
-import type { FieldRef, Schema } from '../document/model';
+import type { FieldRef, ReferenceTable, Schema } from '../document/model';
 import type { MatchKey } from '../fields/match';
 import { LocalDate, Moment } from '../value/temporal';
 import type { Value } from '../value/value';
@@ -19,6 +19,19 @@ export interface RecordView {
 	readonly settled: readonly Value[];
 }
 
+/** A table that can be asked for rows, and the values of its rows. */
+export interface Rows {
+	readonly table: ReferenceTable;
+	find(keys: readonly Value[]): readonly number[];
+	value(row: number, column: number): Value;
+}
+
+/** Finds rows of a table; they may be of another that stands for it. */
+export type FindRows = (
+	table: Rows,
+	keys: readonly Value[]
+) => { of: Rows; rows: readonly number[] };
+
 /** What a formula runs in. */
 export interface Env extends FnEnv {
 	rec: RecordView | null;
@@ -37,6 +50,8 @@ export interface Env extends FnEnv {
 	related: (type: string, field: string, id: string, image: Image) => readonly string[];
 	/** Ids, lowest first, of the records of a type whose fields meet every key. */
 	matching: (type: string, keys: readonly MatchKey[]) => readonly string[];
+	/** Where rows of tables are found otherwise than in the tables themselves. */
+	readonly findRows?: FindRows | undefined;
 	/** How many functions deep it is. */
 	depth: number;
 }

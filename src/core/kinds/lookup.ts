@@ -179,14 +179,15 @@ function found(
 		run: (env) => {
 			const values = keys.map((k) => k.run(env));
 			if (values.some(isBlank)) return { got: false, why: 'blank' };
-			const rows = index.find(values);
+			const instead = env.findRows ? env.findRows(index, values) : null;
+			const rows = instead ? instead.rows : index.find(values);
 			if (!rows.length)
 				return { got: false, why: 'no row', ...(leaves ? { then: 'leave' as const } : {}) };
 			if (rows.length > 1 && b.several === 'no result') {
 				const told = rows.slice(0, 10).map((r) => r + 1);
 				return { got: false, why: 'several', row: told.join(', ') };
 			}
-			const value = index.value(rows[0], column);
+			const value = (instead ? instead.of : index).value(rows[0], column);
 			if (value === null) return { got: false, why: 'null', row: rows[0] };
 			return { got: true, value: list && !isList(value) ? [value] : value, row: rows[0] };
 		},

@@ -1,6 +1,6 @@
 /** What formulas run in while a change settles: its clock, its steps, and the records at hand. */
 import { CHANGE_STEPS, EVALUATION_STEPS, RECORD_STEPS, RELATED_STEPS } from '../feel/budget';
-import type { Env, RecordView } from '../feel/env';
+import type { Env, FindRows, RecordView } from '../feel/env';
 import type { Image } from '../document/tree';
 import type { MatchKey } from '../fields/match';
 import type { ZoneClock } from '../value/temporal';
@@ -38,7 +38,8 @@ export class PassEnv implements Env {
 		readonly zone: string,
 		readonly zones: ZoneClock,
 		private readonly change: Change,
-		private readonly pass: AtHand
+		private readonly pass: AtHand,
+		readonly findRows?: FindRows
 	) {
 		this.left += RECORD_STEPS * change.records.length;
 	}

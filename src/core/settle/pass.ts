@@ -52,7 +52,7 @@ export class Pass implements AtHand {
 		this.schema = plan.schema;
 		this.moment = change.onRequest ? 'request' : 'changed';
 		for (const r of change.records) this.take(open(plan, r, !!r.touched, options));
-		this.env = new PassEnv(this.schema.model.zone, options.zones, change, this);
+		this.env = new PassEnv(this.schema.model.zone, options.zones, change, this, options.findRows);
 	}
 
 	private take(rec: Working) {

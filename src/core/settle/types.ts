@@ -2,6 +2,7 @@
 import type { EntryPoint } from '../document/rules';
 import type { Expr } from '../document/tree';
 import type { TableTrace } from '../kinds/spec';
+import type { FindRows } from '../feel/env';
 import type { Seen } from '../plan/plan';
 import type { MatchKey } from '../fields/match';
 import type { ZoneClock } from '../value/temporal';
@@ -268,5 +269,7 @@ export interface SettleOptions {
 	alone?: boolean;
 	/** Most records that the change runs on to in one go; the usual number without it. */
 	most?: number;
+	/** Finds rows of tables otherwise than in the tables themselves. */
+	findRows?: FindRows;
 	zones: ZoneClock;
 }

@@ -12,6 +12,7 @@ import { settle } from '../settle/settle';
 import type { ZoneClock } from '../value/temporal';
 import { Moment } from '../value/temporal';
 import { same } from '../value/value';
+import { TrialFinds, type KeptFind } from './finds';
 import { NOTHING_ELSE, recordsLoader, submissionOf, valuesFromJson } from './records';
 
 /** What must come of a change. Each kind is known by what it names. */
@@ -79,6 +80,8 @@ export interface Trial extends TrialStep {
 	then?: TrialStep[];
 	/** Where there are any, the last change is made once for each of them. */
 	rows?: TrialRow[];
+	/** What it found in living tables when it was kept. */
+	finds?: KeptFind[];
 }
 
 /** How one expectation turned out. */
@@ -100,6 +103,8 @@ export interface TrialResult {
 	trial: string;
 	held: boolean;
 	lines: TrialLine[];
+	/** Living tables (identities) whose rows are others today than those that it keeps and ran on. */
+	otherwise?: string[];
 	/** Why the trial could not be run at all. */
 	fault?: string;
 }
@@ -115,7 +120,12 @@ export interface StepRun {
 }
 
 /** Runs the changes of a trial. @throws {Error} naming what does not fit */
-export function runSteps(plan: Plan, trial: Trial, zones: ZoneClock): StepRun[] {
+export function runSteps(
+	plan: Plan,
+	trial: Trial,
+	zones: ZoneClock,
+	finds = new TrialFinds(plan.schema, trial.finds)
+): StepRun[] {
 	const { schema } = plan;
 	const steps: TrialStep[] = [trial, ...(trial.then ?? [])];
 	const rows: (TrialRow | null)[] = trial.rows?.length ? trial.rows : [null];
@@ -144,7 +154,7 @@ export function runSteps(plan: Plan, trial: Trial, zones: ZoneClock): StepRun[] 
 			person: step.person ?? null
 		};
 		const loader = trial.near ? recordsLoader(schema, near) : NOTHING_ELSE;
-		const options = { explain: true, states, alone: !elsewhere, zones };
+		const options = { explain: true, states, alone: !elsewhere, zones, findRows: finds.find };
 		return { change, records: settle(plan, change, loader, options).records };
 	};
 	steps.forEach((step, i) => {
@@ -175,8 +185,9 @@ function sentOf(schema: Schema, type: string, sent: readonly [string, JsonValue]
 /** Runs a trial on a plan. Never throws; a trial that cannot run says why. */
 export function runTrial(plan: Plan, trial: Trial, zones: ZoneClock): TrialResult {
 	const lines: TrialLine[] = [];
+	const finds = new TrialFinds(plan.schema, trial.finds);
 	try {
-		for (const run of runSteps(plan, trial, zones))
+		for (const run of runSteps(plan, trial, zones, finds))
 			for (const x of run.expect) {
 				const line = turnedOut(plan, run, x, zones);
 				const row = run.row === undefined ? {} : { row: run.row };
@@ -185,7 +196,27 @@ export function runTrial(plan: Plan, trial: Trial, zones: ZoneClock): TrialResul
 	} catch (e) {
 		return { trial: trial.id, held: false, lines, fault: (e as Error).message };
 	}
-	return { trial: trial.id, held: lines.length > 0 && lines.every((l) => l.held), lines };
+	return {
+		trial: trial.id,
+		held: lines.length > 0 && lines.every((l) => l.held),
+		lines,
+		...(finds.otherwise.size ? { otherwise: [...finds.otherwise] } : {})
+	};
+}
+
+/**
+ * A trial with the rows of living tables that it reads: those that it keeps, and today's for what is not kept yet.
+ * A trial that cannot run stays as it is.
+ */
+export function keepingRows(plan: Plan, trial: Trial, zones: ZoneClock): Trial {
+	const finds = new TrialFinds(plan.schema, trial.finds);
+	try {
+		runSteps(plan, trial, zones, finds);
+	} catch {
+		return trial;
+	}
+	const { finds: _, ...rest } = trial;
+	return finds.asked.length ? { ...rest, finds: finds.asked } : rest;
 }
 
 /** What became of one expectation. @throws {Error} when it speaks of what is not there */

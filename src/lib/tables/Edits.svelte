@@ -132,7 +132,12 @@
 								{:else if !e.look}<span class="text-quiet">–</span>
 								{:else}
 									{#each e.bulks as b (b.id)}<a class="textlink block" href="/bulk/{b.id}"
-											>{label(b.type, b.field)} {b.state === 'done' ? 'followed' : 'follow…'}</a
+											>{label(b.type, b.field)}
+											{b.state !== 'done'
+												? 'follow…'
+												: b.n
+													? `followed in ${formatCount(b.n)}`
+													: 'had followed'}</a
 										>{/each}
 									{#if e.open}<a class="textlink text-ochre" href="/line"
 											>≠ {formatCount(e.open)} out of line</a

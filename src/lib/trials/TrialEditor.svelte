@@ -7,6 +7,7 @@
 		canonicalJson,
 		reason,
 		ruleOf,
+		keepingRows,
 		runTrial,
 		sayExpectation,
 		sayGot,
@@ -181,7 +182,8 @@
 	});
 	async function keep() {
 		keeping = true;
-		trouble = await onkeep({ ...mine, name: mine.name.trim() || nameOf(mine, words) });
+		mine = keepingRows(w.plan, { ...mine, name: mine.name.trim() || nameOf(mine, words) }, zones);
+		trouble = await onkeep(mine);
 		keeping = false;
 	}
 </script>

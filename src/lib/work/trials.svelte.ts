@@ -1,6 +1,7 @@
 /** The trials of the draft: fetched beside the page, run in their worker, and kept at the server. */
-import type { Model, RuleSet, Trial } from '$core';
-import { canonicalJson } from '$core';
+import type { Model, Plan, RuleSet, Trial } from '$core';
+import { canonicalJson, keepingRows } from '$core';
+import { zones } from '../../runtime/zones';
 import type { TrialAnswer, TrialJob, TrialOutcome } from '../../workers/trials';
 import { Sending } from '../../workers/sent';
 import { Refused, ask } from './http';
@@ -32,7 +33,7 @@ export class Trials {
 	 * @param changed told when they are others than before, with the step where one was kept or taken away
 	 */
 	constructor(
-		private readonly draft: () => { model: Model; set: RuleSet },
+		private readonly draft: () => { model: Model; set: RuleSet; plan: Plan },
 		private readonly changed: (step?: Step) => void = () => undefined
 	) {}
 
@@ -146,14 +147,20 @@ export class Trials {
 	/** Stores a trial; what the server says against it, or null. */
 	keep(given: Trial): Promise<string | null> {
 		// whatever shows it may hand out what no worker can be sent
-		const trial = $state.snapshot(given) as Trial;
+		const trial = this.#withRows($state.snapshot(given) as Trial);
 		return this.#step(`/trials/${trial.id}`, { method: 'PUT', body: trial }, [trial]);
 	}
 
 	/** Stores several trials in one step, those of the same identity in their place; what the server says against it, or null. */
 	keepAll(given: readonly Trial[]): Promise<string | null> {
-		const trials = $state.snapshot(given) as Trial[];
+		const trials = ($state.snapshot(given) as Trial[]).map((t) => this.#withRows(t));
 		return this.#step('/trials', { method: 'POST', body: trials }, trials);
+	}
+
+	/** What it expects is right by the rows that it reads now: they are kept with it. */
+	#withRows(t: Trial): Trial {
+		const { plan } = this.draft();
+		return [...plan.schema.tables.values()].some((x) => x.living) ? keepingRows(plan, t, zones) : t;
 	}
 
 	/** Takes a trial away; what the server says against it, or null. */

@@ -186,7 +186,7 @@ export class Workbench {
 		trials: this.trials.known ? this.trials.all : null
 	}));
 	readonly trials = new Trials(
-		() => ({ model: this.model, set: this.whole }),
+		() => ({ model: this.model, set: this.whole, plan: this.plan }),
 		(step) => {
 			if (step) this.#stepped(step);
 			this.analysis.look();
@@ -340,17 +340,17 @@ export class Workbench {
 		this.history.close();
 	}
 
-	/** What the open page takes back in the place of steps of the draft. */
+	/** What the open page takes back first, before steps of the draft. */
 	instead = $state.raw<Steps | null>(null);
 
 	/** Takes the last step back. @returns what was done, in words; null when nothing was */
 	undo(): string | null {
-		if (this.instead) return this.instead.undo();
+		if (this.instead?.undoLabel) return this.instead.undo();
 		return this.#step(this.history.undo({ set: this.draft, model: this.model }), 'Undone');
 	}
 
 	redo(): string | null {
-		if (this.instead) return this.instead.redo();
+		if (this.instead?.redoLabel) return this.instead.redo();
 		return this.#step(this.history.redo({ set: this.draft, model: this.model }), 'Done again');
 	}
 

@@ -270,12 +270,12 @@
 				{#if w.canEdit || w.instead}
 					<button
 						class="textlink disabled:no-underline"
-						disabled={!(w.instead ?? w.history).undoLabel}
+						disabled={!(w.instead?.undoLabel ?? w.history.undoLabel)}
 						onclick={() => undo()}>Undo</button
 					>
 					<button
 						class="textlink disabled:no-underline"
-						disabled={!(w.instead ?? w.history).redoLabel}
+						disabled={!(w.instead?.redoLabel ?? w.history.redoLabel)}
 						onclick={() => redo()}>Redo</button
 					>
 				{/if}

@@ -141,6 +141,8 @@ export interface SeenLine extends LineRow {
 	title: string;
 	release: number;
 	left: { by: string | null; at: string; why: string } | null;
+	/** The edit of a living table that made it so. */
+	since: { number: number; table: string; label: string } | null;
 }
 
 /** Values of a field that are out of line, in the order of their records' numbers. */
@@ -153,8 +155,10 @@ export async function readLine(
 		Omit<SeenLine, 'left'> & { by: string | null; at: string | null; why: string | null }
 	>(
 		`select o.record::text, o.field, o.claim, o.stored, o.result, o.by_hand as "byHand", o.failed, o.version, o.release,
-		   coalesce(r.${columnOf(a.title)}::text, 'No. ' || o.record) as title, a.name as by, ${iso('o.left_at')} as at, o.left_why as why
+		   coalesce(r.${columnOf(a.title)}::text, 'No. ' || o.record) as title, a.name as by, ${iso('o.left_at')} as at, o.left_why as why,
+		   case when e.number is not null then jsonb_build_object('number', e.number, 'table', e.tbl, 'label', e.label) end as since
 		 from out_of_line o join ${tableOf(a.type)} r on r.workspace = $1 and r.id = o.record left join account a on a.id = o.left_by
+		 left join living_edit e on e.workspace = $1 and e.number = o.edit
 		 where o.workspace = $1 and o.type = $2 and o.field = $3 and o.record > $4 and ${LINE_IS[a.is]} order by o.record limit $5`,
 		[workspace, a.type, a.field, a.after, a.most]
 	);

@@ -212,14 +212,15 @@ export interface LivingEdit {
 	/** Values that are open because of it. */
 	open: number;
 	/** The bulk changes that brought records into line. */
-	bulks: { id: string; type: string; field: string; state: string | null }[];
+	bulks: { id: string; type: string; field: string; state: string | null; n: number }[];
 }
 
 const EDIT = `select e.number, e.tbl as "table", e.label, ${iso('e.at')} as at, a.name as by, e.account::text, e.why, e.release, e.undoes,
 	(select u.number from living_edit u where u.workspace = e.workspace and u.undoes = e.number order by u.number limit 1) as "undoneBy",
 	e.added, e.changed, e.removed, e.brings, e.look::text, j.state as looked,
 	(select count(*)::int from out_of_line o where o.workspace = e.workspace and o.edit = e.number and o.left_at is null) as open,
-	coalesce((select jsonb_agg(jsonb_build_object('id', b.id, 'type', b.type, 'field', b.asked->'does'->>'field', 'state', bj.state) order by b.at)
+	coalesce((select jsonb_agg(jsonb_build_object('id', b.id, 'type', b.type, 'field', b.asked->'does'->>'field', 'state', bj.state,
+	    'n', case when b.job is null then 0 else bj.done end) order by b.at)
 	  from bulk b left join job bj on bj.id = coalesce(b.job, b.look) where b.workspace = e.workspace and b.edit = e.number), '[]') as bulks
 	from living_edit e left join account a on a.id = e.account left join job j on j.id = e.look`;
 

@@ -363,7 +363,10 @@
 									href="/write/{data.at.type}/{data.at.field}?sample={r.record}#rule-{r.claim.split(
 										':'
 									)[0]}">{ruleOf(r.claim).name}</a
-								></td
+								>{#if r.since}, since
+									<a class="textlink min-h-0" href="/tables/{r.since.table}"
+										>edit {r.since.number} of “{r.since.label}”</a
+									>{/if}</td
 							>
 						</tr>
 					{/each}

@@ -17,6 +17,7 @@
 	import { trialsToCells } from '$lib/trials/csv';
 	import { readTrials } from '$lib/trials/files';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
+	import { andList } from '$lib/words/format';
 	import { zones } from '../../../runtime/zones';
 
 	const w = useWorkbench();
@@ -116,6 +117,15 @@
 		},
 		{ id: 'got', label: 'Got', value: (t) => got(t) || null, width: 160 }
 	]);
+	/** Rows of living tables that a trial keeps, and that are others today. */
+	const otherRows = (tables: readonly string[]) =>
+		`by rows of ${andList(tables.map((id) => `“${w.schema.tables.get(id)?.label ?? id}”`))} that are others today`;
+	/** What it expects stays; it reads the rows that stand. */
+	async function rowsOfToday(t: Trial) {
+		const { finds: _, ...rest } = t;
+		const trouble = await w.trials.keep(rest);
+		tell(trouble ?? `“${t.name}” goes by today’s rows.`);
+	}
 	async function expectNow(t: Trial) {
 		const r = runTrial(w.plan, t, zones);
 		const trouble = await w.trials.keep(expectingWhatCame(t, r.lines));
@@ -265,6 +275,9 @@
 				{:else if o?.fault}<span class="text-brick">{o.fault}</span>
 				{:else if o && !o.held}<span class="text-brick">{got(t)}</span>
 				{:else if o}<span class="text-quiet">as expected</span>{/if}
+				{#if c.id === 'got' && o?.otherwise}<span class="block text-xs text-ochre"
+						>▲ {otherRows(o.otherwise)}</span
+					>{/if}
 			{/snippet}
 			{#snippet detail(t)}
 				{#if open === t.id}
@@ -297,6 +310,10 @@
 												class="textlink"
 												onclick={() => void expectNow(t)}
 												>The rule is right: expect what the draft gives now</button
+											>{/if}
+										{#if outcome(t)?.otherwise}<button
+												class="textlink"
+												onclick={() => void rowsOfToday(t)}>Go by today’s rows</button
 											>{/if}
 										<button class="textlink" onclick={() => void remove(t)}
 											>Remove this trial</button

@@ -11,7 +11,7 @@ const EDITS = 20;
 /** Who may edit the rows of the table, and the edits that were made. */
 export const load: PageServerLoad = async (event) => {
 	const account = allow(event);
-	event.depends('app:work');
+	event.depends('app:work', 'app:edits');
 	const { workspace } = account;
 	const { id } = event.params;
 	const asked = Number(event.url.searchParams.get('edits') ?? EDITS);

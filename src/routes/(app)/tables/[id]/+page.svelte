@@ -2,8 +2,8 @@
 	/** One reference table: its columns and keys, and its rows in a grid. */
 	import Here from '$lib/shell/Here.svelte';
 	import { Collapsible } from 'bits-ui';
-	import { untrack } from 'svelte';
-	import { goto } from '$app/navigation';
+	import { onMount, untrack } from 'svelte';
+	import { goto, invalidate } from '$app/navigation';
 	import { page } from '$app/state';
 	import type {
 		FieldType,
@@ -53,10 +53,11 @@
 	// ---- rows: of the draft, or in force ------------------------------------------------------
 
 	const stands = $derived(w.living.rows[params.id] ?? []);
-	/** The edit of each table that was opened; a table of its own for each. */
+	const place = $derived(`rows.${w.account.id}.${params.id}`);
+	/** The edit of each table that was opened: one of its own for each, as long as that is open. */
 	const live = $derived(
 		new LiveRows(
-			`rows.${w.account.id}.${params.id}`,
+			place,
 			() => table ?? NONE,
 			() => stands
 		)
@@ -71,6 +72,21 @@
 		untrack(() => mine.takeUp());
 		w.instead = mine;
 		return () => (w.instead = null);
+	});
+
+	/** A look at the records, or what follows it, is under way. */
+	const following = $derived(
+		data.edits.some(
+			(e) =>
+				(e.looked && !ENDED.has(e.looked)) || e.bulks.some((b) => b.state && !ENDED.has(b.state))
+		)
+	);
+	const ENDED = new Set(['done', 'failed', 'cancelled']);
+	onMount(() => {
+		const timer = setInterval(() => {
+			if (following && !document.hidden) void invalidate('app:edits');
+		}, 1000);
+		return () => clearInterval(timer);
 	});
 
 	function put(label: string, rows: { at: number; row: JsonValue[] }[]) {
@@ -462,7 +478,7 @@
 			<p class="mt-1 flex flex-wrap items-center gap-x-4 text-sm">
 				{#if inForce}
 					<span
-						>{mayEdit ? 'What you put in force counts' : 'They count'} at once,
+						>{mayEdit ? 'What you put in force counts at once.' : 'They count at once.'} Rows are
 						<Editors
 							table={table.id}
 							editors={data.editors}
