@@ -296,6 +296,17 @@ const BODIES: Record<string, Doc> = {
 		ids: null,
 		why: 'x'
 	},
+	'/tables/[id]/rows': {
+		edits: [{ id: 'r_1', before: null, after: { country: 'poland', begins: '1' } }],
+		why: 'x',
+		brings: false,
+		look: null
+	},
+	'/tables/[id]/rows/look': {
+		edits: [{ id: 'r_1', before: null, after: { country: 'poland', begins: '1' } }]
+	},
+	'/tables/[id]/rows/[edit]': { brings: false },
+	'/tables/[id]/editors': { accounts: ['1'] },
 	'/bulks': {
 		type: 'deal',
 		which: { list: {} },

@@ -95,6 +95,72 @@ const rows = <T>(sql: string): Promise<T[]> =>
 		}
 	});
 
+it('killed while rows of a table are edited, each edit counts once and its records follow', async () => {
+	const random = seeded(Number(process.env.RIGID_SEED ?? 20261127));
+	const ida = await new Client(base).signIn('ida@quillmere.example', 'glasshouse-1');
+	const acknowledged: number[] = [];
+	let going = true;
+	const editor = async () => {
+		for (let i = 0; going || acknowledged.length < 6; i++) {
+			// as it stands: an edit whose answer was lost counts too
+			const [row] = await rows<{ id: string; cells: Record<string, string> }>(
+				`select id, cells from living_row where until is null and cells->>'country' = 'denmark' order by place limit 1 offset ${i % 8}`
+			);
+			const district = row.cells.district === '9' ? '10' : '9';
+			const edits = [{ id: row.id, before: row.cells, after: { ...row.cells, district } }];
+			const r = await ida
+				.ask('/tables/district_postcodes/rows', {
+					method: 'POST',
+					json: { edits, brings: true }
+				})
+				.catch(() => null);
+			const answer = r?.ok
+				? ((await r.json().catch(() => null)) as { number?: number } | null)
+				: null;
+			if (answer?.number) acknowledged.push(answer.number);
+			else await pause(200);
+		}
+	};
+	const work = editor();
+	work.catch(() => (going = false));
+	for (let kills = 0; kills < 4; kills++) {
+		await pause(300 + random() * 2_500);
+		const what = kills % 2 ? 'postgres' : 'server';
+		const [pid] = await until(async () => {
+			const found = children(WHAT[what]);
+			return found.length ? found : null;
+		});
+		process.kill(pid, 'SIGKILL');
+		await until(ready);
+	}
+	going = false;
+	await work;
+	await until(
+		async () => !(await rows('select 1 from job where ended_at is null')).length,
+		120_000
+	);
+	const numbers = (
+		await rows<{ number: number }>('select number from living_edit order by number')
+	).map((e) => e.number);
+	expect(numbers).toEqual(numbers.map((_, i) => i + 1));
+	expect(acknowledged.filter((n) => !numbers.includes(n))).toEqual([]);
+	// each row is what one edit after the other made of it
+	const broken = await rows(
+		`select id from (select id, until, lead(since) over (partition by tbl, id order by since) as next from living_row) r
+		 where r.next is not null and r.until is distinct from r.next`
+	);
+	expect(broken).toEqual([]);
+	expect(await rows("select 1 from job where state <> 'done'")).toEqual([]);
+	// and every record has come along
+	const behind = await rows(
+		`select c.id from r_customer c join lateral (
+		   select r.cells->>'district' as d from living_row r where r.until is null and r.cells->>'country' = 'denmark'
+		     and c.f_postal_code like (r.cells->>'begins') || '%' order by length(r.cells->>'begins') desc limit 1) r on true
+		 where c.f_country = 'denmark' and c.f_service_district::text <> r.d and c.settled_living > 0`
+	);
+	expect(behind).toEqual([]);
+}, 600_000);
+
 it('killed at random moments, it loses nothing it acknowledged, doubles nothing, and its jobs end by themselves', async () => {
 	const random = seeded(Number(process.env.RIGID_SEED ?? 20261126));
 	const ida = await new Client(base).signIn('ida@quillmere.example', 'glasshouse-1');

@@ -6,7 +6,7 @@ import { demoDraft, demoReleases } from '../../demo/rules';
 import { demoTrials } from '../../demo/trials';
 import type { Log } from 'sarif';
 import { validateXML } from 'xmllint-wasm';
-import { Schema, type Expectation, type Finding } from '../core';
+import { Schema, cellsOf, withoutRows, type Expectation, type Finding } from '../core';
 import { BadInput, checkTrial } from '../door';
 import { junitOf, sarifOf } from './reports';
 import { runCli } from './run';
@@ -193,6 +193,30 @@ describe('the command line', () => {
 			text: expect.stringContaining('a second file with rules')
 		});
 		expect(run('check', 'rules.json', '--yaml').text).toContain('--sarif');
+	});
+
+	it('takes the rows of living tables from files beside the rules', () => {
+		const set = demoReleases[2].set;
+		const table = set.tables!.find((t) => t.living)!;
+		files['bare.json'] = release({ ...set, tables: set.tables!.map(withoutRows) });
+		const rows = table.rows.map((r, i) => ({ id: `r${i}`, cells: cellsOf(table, r) }));
+		const file = { format: 'rigid-rule/rows', version: 1, table: table.id, rows };
+		files['rows.json'] = JSON.stringify(file);
+		files['other.json'] = JSON.stringify({ ...file, table: 'country_desk' });
+		files['odd.json'] = JSON.stringify({ ...file, rows: [{ id: 'r0', cells: { a: {} } }] });
+		const failing = (...more: string[]) => parsed('try', 'bare.json', 'trials.json', ...more).json;
+		expect(failing('--rows=rows.json')).toEqual(parsed('try', 'rules.json', 'trials.json').json);
+		expect(JSON.stringify(failing())).toContain('A postal code leads to its district');
+		for (const [name, says] of [
+			['other.json', 'bare.json has no living table “country_desk”'],
+			['odd.json', 'rows[0] must have an id'],
+			['rules.json', 'format must be "rigid-rule/rows"'],
+			['none.json', 'cannot be read']
+		])
+			expect(run('check', 'bare.json', `--rows=${name}`)).toMatchObject({
+				code: 2,
+				text: expect.stringContaining(says) as unknown
+			});
 	});
 
 	it('names what is wrong with its input', () => {

@@ -23,6 +23,7 @@ import {
 	reason,
 	ruleOf,
 	runTrial,
+	withRows,
 	sayCame,
 	sayExpectation,
 	sayGot,
@@ -42,6 +43,7 @@ import {
 import { zones } from '../runtime/zones';
 import { junitOf, sarifOf } from './reports';
 import { BadInput, checkChange, checkRelease, checkTrial, parseJson } from '../door';
+import { checkRowsFile, type RowsFile } from '../door/living';
 
 export interface Output {
 	text: string;
@@ -64,7 +66,8 @@ const USAGE = `rigid-rule evaluates formulas and rule sets without a server.
   strength RULES.json TRIALS.json  the small mistakes in the rules that trials notice
                                    with --least=80: exit code 1 below 80 in a hundred
 
-RULES.json is a release as the application exports it. The formats are in docs/schema.`;
+RULES.json is a release as the application exports it. Rows of living tables are no part of
+it: --rows=ROWS.json gives them, once for each table. The formats are in docs/schema.`;
 
 /** The most that a file may hold: a release with large tables. */
 const MOST_CHARACTERS = 60_000_000;
@@ -78,39 +81,43 @@ export function runCli(args: readonly string[], read: (path: string) => string):
 	const flags = args.filter((a) => a.startsWith('--'));
 	const [verb, ...rest] = args.filter((a) => !a.startsWith('--'));
 	const least = flags.find((f) => f.startsWith('--least='));
-	const odd = flags.find((f) => !FLAGS.includes(f) && f !== least);
+	const rowsOf = flags.filter((f) => f.startsWith('--rows='));
+	const odd = flags.find((f) => !FLAGS.includes(f) && f !== least && !rowsOf.includes(f));
+	const rules = (path: string | undefined) => loaded(read, path, rowsOf);
 	try {
 		if (odd)
-			throw new Wrong(`“${odd}” is not known; there are ${FLAGS.join(', ')} and --least=80.`);
+			throw new Wrong(
+				`“${odd}” is not known; there are ${FLAGS.join(', ')}, --rows=ROWS.json and --least=80.`
+			);
 		switch (verb) {
 			case 'eval':
 				return evaluate(need(rest[0], 'a formula'), rest[1] ? json(read, rest[1]) : {});
 			case 'settle':
 				return settleChange(
-					rules(read, rest[0]),
+					rules(rest[0]),
 					need(rest[1], 'a file with the change'),
 					json(read, rest[1]),
 					flags.includes('--explain')
 				);
 			case 'check':
-				return check(rules(read, rest[0]), flags.includes('--sarif') ? rest[0] : null);
+				return check(rules(rest[0]), flags.includes('--sarif') ? rest[0] : null);
 			case 'try':
 				return tryAll(
-					rules(read, rest[0]),
+					rules(rest[0]),
 					need(rest[1], 'a file with trials'),
 					json(read, rest[1]),
 					flags.includes('--junit')
 				);
 			case 'compare':
 				return compareBoth(
-					rules(read, rest[0]),
-					rules(read, need(rest[1], 'a second file with rules')),
+					rules(rest[0]),
+					rules(need(rest[1], 'a second file with rules')),
 					rest[2] ? { file: rest[2], doc: json(read, rest[2]) } : null
 				);
 			case 'cover':
 			case 'strength':
 				return (verb === 'cover' ? coverAll : strengthOfAll)(
-					rules(read, rest[0]),
+					rules(rest[0]),
 					need(rest[1], 'a file with trials'),
 					json(read, rest[1]),
 					share(least)
@@ -159,9 +166,23 @@ function sound<T>(file: string, work: () => T): T {
 	}
 }
 
-function rules(read: (path: string) => string, path: string | undefined): Loaded {
+/** @param rowsOf files with the rows of living tables, each as `--rows=FILE` */
+function loaded(
+	read: (path: string) => string,
+	path: string | undefined,
+	rowsOf: readonly string[]
+): Loaded {
 	const file = need(path, 'a file with rules');
-	const { model, ...set } = sound(file, () => checkRelease(json(read, file)));
+	const { model, ...stored } = sound(file, () => checkRelease(json(read, file)));
+	const rows: Record<string, RowsFile['rows']> = {};
+	for (const flag of rowsOf) {
+		const from = flag.slice('--rows='.length);
+		const { table, rows: some } = sound(from, () => checkRowsFile(json(read, from)));
+		if (!stored.tables?.find((t) => t.id === table)?.living)
+			throw new Wrong(`${from}: ${file} has no living table “${table}”.`);
+		rows[table] = some;
+	}
+	const set = withRows(stored, rows);
 	return { plan: compilePlan(new Schema(model), set), set };
 }
 

@@ -1,6 +1,7 @@
 /** Edits of the rows of living tables as they come from outside. */
 import * as yup from 'yup';
 import type { JsonValue, RowEdit } from '../core';
+import { MAX_ROWS } from '../core';
 import { BadInput, check } from './check';
 import { flag, only, text } from './parts';
 
@@ -91,6 +92,36 @@ export function checkRowsLook(v: unknown): RowEdit[] {
 	const { edits, ...rest } = (v ?? {}) as Record<string, unknown>;
 	check(only({}), rest);
 	return checkRowEdits(edits);
+}
+
+/** Rows of a living table as a file. */
+export interface RowsFile {
+	format: 'rigid-rule/rows';
+	version: 1;
+	table: string;
+	label: string;
+	/** The edit after which they stood so. */
+	edit: number;
+	rows: { id: string; cells: Readonly<Record<string, JsonValue>> }[];
+}
+
+/** A file of rows. @throws {BadInput} naming the place */
+export function checkRowsFile(v: unknown): RowsFile {
+	const { format, version, table, rows, ...rest } = (v ?? {}) as Record<string, unknown>;
+	if (format !== 'rigid-rule/rows') throw new BadInput('format must be "rigid-rule/rows".');
+	if (version !== 1)
+		throw new BadInput(`version must be 1; this is ${JSON.stringify(version)?.slice(0, 20)}.`);
+	if (typeof table !== 'string' || !ID.test(table))
+		throw new BadInput('table must be the identity of a table.');
+	if (!Array.isArray(rows) || rows.length > MAX_ROWS)
+		throw new BadInput(`rows must be a list of at most ${MAX_ROWS} rows.`);
+	rows.forEach((r: unknown, i) => {
+		const { id, cells } = (r ?? {}) as Record<string, unknown>;
+		const fault = cells ? rowFault(cells) : 'an object: column to value';
+		if (typeof id !== 'string' || !ID.test(id) || fault)
+			throw new BadInput(`rows[${i}] must have an id, and cells that are ${fault ?? 'a row'}.`);
+	});
+	return { format, version, table, rows, label: '', edit: 0, ...rest } as RowsFile;
 }
 
 /** Taking an edit back. @throws {BadInput} naming the place */

@@ -88,6 +88,10 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/tables/[id]': look('a reference table'),
 	'/(app)/tables': look('reference tables'),
 	'/tables/[id]/rows': {
+		GET: {
+			asks: 'look',
+			does: 'the rows of a living table as a file, also as they stood after an edit'
+		},
 		POST: {
 			asks: 'look',
 			does: 'edits rows of a living table: whoever was given it, and administrators'

@@ -8,7 +8,7 @@ import { hurry, pauseJob, readJob, resumeJob, stopJob } from '../db/jobs';
 import { knownOverruled } from '../db/journal';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
-import { listTrials, putInForce, readDraft } from '../db/rules';
+import { listTrials, putInForce, readDraft, withLiving } from '../db/rules';
 import { behind, listRehearsals, newestOfDraft, readRehearsal } from '../db/rehearsals';
 import { editDraft } from '../draft/edit';
 import { begin, importOf, takeIn } from '../imports/imports';
@@ -62,7 +62,7 @@ describe('a rehearsal in ranges', () => {
 		expect((await job(id)).done).toBe((await job(id)).of);
 		expect(await ranges(id)).toEqual([]);
 		const { schema, plan } = await inForce(db(), t.workspace);
-		const { set } = await readDraft(db(), t.workspace);
+		const set = await withLiving(db(), t.workspace, (await readDraft(db(), t.workspace)).set);
 		const compared = comparedWith(schema, plan, set, Date.now());
 		const whole = await rehearse(db(), t.workspace, compared, 1e6);
 		expect(whole.result.records).toBeGreaterThan(0);

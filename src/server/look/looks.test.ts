@@ -6,7 +6,7 @@ import { changeModel } from '../../../tests/model';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
 import { sampleRecords, countRelated, relatedRecords } from '../db/records';
-import { namesInReleases, putRule, readDraft, versionsOf } from '../db/rules';
+import { namesInReleases, putRule, readDraft, versionsOf, withLiving } from '../db/rules';
 import { lookAtFinds } from './finds';
 import { suggestApart } from './suggest';
 
@@ -18,7 +18,7 @@ beforeAll(async () => {
 		readModel(db(), d.workspace),
 		readDraft(db(), d.workspace)
 	]);
-	schema = new Schema(model).with(set);
+	schema = new Schema(model).with(await withLiving(db(), d.workspace, set));
 });
 afterAll(() => d.drop());
 

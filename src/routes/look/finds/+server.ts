@@ -1,6 +1,6 @@
 import { inForce } from '$server/records';
 import { db } from '$server/db/pool';
-import { readDraft } from '$server/db/rules';
+import { readDraft, withLiving } from '$server/db/rules';
 import { checkRule, readJson } from '$door';
 import { allow, answer } from '$server/http/guard';
 import { lookAtFinds } from '$server/look/finds';
@@ -13,7 +13,8 @@ export const POST: RequestHandler = (event) => {
 		const { rule: sent } = ((await readJson(event.request)) ?? {}) as { rule?: unknown };
 		const rule = checkRule(sent);
 		const { schema } = await inForce(db(), account.workspace);
-		const { set } = await readDraft(db(), account.workspace);
+		const { workspace } = account;
+		const set = await withLiving(db(), workspace, (await readDraft(db(), workspace)).set);
 		return lookAtFinds(db(), account.workspace, schema.with(set), rule, Date.now());
 	});
 };

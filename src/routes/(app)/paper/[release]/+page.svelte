@@ -113,7 +113,10 @@
 			{#each set.tables as t (t.id)}
 				{@const [head, ...rows] = tableToCells(t, schema)}
 				<h3>{t.label}</h3>
-				<p class="why">{t.why}</p>
+				<p class="why">
+					{t.why}{#if t.living}
+						Its rows are edited in force, by whoever keeps them, and are no part of this release.{/if}
+				</p>
 				<table>
 					<thead
 						><tr

@@ -371,6 +371,7 @@
 				>{/if}
 			<span class="grow"></span>
 			<button class="textlink" onclick={exportCsv}>Save as CSV</button>
+			{#if inForce}<a class="textlink" href="/tables/{table.id}/rows" download>As JSON</a>{/if}
 			{#if inForce ? mayEdit : !disabled}
 				<label class="textlink cursor-pointer"
 					>Rows from a CSV file<input
