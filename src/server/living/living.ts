@@ -10,6 +10,7 @@ import {
 	compilePlan,
 	countEdits,
 	editedRows,
+	own,
 	rowFaults,
 	turnedBack,
 	withRows,
@@ -60,7 +61,7 @@ export interface RowsOvertaken {
 /** Whether somebody may edit the rows of a table: administrators any, others those that they were given. */
 export async function mayEditRows(c: Db, by: Account, table: string): Promise<boolean> {
 	if (may(by.role, 'settings')) return true;
-	return ((await readEditors(c, by.workspace))[table] ?? []).includes(by.id);
+	return (own(await readEditors(c, by.workspace), table) ?? []).includes(by.id);
 }
 
 /** A table as it is in force. @throws {BadInput} when it is not, or its rows are part of the draft */
@@ -175,7 +176,7 @@ export async function editRows(
 		const { doc, table } = await formOf(c, by, id);
 		const before = await inForce(c, workspace);
 		const { rows } = await rowsAt(c, workspace);
-		const edited = editedRows(Object.hasOwn(rows, id) ? rows[id] : [], asked.edits);
+		const edited = editedRows(own(rows, id) ?? [], asked.edits);
 		if (edited.overtaken.length) return overtakenIn(c, workspace, id, rows, edited.overtaken);
 		if (edited.rows.length > MAX_ROWS)
 			throw new BadInput(
@@ -219,7 +220,7 @@ async function overtakenIn(
 	rows: LivingRows,
 	overtaken: readonly RowEdit[]
 ): Promise<RowsOvertaken> {
-	const at = new Map((rows[table] ?? []).map((r) => [r.id, r.cells]));
+	const at = new Map((own(rows, table) ?? []).map((r) => [r.id, r.cells]));
 	const last = await lastOf(
 		c,
 		workspace,
@@ -274,7 +275,7 @@ export async function sayEditors(
 ): Promise<void> {
 	await transaction(async (c) => {
 		await putEditors(c, by.workspace, table.id, accounts);
-		const now = (await readEditors(c, by.workspace))[table.id] ?? [];
+		const now = own(await readEditors(c, by.workspace), table.id) ?? [];
 		if (now.length !== new Set(accounts).size)
 			throw new BadInput(
 				'One of them is not among the people of this workspace. Load the page again.'

@@ -1,3 +1,4 @@
+import { own } from '$core';
 import { listEdits, readEditors } from '$server/db/living';
 import { listAccounts } from '$server/people/accounts';
 import { db } from '$server/db/pool';
@@ -23,7 +24,7 @@ export const load: PageServerLoad = async (event) => {
 		mayEditRows(db(), account, id)
 	]);
 	return {
-		editors: editors[id] ?? [],
+		editors: own(editors, id) ?? [],
 		edits: edits.slice(0, most),
 		more: edits.length > most,
 		people: people

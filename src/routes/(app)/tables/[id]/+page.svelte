@@ -18,6 +18,7 @@
 		FIELD_TYPES,
 		cellText,
 		doubledRows,
+		own,
 		readCellText,
 		rowsFromCells,
 		tableToCells,
@@ -52,7 +53,7 @@
 
 	// ---- rows: of the draft, or in force ------------------------------------------------------
 
-	const stands = $derived(w.living.rows[params.id] ?? []);
+	const stands = $derived(own(w.living.rows, params.id) ?? []);
 	const place = $derived(`rows.${w.account.id}.${params.id}`);
 	/** The edit of each table that was opened: one of its own for each, as long as that is open. */
 	const live = $derived(
