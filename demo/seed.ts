@@ -1,5 +1,6 @@
 /** Fills an empty workspace with the demo: people, model, releases, draft, trials and records. */
-import { Schema, compilePlan, withoutRows } from '../src/core';
+import { Schema, compilePlan, keepingRows, withoutRows } from '../src/core';
+import { zones } from '../src/runtime/zones';
 import { createAccount, type Role } from '../src/server/people/accounts';
 import { createModel, indexMatched, keysToMatch, tableOf } from '../src/server/db/model';
 import type { Db } from '../src/server/db/pool';
@@ -78,7 +79,9 @@ export async function seed(db: Db, sizes: DemoSizes = DEMO_SIZES): Promise<void>
 		'mieke@quillmere.example'
 	]);
 	await putEditors(db, w, districtPostcodes.id, [office.rows[0].id]);
-	for (const t of demoTrials) await saveTrial(db, w, t);
+	// each with the rows of living tables that it was right by
+	const plan = compilePlan(new Schema(demoModel), demoDraft);
+	for (const t of demoTrials) await saveTrial(db, w, keepingRows(plan, t, zones));
 	for (const { type, ...v } of demoViews) await insertView(db, w, type, author, v);
 	for (const [type, records] of settledRecords(sizes)) await store(db, type, records);
 	await indexMatched(db, compilePlan(new Schema(demoModel), demoReleases[2].set).matched);

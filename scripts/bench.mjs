@@ -44,6 +44,7 @@ try {
 	if (wants('edits')) show(bin('tsx'), ['bench/edits.ts']);
 	if (wants('trials')) show(bin('tsx'), ['bench/trials.ts']);
 	if (wants('database')) show(bin('tsx'), ['bench/database.ts'], { DATABASE_URL: await empty() });
+	if (wants('living')) show(bin('tsx'), ['bench/living.ts'], { DATABASE_URL: await empty() });
 	if (wants('history')) show(bin('tsx'), ['bench/history.ts'], { DATABASE_URL: await empty() });
 	if (wants('service') || wants('editor')) {
 		const build = path.join(ROOT, '.data', 'bench-build');

@@ -58,7 +58,16 @@ await shot('suggested', '/write/customer/account_engineer', async () => {
 	await page.evaluate(() => document.querySelector('#suggested').scrollIntoView());
 });
 await shot('whole', '/whole/customer');
-await shot('reference', '/tables/country_desk');
+await shot('reference', '/tables/district_postcodes', async () => {
+	await page.getByRole('gridcell', { name: 'South Netherlands' }).nth(3).dblclick();
+	await page.keyboard.press('Control+a');
+	await page.keyboard.type('1');
+	await page.keyboard.press('Enter');
+	await page.keyboard.press('Escape');
+	await page.getByLabel('Why', { exact: true }).fill('Four is driven to from the north');
+	await page.getByRole('button', { name: 'Look what it would do' }).click();
+	await page.getByText('records would come out otherwise').waitFor();
+});
 await shot('check', '/check');
 await shot('journal', '/journal/~all');
 await shot('try', '/try?view=untried&rule=probability', async () => {

@@ -9,6 +9,7 @@ import {
 	standingFields,
 	withRows,
 	type Plan,
+	type RuleSet,
 	type Schema
 } from '../../core';
 import { dayIn } from '../../runtime/format';
@@ -117,17 +118,22 @@ function fieldsApart(before: Plan, after: Plan): Fields {
 
 /**
  * Looks which records an edit of a living table concerns; in the transaction of the edit.
+ * @param set what is in force, without the rows of living tables
  * @returns the job; null where no rule in force looks anything up in the table
  */
-export const queueLineOfEdit = (
+export function queueLineOfEdit(
 	c: Db,
 	workspace: string,
-	before: Plan,
-	after: Plan,
+	schema: Schema,
+	set: RuleSet,
 	account: string,
-	edit: { number: number; label: string }
-): Promise<string | null> =>
-	queue(c, workspace, after.schema, fieldsApart(before, after), account, edit);
+	edit: { number: number; table: string; label: string }
+): Promise<string | null> {
+	// which fields these are has nothing to do with the rows: the table by itself is another
+	const other = set.tables?.map((t) => (t.id === edit.table ? { ...t, why: `${t.why}.` } : t));
+	const [before, after] = [set, { ...set, tables: other ?? [] }].map((s) => compilePlan(schema, s));
+	return queue(c, workspace, after.schema, fieldsApart(before, after), account, edit);
+}
 
 /** Once a day everything: what depends on the day, and what people set against rules meanwhile. */
 export async function queueLineOfDay(workspace: string, now: number): Promise<void> {

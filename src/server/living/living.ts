@@ -5,20 +5,18 @@
  */
 import {
 	MAX_ROWS,
-	Schema,
 	cellText,
-	compilePlan,
 	countEdits,
 	editedRows,
 	own,
 	rowFaults,
 	turnedBack,
-	withRows,
 	type JsonValue,
 	type LivingRow,
 	type LivingRows,
 	type ReferenceTable,
-	type RowEdit
+	type RowEdit,
+	type Schema
 } from '../../core';
 import { BadInput } from '../../door';
 import { LARGE_EDIT, type RowsAsked } from '../../door/living';
@@ -174,7 +172,7 @@ export async function editRows(
 		// changes of records that are under way see the rows as they were, and are over before the first look
 		await lockRows(c, workspace);
 		const { doc, table } = await formOf(c, by, id);
-		const before = await inForce(c, workspace);
+		const { schema } = await inForce(c, workspace);
 		const { rows } = await rowsAt(c, workspace);
 		const edited = editedRows(own(rows, id) ?? [], asked.edits);
 		if (edited.overtaken.length) return overtakenIn(c, workspace, id, rows, edited.overtaken);
@@ -182,12 +180,8 @@ export async function editRows(
 			throw new BadInput(
 				`A table may have ${MAX_ROWS} rows; this would have ${edited.rows.length}.`
 			);
-		await mustFit(c, workspace, table, before.schema, asked.edits);
+		await mustFit(c, workspace, table, schema, asked.edits);
 		if (undoes === undefined) await mustBeLookedAt(c, workspace, id, asked.edits, asked.look);
-		const after = compilePlan(
-			new Schema(before.schema.model),
-			withRows(rulesOf(doc), { ...rows, [id]: edited.rows })
-		);
 		const { label } = table;
 		const number = await storeEdit(c, workspace, {
 			table: id,
@@ -198,8 +192,8 @@ export async function editRows(
 			edits: asked.edits,
 			...(undoes === undefined ? {} : { undoes })
 		});
-		const edit = { number, label };
-		const look = await queueLineOfEdit(c, workspace, before.plan, after, by.id, edit);
+		const edit = { number, table: id, label };
+		const look = await queueLineOfEdit(c, workspace, schema, rulesOf(doc), by.id, edit);
 		if (look) await noteEditLook(c, workspace, number, look);
 		const did = undoes === undefined ? 'edited rows of a table' : 'took an edit of rows back';
 		await note(c, by, did, label, {

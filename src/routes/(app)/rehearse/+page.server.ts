@@ -21,7 +21,7 @@ export const load: PageServerLoad = async (event) => {
 	// without an address it is the draft's, which is what the ruler and the gate go by
 	const changes = event.url.searchParams.get('on') === 'changes';
 	const ofDraft = kept.find((k) => k.after === null && !k.selection && !k.period === !changes);
-	const id = kept.some((k) => k.id === asked) ? asked : (ofDraft ?? kept[0])?.id;
+	const id = kept.some((k) => k.id === asked) ? asked : (ofDraft ?? kept.find((k) => !k.rows))?.id;
 	return {
 		open: open ?? replay,
 		kept: kept.map(({ surprises: _, looked: __, ...head }) => head),

@@ -59,12 +59,14 @@
 			before: w.force.number,
 			after: null,
 			...none,
-			...(shown && {
-				after: shown.after,
-				before: shown.before,
-				selection: shown.selection,
-				period: shown.period
-			})
+			// an edit of rows is looked at on the page of its table
+			...(!shown?.rows &&
+				shown && {
+					after: shown.after,
+					before: shown.before,
+					selection: shown.selection,
+					period: shown.period
+				})
 		}
 	);
 	const stale = $derived(
