@@ -37,7 +37,7 @@ create table living_edit (
 	changed integer not null,
 	removed integer not null,
 	-- the job that looks which records it concerns
-	look uuid references job,
+	look uuid references job on delete set null,
 	-- whether these are brought into line once they are found
 	brings boolean not null default false,
 	primary key (workspace, number)

@@ -95,6 +95,7 @@ export {
 export { MAX_DECISION_INPUTS, MAX_DECISION_ROWS, readCell, rowType } from './tables/decision';
 export { pickedIn, testsOf, type Picked, type PickedFrom } from './tables/options';
 export {
+	beyond,
 	cellsOf,
 	countEdits,
 	editedRows,

@@ -55,6 +55,13 @@ describe('rows of a file in the place of those that stand', () => {
 			})
 		);
 	});
+	it('leave what stands in columns that the table has no longer', () => {
+		const before: LivingRow[] = [{ id: 'a', cells: { k: 'a', v: '1', gone: 'x' } }];
+		expect(editsBetween(table, before, [{ k: 'a', v: '1' }], ids())).toEqual([]);
+		expect(editsBetween(table, before, [{ k: 'a', v: '2' }], ids())).toEqual([
+			{ id: 'a', before: before[0].cells, after: { k: 'a', v: '2', gone: 'x' } }
+		]);
+	});
 	it('that are the same are none', () => {
 		fc.assert(
 			fc.property(rowsOf, (before) => {

@@ -108,7 +108,7 @@ export const turnedBack = (edits: readonly RowEdit[]): RowEdit[] =>
 
 /**
  * What makes some rows of others, as whoever brings a file means it: rows that are found by the same key are one and the same
- * row, told apart by their place among those of one key.
+ * row, told apart by their place among those of one key. What stands in columns that the table has no longer stays.
  * @param made gives the identity of a row that is new
  */
 export function editsBetween(
@@ -128,8 +128,9 @@ export function editsBetween(
 	}
 	const edits = after.flatMap((cells): RowEdit[] => {
 		const one = had.get(keyOf(cells))?.shift();
-		if (one && sameCells(one.cells, cells)) return [];
-		return [{ id: one?.id ?? made(), before: one?.cells ?? null, after: cells }];
+		const after = one ? { ...beyond(table, one.cells), ...cells } : cells;
+		if (one && sameCells(one.cells, after)) return [];
+		return [{ id: one?.id ?? made(), before: one?.cells ?? null, after }];
 	});
 	const gone = [...had.values()].flat();
 	return [...edits, ...gone.map((r) => ({ id: r.id, before: r.cells, after: null }))];
@@ -144,6 +145,12 @@ export const rowFaults = (
 	rows: readonly LivingRow[],
 	schema: Schema
 ): readonly TableFault[] => indexTable(fill({ ...table, rows: [] }, rows), schema).faults;
+
+/** What a row holds in columns that a table does not have. */
+export function beyond({ columns }: ReferenceTable, cells: LivingRow['cells']): LivingRow['cells'] {
+	const known = new Set(columns.map((c) => c.id));
+	return Object.fromEntries(Object.entries(cells).filter(([id]) => !known.has(id)));
+}
 
 /** How many rows an edit adds, changes and removes. */
 export function countEdits(edits: readonly RowEdit[]) {

@@ -2,7 +2,7 @@
 	/** An edit of rows that is not in force yet: what it holds, a look at what it would do, and putting it in force. */
 	import { onMount } from 'svelte';
 	import type { ReferenceTable } from '$core';
-	import { LARGE_EDIT } from '$door/living';
+	import { LARGE_EDIT, MOST_EDITED } from '$door/living';
 	import type { Job } from '$server/db/jobs';
 	import type { RehearsalSaid } from '$server/db/rehearsals';
 	import JobState from '../shell/JobState.svelte';
@@ -38,6 +38,7 @@
 	/** What was looked at is what stands here. */
 	const fresh = $derived(!!seen && look?.of === now);
 	const large = $derived(n > LARGE_EDIT);
+	const over = $derived(n > MOST_EDITED);
 	const said = $derived(
 		[
 			counts.added && `${formatCount(counts.added)} new`,
@@ -145,16 +146,22 @@
 		>
 	</div>
 	<div class="mt-1 flex flex-wrap items-center gap-x-3 gap-y-1">
-		<button class="button" disabled={busy || running || !!live.overtaken.length} onclick={begin}
-			>{fresh ? 'Look again' : 'Look what it would do'}</button
+		<button
+			class="button"
+			disabled={busy || running || over || !!live.overtaken.length}
+			onclick={begin}>{fresh ? 'Look again' : 'Look what it would do'}</button
 		>
 		<button
 			class="button main"
-			disabled={busy || running || !!live.overtaken.length || (large && !fresh)}
+			disabled={busy || running || over || !!live.overtaken.length || (large && !fresh)}
 			onclick={put}>Put in force</button
 		>
 		<button class="textlink" disabled={busy} onclick={() => live.discard()}>Discard it</button>
-		{#if large && !fresh && !running}<span class="text-quiet"
+		{#if over}<span class="text-ochre"
+				>▲ {formatCount(n)} rows; an edit takes {formatCount(MOST_EDITED)}. Take the file in parts,
+				or release the table with these rows.</span
+			>
+		{:else if large && !fresh && !running}<span class="text-quiet"
 				>More than {LARGE_EDIT} rows at once: look first.</span
 			>{/if}
 	</div>

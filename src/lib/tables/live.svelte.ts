@@ -3,6 +3,7 @@
  * again after a reload. What somebody else makes of the same rows meanwhile is told, and taken or overruled by choice.
  */
 import {
+	beyond,
 	cellsOf,
 	countEdits,
 	editsBetween,
@@ -134,9 +135,7 @@ export class LiveRows {
 	/** With what stands in columns that are not shown. */
 	#cells(had: LivingRow['cells'], row: readonly JsonValue[]): LivingRow['cells'] {
 		const t = this.#table();
-		const shown = new Set(t.columns.map((c) => c.id));
-		const other = Object.entries(had).filter(([id]) => !shown.has(id));
-		return { ...Object.fromEntries(other), ...cellsOf(t, row) };
+		return { ...beyond(t, had), ...cellsOf(t, row) };
 	}
 
 	/** Takes a row away, or puts it back. */

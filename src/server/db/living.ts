@@ -68,8 +68,8 @@ export async function rowsAt(
 		? await later(db, workspace, had, number)
 		: await whole(db, workspace, number);
 	const made = { number, mark, rows };
-	// what is long past is asked for by replays only, each piece once
-	if (!had || onwards || had.number <= number) known.set(workspace, made);
+	// what is long past is asked for by replays only, each piece once; what an edit that failed left is not what stands
+	if (typeof at !== 'number' || !had || onwards) known.set(workspace, made);
 	return made;
 }
 

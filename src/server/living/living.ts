@@ -115,8 +115,11 @@ async function mustFit(
 ) {
 	const rows = edits.flatMap(({ id, after }) => (after ? [{ id, cells: after }] : []));
 	const known = new Set(table.columns.map((x) => x.id));
-	for (const r of rows) {
-		const more = Object.keys(r.cells).find((x) => !known.has(x));
+	for (const { before, after } of edits) {
+		// what stood in a column that the table has no longer may stay
+		const more = Object.keys(after ?? {}).find(
+			(x) => !known.has(x) && own(before ?? {}, x) === undefined
+		);
 		if (more) throw new BadInput(`“${table.label}” has no column “${more}”.`);
 	}
 	const [fault] = rowFaults(table, rows, schema);
