@@ -88,7 +88,8 @@ const PAGES: [path: string, help: Help][] = [
 			title: 'Reference tables',
 			says: [
 				'Tables that rules look up in. A key says which column a value is found by, and how.',
-				'Rows are typed, pasted from a spreadsheet or read from a CSV file. They are part of the draft.'
+				'Rows are typed, pasted from a spreadsheet or read from a CSV file. They are part of the draft, and count when it is released.',
+				'Rows of a living table are edited in force by those it was given to: what is written counts when it is put in force, after a look at what it would do; every edit is kept, and can be taken back.'
 			]
 		}
 	],

@@ -6,6 +6,7 @@
 		compareVersions,
 		sayCame,
 		trialsApart,
+		withRows,
 		type Trial,
 		type TrialResult,
 		type Version
@@ -54,7 +55,14 @@
 		const next = new URLSearchParams({ from, to, [side]: value });
 		void goto(`/compare?${next.toString()}`, { keepFocus: true, noScroll: true });
 	};
-	const outcomes = $derived(before && after ? trialsApart(before, after, w.trials.all, zones) : []);
+	/** Trials find the rows of living tables that stand, whichever version they run on. */
+	const whole = ({ model, set }: Version): Version => ({
+		model,
+		set: withRows(set, w.living.rows)
+	});
+	const outcomes = $derived(
+		before && after ? trialsApart(whole(before), whole(after), w.trials.all, zones) : []
+	);
 	const came = (t: Trial, r: TrialResult) =>
 		r.fault ?? r.lines.map((l) => sayCame(t.type, l, wordsOf(t, words))).join('; ');
 	async function read(e: Event) {
