@@ -118,7 +118,8 @@ it('killed while rows of a table are edited, each edit counts once and its recor
 				? ((await r.json().catch(() => null)) as { number?: number } | null)
 				: null;
 			if (answer?.number) acknowledged.push(answer.number);
-			else await pause(200);
+			// each is followed by a look and by bulk changes: those are what is to be killed, and not a queue of them
+			await pause(answer?.number ? 600 : 200);
 		}
 	};
 	const work = editor();
@@ -135,9 +136,10 @@ it('killed while rows of a table are edited, each edit counts once and its recor
 	}
 	going = false;
 	await work;
+	// three jobs one after the other, each of which a kill may have put off by some minutes at the most
 	await until(
 		async () => !(await rows('select 1 from job where ended_at is null')).length,
-		120_000
+		600_000
 	);
 	const numbers = (
 		await rows<{ number: number }>('select number from living_edit order by number')
@@ -159,7 +161,7 @@ it('killed while rows of a table are edited, each edit counts once and its recor
 		 where c.f_country = 'denmark' and c.f_service_district::text <> r.d and c.settled_living > 0`
 	);
 	expect(behind).toEqual([]);
-}, 600_000);
+}, 1_200_000);
 
 it('killed at random moments, it loses nothing it acknowledged, doubles nothing, and its jobs end by themselves', async () => {
 	const random = seeded(Number(process.env.RIGID_SEED ?? 20261126));
