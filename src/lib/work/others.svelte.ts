@@ -14,7 +14,7 @@ export interface Other {
 type Told =
 	| { kind: 'changed'; revision: number; account: string; name: string }
 	| { kind: 'remarks' }
-	| { kind: 'rows' }
+	| { kind: 'rows'; number: number }
 	| { kind: 'here'; page: string; account: string; name: string; at: string | null };
 
 /** A page says where it works that often, and is forgotten when it was not heard of for longer. Milliseconds. */
@@ -30,12 +30,14 @@ export class Others {
 
 	/**
 	 * @param changed told the revision that somebody stored
-	 * @param remarked told that somebody remarked something, or edited rows of a living table
+	 * @param remarked told that somebody remarked something
+	 * @param rows told the last edit of living tables
 	 * @param mayWrite whoever only looks is not shown as working in a rule
 	 */
 	constructor(
 		private readonly changed: (revision: number) => void,
 		private readonly remarked: () => void,
+		private readonly rows: (number: number) => void,
 		private readonly mayWrite: () => boolean
 	) {}
 
@@ -70,7 +72,8 @@ export class Others {
 	/** Takes in what was told. */
 	hear(told: Told) {
 		if (told.kind === 'changed') return this.changed(told.revision);
-		if (told.kind === 'remarks' || told.kind === 'rows') return this.remarked();
+		if (told.kind === 'remarks') return this.remarked();
+		if (told.kind === 'rows') return this.rows(told.number);
 		const { page, name, at } = told;
 		if (page === this.#page) return;
 		const known = this.#all.some((o) => o.page === page);

@@ -177,6 +177,7 @@ export class Workbench {
 	readonly others = new Others(
 		(revision) => this.#heard(revision),
 		() => void this.reload(),
+		(number) => this.#heardRows(number),
 		() => this.canEdit
 	);
 	readonly analysis = new Analysis(() => ({
@@ -276,6 +277,14 @@ export class Workbench {
 		}, 400);
 	}
 
+	/** The last edit of living tables that was told of. */
+	#rows = 0;
+	#olderRows = 0;
+	#heardRows(number: number) {
+		this.#rows = number;
+		if (number !== this.living.number) void this.reload();
+	}
+
 	/** How often in a row what was loaded was older than what is known here. */
 	#older = 0;
 	/** As often it is asked for anew; then the server, which may have been put back to earlier, is right. */
@@ -299,6 +308,9 @@ export class Workbench {
 		this.force = data.inForce;
 		const edited = this.living.number !== data.living.number;
 		if (edited) this.living = data.living;
+		// read before an edit that was told of meanwhile
+		if (this.living.number >= this.#rows) this.#olderRows = 0;
+		else if (this.#olderRows++ < Workbench.#OLDER_AT_MOST) void this.reload();
 		this.trials.take(data.trials);
 		this.rehearsal = data.rehearsal;
 		this.replay = data.replay;

@@ -7,8 +7,8 @@ export type Notice =
 	| { kind: 'changed'; workspace: string; revision: number; account: string; name: string }
 	/** Somebody remarked something, or settled a remark. */
 	| { kind: 'remarks'; workspace: string }
-	/** Somebody edited rows of a living table. */
-	| { kind: 'rows'; workspace: string }
+	/** Rows of living tables stand as after this edit. */
+	| { kind: 'rows'; workspace: string; number: number }
 	| {
 			kind: 'here';
 			workspace: string;

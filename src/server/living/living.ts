@@ -205,7 +205,7 @@ export async function editRows(
 			...(asked.why ? { why: asked.why } : {}),
 			...(undoes === undefined ? {} : { of: undoes })
 		});
-		await announce(c, { kind: 'rows', workspace });
+		await announce(c, { kind: 'rows', workspace, number });
 		return { number };
 	});
 }
@@ -278,6 +278,6 @@ export async function sayEditors(
 				'One of them is not among the people of this workspace. Load the page again.'
 			);
 		await note(c, by, 'said who edits a table', table.label, { accounts: now });
-		await announce(c, { kind: 'rows', workspace: by.workspace });
+		// who keeps a table is seen on its page when that is opened; the rows stand as they did
 	});
 }

@@ -1,3 +1,4 @@
+import { lastEdit } from '$server/db/living';
 import { hear, type Notice } from '$server/db/notices';
 import { db } from '$server/db/pool';
 import { revisionOf } from '$server/draft/revision';
@@ -23,6 +24,8 @@ export const GET: RequestHandler = async (event) => {
 			const tellRevision = async () => {
 				const revision = await revisionOf(db(), workspace);
 				tell({ kind: 'changed', workspace, revision, account: '', name: '' });
+				const { number } = await lastEdit(db(), workspace);
+				tell({ kind: 'rows', workspace, number });
 			};
 			const { deaf, listening } = hear((n) => {
 				if (n.kind === 'missed') tellRevision().catch(() => end());
