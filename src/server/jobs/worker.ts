@@ -39,6 +39,12 @@ const workers = new Set<string>();
 const events: WorkerEvents = new EventEmitter();
 // known from their first moment, and heard of before the first round is over
 events.on('worker:create', ({ worker }) => workers.add(worker.workerId));
+// one that cannot give a piece back, because the database broke off, ends, and the queue makes no other in its place: without this
+// the thread would live on with nobody who works, and with signs of life of those who are dead
+events.on('worker:fatalError', ({ error }) => {
+	log.warn({ err: error }, 'a worker of the queue ended');
+	process.exit(1);
+});
 const runner = await run({
 	pgPool: db(),
 	concurrency: AT_ONCE,
