@@ -1,12 +1,13 @@
 <script lang="ts">
 	/** The edits of a living table: by whom, when and why, what each did row by row, and what became of the records. */
 	import { Collapsible } from 'bits-ui';
-	import type { ReferenceTable, RowEdit } from '$core';
+	import type { ReferenceTable, RowEdit, TableColumn } from '$core';
 	import { sameCells } from '$core';
 	import type { LivingEdit } from '$server/db/living';
 	import { Refused, ask } from '../work/http';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import { formatCount, formatMoment } from '../words/format';
+	import { sayCell } from './words';
 
 	let {
 		table,
@@ -14,7 +15,6 @@
 		more,
 		mayEdit,
 		onmore,
-		say,
 		ondone
 	}: {
 		table: ReferenceTable;
@@ -23,12 +23,11 @@
 		more: boolean;
 		mayEdit: boolean;
 		onmore: () => void;
-		/** A value of a column as people read it. */
-		say: (column: ReferenceTable['columns'][number], cells: RowEdit['before']) => string;
 		ondone: (said: string) => void;
 	} = $props();
 
 	const w = useWorkbench();
+	const say = (c: TableColumn, cells: RowEdit['before']) => sayCell(w, c, cells?.[c.id] ?? null);
 	let open = $state.raw<Record<number, RowEdit[]>>({});
 	let trouble = $state.raw<{ number: number; message: string } | null>(null);
 	let busy = $state(false);

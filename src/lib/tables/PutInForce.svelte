@@ -10,6 +10,7 @@
 	import { useWorkbench } from '../work/workbench.svelte';
 	import { formatCount, formatMoment } from '../words/format';
 	import type { LiveRows } from './live.svelte';
+	import { sayCell } from './words';
 
 	let {
 		live,
@@ -127,7 +128,6 @@
 	const nameOf = (type: string, field: string) =>
 		`${w.schema.types.get(type)?.type.label ?? type}: ${w.schema.field(type, field)?.label ?? field}`;
 	const byOf = (id: string) => others.find((o) => o.id === id);
-	const titleOf = (at: number) => `Row ${at + 1}`;
 </script>
 
 <section class="mt-2 border border-brass bg-sheet px-3 py-2 text-sm" aria-label="Not in force yet">
@@ -206,11 +206,13 @@
 					{@const by = byOf(r.id)}
 					<p class="flex flex-wrap items-center gap-3">
 						<span
-							>{titleOf(at)}: {r.theirs === null ? 'taken away' : 'edited'}{by
+							>Row {at + 1}: {r.theirs === null ? 'taken away' : 'edited'}{by
 								? ` by ${by.by ?? 'somebody'}${by.at ? `, ${formatMoment(by.at, w.model.zone)}` : ''}`
 								: ''}{#if r.theirs}, now
 								<span class="mono"
-									>{table.columns.map((c) => String(r.theirs?.[c.id] ?? '–')).join(' · ')}</span
+									>{table.columns
+										.map((c) => sayCell(w, c, r.theirs?.[c.id] ?? null) || '–')
+										.join(' · ')}</span
 								>{/if}</span
 						>
 						<button class="textlink" onclick={() => live.settle(r.id, 'theirs')}>Take theirs</button

@@ -1,7 +1,7 @@
 <script lang="ts">
 	/** The rows of a reference table in a grid: written by keys, pasted from a spreadsheet, checked while they are. */
 	import type { FieldType, JsonValue, ReferenceTable, TableColumn } from '$core';
-	import { cellFault, cellText, doubledRows, looseKey, readCellText } from '$core';
+	import { cellFault, doubledRows, looseKey, readCellText } from '$core';
 	import type { Snippet } from 'svelte';
 	import { page } from '$app/state';
 	import Grid from '$lib/grid/Grid.svelte';
@@ -9,6 +9,7 @@
 	import { ask, type Refused } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 	import { formatCount } from '$lib/words/format';
+	import { sayCell } from './words';
 
 	let {
 		table,
@@ -98,11 +99,7 @@
 			{ at: row, row: table.columns.map((_, k) => (k === column ? value : (had[k] ?? null))) }
 		]);
 	}
-	/** A cell as people read it: links by the title of their record. */
-	const shown = (c: TableColumn, v: JsonValue) =>
-		c.type === 'link' && typeof v === 'string' && /^\d+$/.test(v)
-			? (w.titles.all[`${c.target}.${v}`] ?? `No. ${v}`)
-			: cellText(c, v, w.schema);
+	const shown = (c: TableColumn, v: JsonValue) => sayCell(w, c, v);
 	/** A link is typed by title: the one record that is called so, or what was typed, with what is wrong. */
 	async function setLink(row: number, column: number, c: TableColumn, typed: string) {
 		const text = typed.trim().replace(/^No\. (\d+)$/, '$1');

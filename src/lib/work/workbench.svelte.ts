@@ -277,11 +277,11 @@ export class Workbench {
 		}, 400);
 	}
 
-	/** The last edit of living tables that was told of. */
-	#rows = 0;
-	#olderRows = 0;
+	/** The last edit of living tables that was told of, and how often in a row what was loaded was from before it. */
+	#rowsTold = 0;
+	#rowsOlder = 0;
 	#heardRows(number: number) {
-		this.#rows = number;
+		this.#rowsTold = number;
 		if (number !== this.living.number) void this.reload();
 	}
 
@@ -309,8 +309,8 @@ export class Workbench {
 		const edited = this.living.number !== data.living.number;
 		if (edited) this.living = data.living;
 		// read before an edit that was told of meanwhile
-		if (this.living.number >= this.#rows) this.#olderRows = 0;
-		else if (this.#olderRows++ < Workbench.#OLDER_AT_MOST) void this.reload();
+		if (this.living.number >= this.#rowsTold) this.#rowsOlder = 0;
+		else if (this.#rowsOlder++ < Workbench.#OLDER_AT_MOST) void this.reload();
 		this.trials.take(data.trials);
 		this.rehearsal = data.rehearsal;
 		this.replay = data.replay;
@@ -322,11 +322,11 @@ export class Workbench {
 		const { set, lost } = this.saver.loaded(data.draft.set);
 		this.draft = set;
 		if (lost.length) this.conflicts.keep(lost, before, this.#authors);
-		if (this.saver.state !== 'saved') return;
 		if (edited) {
 			this.trials.edited();
 			this.covering.edited();
 		}
+		if (this.saver.state !== 'saved') return;
 		if (edited || this.loadedHash !== data.draftHash || this.draft !== before) this.analysis.look();
 		this.loadedHash = data.draftHash;
 	}

@@ -224,17 +224,16 @@ const EDIT = `select e.number, e.tbl as "table", e.label, ${iso('e.at')} as at, 
 	  from bulk b left join job bj on bj.id = coalesce(b.job, b.look) where b.workspace = e.workspace and b.edit = e.number), '[]') as bulks
 	from living_edit e left join account a on a.id = e.account left join job j on j.id = e.look`;
 
-/** Edits of a table, the newest first. @param before those before that number */
+/** Edits of a table, the newest first. */
 export async function listEdits(
 	db: Db,
 	workspace: string,
 	table: string,
-	most: number,
-	before: number | null = null
+	most: number
 ): Promise<LivingEdit[]> {
 	const r = await db.query<LivingEdit>(
-		`${EDIT} where e.workspace = $1 and e.tbl = $2 and ($4::int is null or e.number < $4) order by e.number desc limit $3`,
-		[workspace, table, most, before]
+		`${EDIT} where e.workspace = $1 and e.tbl = $2 order by e.number desc limit $3`,
+		[workspace, table, most]
 	);
 	return r.rows;
 }

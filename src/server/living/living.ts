@@ -143,17 +143,17 @@ async function mustFit(
 	}
 }
 
-/** @throws {BadInput} when an edit of many rows was not looked at as it is */
+/** @throws {BadInput} when an edit of many rows was not looked at as it is, by the release in force */
 async function mustBeLookedAt(
 	c: Db,
 	workspace: string,
-	table: string,
+	{ table, release }: { table: string; release: number },
 	edits: readonly RowEdit[],
 	look: string | null
 ) {
 	if (edits.length <= LARGE_EDIT) return;
 	const seen = look && (await readRehearsal(c, workspace, look));
-	if (!seen || seen.rows?.hash !== hashOfEdits(table, edits))
+	if (!seen || seen.after !== release || seen.rows?.hash !== hashOfEdits(table, edits))
 		throw new BadInput(
 			`This edits ${edits.length} rows at once. Look first at what it would do; an edit of up to ${LARGE_EDIT} rows counts without.`
 		);
@@ -175,7 +175,7 @@ export async function editRows(
 		// changes of records that are under way see the rows as they were, and are over before the first look
 		await lockRows(c, workspace);
 		const { doc, table } = await formOf(c, by, id);
-		const { schema } = await inForce(c, workspace);
+		const { schema, release } = await inForce(c, workspace);
 		const { rows } = await rowsAt(c, workspace);
 		const edited = editedRows(own(rows, id) ?? [], asked.edits);
 		if (edited.overtaken.length) return overtakenIn(c, workspace, id, rows, edited.overtaken);
@@ -184,7 +184,8 @@ export async function editRows(
 				`A table may have ${MAX_ROWS} rows; this would have ${edited.rows.length}.`
 			);
 		await mustFit(c, workspace, table, schema, asked.edits);
-		if (undoes === undefined) await mustBeLookedAt(c, workspace, id, asked.edits, asked.look);
+		const looked = { table: id, release };
+		if (undoes === undefined) await mustBeLookedAt(c, workspace, looked, asked.edits, asked.look);
 		const { label } = table;
 		const number = await storeEdit(c, workspace, {
 			table: id,
@@ -278,6 +279,5 @@ export async function sayEditors(
 				'One of them is not among the people of this workspace. Load the page again.'
 			);
 		await note(c, by, 'said who edits a table', table.label, { accounts: now });
-		// who keeps a table is seen on its page when that is opened; the rows stand as they did
 	});
 }

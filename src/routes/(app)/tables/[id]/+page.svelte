@@ -10,7 +10,6 @@
 		JsonValue,
 		MissingKey,
 		ReferenceTable,
-		RowEdit,
 		TableColumn,
 		TableKey
 	} from '$core';
@@ -113,14 +112,14 @@
 				rows: table.rows.length ? table.rows : (w.schema.tables.get(table.id)?.rows ?? [])
 			});
 	}
+	/** The address with older edits besides. */
+	function moreEdits() {
+		const q = new URLSearchParams(page.url.searchParams);
+		q.set('edits', String(data.edits.length + 100));
+		return `?${q.toString()}`;
+	}
 	const IS = { same: '', new: 'new', changed: 'changed', gone: 'taken away' };
 	const markOf = (at: number) => (live.shown[at]?.is === 'gone' ? 'line-through' : '');
-	const say = (c: TableColumn, cells: RowEdit['before']) => {
-		const v = cells?.[c.id] ?? null;
-		return c.type === 'link' && typeof v === 'string' && /^\d+$/.test(v)
-			? (w.titles.all[`${c.target}.${v}`] ?? `No. ${v}`)
-			: cellText(c, v, w.schema);
-	};
 
 	// ---- columns and keys -----------------------------------------------------------------------
 
@@ -504,9 +503,7 @@
 				edits={data.edits}
 				more={data.more}
 				mayEdit={data.mayEdit}
-				{say}
-				onmore={() =>
-					void goto(`?edits=${data.edits.length + 100}`, { keepFocus: true, noScroll: true })}
+				onmore={() => void goto(moreEdits(), { keepFocus: true, noScroll: true })}
 				ondone={(text) => (said = { text, bad: false })}
 			/>
 		{:else if table.living}
