@@ -124,8 +124,8 @@
 	const road = (r: Behind) => ENTRY_LABEL[r.doc.road as EntryPoint] ?? '';
 	const several = $derived(new Set(rows?.map((r) => r.doc.claim)).size > 1);
 	const byHand = $derived(rows?.some((r) => r.doc.overwritten) ?? false);
-	const fromBefore = $derived(['from', `${before} gives`] as const);
-	const toAfter = $derived(['to', `${after} gives`] as const);
+	const fromBefore = $derived(['from', before] as const);
+	const toAfter = $derived(['to', after] as const);
 	const columns = $derived<GridColumn<Behind>[]>([
 		{
 			id: 'record',

@@ -91,7 +91,9 @@
 	<h2 class="text-base">
 		{sayField(w, `${field.type}.${field.field}`)}
 		<span class="font-normal text-quiet"
-			>from {sayVersion(shown.before)} to {sayVersion(shown.after)}</span
+			>{shown.rows
+				? `by the rows of “${shown.rows.label}” as they stood, and as edited`
+				: `from ${sayVersion(shown.before)} to ${sayVersion(shown.after)}`}</span
 		>
 	</h2>
 	{#if field.shift && !(field.moves.length <= 8 && !others)}
@@ -200,8 +202,8 @@
 		{about}
 		{query}
 		{count}
-		before={capital(sayVersion(shown.before))}
-		after={capital(sayVersion(shown.after))}
+		before={shown.rows ? 'By the rows before' : `${capital(sayVersion(shown.before))} gives`}
+		after={shown.rows ? 'By the edited rows' : `${capital(sayVersion(shown.after))} gives`}
 		rules={result.rules}
 		changes={!!result.replay}
 	/>

@@ -53,7 +53,10 @@
 						<td class="text-sm">{t.columns.map((c) => c.label).join(', ')}</td>
 						<td class="mono num"
 							>{formatCount((w.schema.tables.get(t.id) ?? t).rows.length)}{#if t.living}<span
-									class="block font-sans text-xs text-quiet">in force at once</span
+									class="block font-sans text-xs text-quiet"
+									>{w.force.set.tables?.some((x) => x.id === t.id && x.living)
+										? 'in force at once'
+										: 'in force from the next release'}</span
 								>{/if}</td
 						>
 						<td class="text-sm">{uses.map((u) => u.name).join(', ') || 'no rule yet'}</td>

@@ -117,6 +117,7 @@
 		},
 		{ id: 'got', label: 'Got', value: (t) => got(t) || null, width: 160 }
 	]);
+	const byOthers = $derived(w.trials.all.filter((t) => outcome(t)?.otherwise).length);
 	/** Rows of living tables that a trial keeps, and that are others today. */
 	const otherRows = (tables: readonly string[]) =>
 		`by rows of ${andList(tables.map((id) => `“${w.schema.tables.get(id)?.label ?? id}”`))} that are others today`;
@@ -207,7 +208,9 @@
 				what you see as a trial; or take what is proposed under Untried.
 			{:else}{w.trials.held} of {w.trials.all.length} trials hold in the draft{w.trials.running
 					? ', running …'
-					: ''}. They run again at every edit.{/if}
+					: ''}. They run again at every edit.{#if byOthers}
+					<span class="text-ochre">▲ {byOthers} by rows of tables that are others today.</span
+					>{/if}{/if}
 		</p>
 	</div>
 	<div class="ticks mt-3"></div>

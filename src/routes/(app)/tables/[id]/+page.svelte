@@ -212,12 +212,15 @@
 		range: 'to … holds what is looked for (both ends count, a blank end is open)'
 	};
 
-	const MISSING = [
+	const MISSING = $derived([
 		{ value: '', label: 'is not decided' },
 		{ value: 'nothing', label: 'gives nothing' },
 		{ value: 'leave', label: 'leaves the field as it is' },
-		{ value: 'mistake', label: 'is a mistake: it stops a release' }
-	];
+		{
+			value: 'mistake',
+			label: `is a mistake: it ${table?.living ? 'is told as a finding' : 'stops a release'}`
+		}
+	]);
 
 	// ---- files ----------------------------------------------------------------------------------
 
@@ -508,7 +511,7 @@
 			/>
 		{:else if table.living}
 			<p class="mt-1 text-sm">
-				From the next release on they are edited in force. It begins with the rows below.
+				From the next release on they are edited in force. They begin as the rows below.
 			</p>
 		{/if}
 		{#if mayEdit && live.edits.length}
