@@ -2,6 +2,8 @@
 import { Schema, compilePlan, keepingRows, withoutRows } from '../src/core';
 import { zones } from '../src/runtime/zones';
 import { createAccount, type Role } from '../src/server/people/accounts';
+import { insertHook } from '../src/server/db/hooks';
+import { newSecret } from '../src/server/outside/hooks';
 import { createModel, indexMatched, keysToMatch, tableOf } from '../src/server/db/model';
 import type { Db } from '../src/server/db/pool';
 import { putEditors } from '../src/server/db/living';
@@ -69,10 +71,21 @@ export async function seed(db: Db, sizes: DemoSizes = DEMO_SIZES): Promise<void>
 	});
 	await createModel(db, w, demoModel);
 	for (const p of DEMO_PEOPLE) await createAccount(db, { workspace: w, ...p });
+	// an account for a program: it has tokens, and signs in nowhere
+	const service = {
+		name: 'Enquiry form',
+		email: 'enquiry-form@service.invalid',
+		role: 'author'
+	} as const;
+	await createAccount(db, { workspace: w, ...service, person: null, password: null });
 	const ida = await db.query('select id::text from account where email = $1', [
 		DEMO_PEOPLE[0].email
 	]);
 	const author = ida.rows[0].id as string;
+	// the shop that ships with the application hears of leads and deals
+	const secret = newSecret();
+	const hook = { name: 'Web shop', address: null, types: ['lead', 'deal'], secret, by: author };
+	await insertHook(db, w, hook);
 	for (const r of demoReleases) await createRelease(db, w, r.set, demoModel, r.note, author);
 	await replaceDraft(db, w, { ...demoDraft, tables: demoDraft.tables?.map(withoutRows) }, author);
 	const office = await db.query<{ id: string }>('select id::text from account where email = $1', [

@@ -270,6 +270,7 @@ const BODIES: Record<string, Doc> = {
 	'/api/v1/people': { name: 'X', email: 'x@quillmere.example', role: 'reader', person: null },
 	'/api/v1/people/[id]': { name: 'X', role: 'reader', retired: true },
 	'/jobs/[id]': { paused: true },
+	'/look/keys': { type: 'customer', by: 'No.', text: '1' },
 	'/save/[type]': { sent: [['headcount', '5']], version: 1, release: 3 },
 	'/draft': { pieces: [{ path: ['rules', 'size_class', 'why'], before: 'a', after: 'b' }] },
 	'/draft/model': {

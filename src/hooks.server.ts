@@ -27,8 +27,11 @@ export const init: ServerInit = () => {
 
 const SAFE = new Set(['GET', 'HEAD', 'OPTIONS']);
 
-/** Answered whoever asks, without looking who it is: the database may be away. */
-const OPEN = new Set(['/health', '/ready']);
+/**
+ * Answered whoever asks, without looking who it is: the database may be away, or what came is signed and
+ * looked at there.
+ */
+const OPEN = new Set(['/health', '/ready', '/outside/receiver/[hook]']);
 
 /** What every request has, and what becomes of those for which the database is away. */
 export const handle: Handle = async ({ event, resolve }) => {

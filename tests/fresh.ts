@@ -30,7 +30,7 @@ export async function freshDatabase(
 	await migrate(MIGRATIONS);
 	await transaction((c) => seed(c, sizes));
 	const people = await listAccounts(db(), DEMO_WORKSPACE);
-	const who = (role: Account['role']) => people.find((p) => p.role === role)!;
+	const who = (role: Account['role']) => people.find((p) => p.role === role && !p.service)!;
 	return {
 		workspace: DEMO_WORKSPACE,
 		admin: who('administrator'),

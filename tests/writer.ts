@@ -10,7 +10,7 @@ import { carryOn } from '../src/server/jobs/turn';
 import { RefusedChange, remove, save } from '../src/server/records';
 import { db } from '../src/server/db/pool';
 import { importCsv } from './csv';
-import { deliver } from '../src/server/jobs/outbox';
+import { deliver } from '../src/server/outside/outbox';
 
 const [seed, customers, deals] = process.argv.slice(2).map(Number);
 const rnd = seeded(seed);

@@ -3,7 +3,7 @@ import * as yup from 'yup';
 import type { Formula, JsonValue } from '../core';
 import { check } from './check';
 import { checkList, type ListAsked } from './lists';
-import { flag, formulaOrNull, json, only, text, ticked, word } from './parts';
+import { MOST_CHOSEN, flag, formulaOrNull, json, only, text, ticked, word } from './parts';
 
 /** Records: those of a list, or some by number. */
 export type BulkWhich = { list: ListAsked } | { ids: readonly string[] };
@@ -31,7 +31,7 @@ export interface BulkAsked {
 const which = () =>
 	only({
 		list: yup.mixed().optional(),
-		ids: ticked().optional()
+		ids: ticked(MOST_CHOSEN).optional()
 	}).test(
 		'which',
 		'${path} must have either a list or ids',

@@ -39,6 +39,43 @@ const level = () => yup.string().oneOf(LEVELS, 'Choose what it means.').required
 /** What is kept for as many days as the settings say. */
 export const KEPT = ['history', 'messages', 'imports', 'jobs'] as const;
 
+/** How often the stand-in for a source of leads posts one, by milliseconds between them. */
+export const PACES = {
+	'200': 'five a second',
+	'1000': 'one a second',
+	'5000': 'one in five seconds',
+	'30000': 'one in half a minute'
+} as const;
+export type Pace = keyof typeof PACES;
+
+const hook = {
+	name: name('the webhook'),
+	to: yup
+		.string()
+		.oneOf(['stand-in', 'address'] as const, 'Say who is told.')
+		.required('Say who is told.'),
+	address: yup
+		.string()
+		.trim()
+		.max(2000, 'An address may have 2000 characters.')
+		.when('to', {
+			is: 'address',
+			then: (s) =>
+				s
+					.required('Type the address, such as https://shop.example/records.')
+					.test('url', 'That is no address: it begins with https:// or http://.', (a) => isHttp(a))
+		}),
+	/** Record types, a space between them; none for all. */
+	types: yup.string().max(2000)
+};
+function isHttp(address: string): boolean {
+	try {
+		return /^https?:$/.test(new URL(address).protocol) && !/[\s\p{Cc}]/u.test(address);
+	} catch {
+		return false;
+	}
+}
+
 export const FORMS = {
 	signIn: yup.object({
 		email: line()
@@ -130,8 +167,57 @@ export const FORMS = {
 			.string()
 			.matches(/^\d{1,18}$/, 'There is no such token.')
 			.required()
+	}),
+	hook: yup.object(hook),
+	hookChange: yup.object({
+		...hook,
+		state: yup
+			.string()
+			.oneOf(['on', 'paused', 'off'] as const, 'Say whether it is told.')
+			.required('Say whether it is told.')
+	}),
+	/** Nothing but the button. */
+	plain: yup.object({}),
+	/** An event; none for all that did not arrive. */
+	event: yup.object({ id: yup.string().matches(/^\d{0,18}$/, 'There is no such event.') }),
+	message: yup.object({
+		id: yup
+			.string()
+			.matches(/^\d{1,18}$/, 'There is no such message.')
+			.required()
+	}),
+	standIns: yup.object({
+		mailbox: yup.string().oneOf(['takes', 'away'] as const, 'Say how the mail system answers.'),
+		receiver: yup
+			.string()
+			.oneOf(['takes', 'away', 'refuses', 'slow'] as const, 'Say how the receiver answers.')
+	}),
+	leadSource: yup.object({
+		of: yup
+			.string()
+			.matches(/^\d{1,18}$/, 'Choose the service for which it acts.')
+			.required('Choose the service for which it acts.'),
+		type: yup.string().max(60).required('Choose what it posts.'),
+		every: yup
+			.string()
+			.oneOf(Object.keys(PACES) as Pace[], 'Choose a pace.')
+			.required('Choose a pace.'),
+		minutes: yup
+			.string()
+			.trim()
+			.matches(/^([1-9]|[1-5]\d|60)$/, 'Write a number of minutes from 1 to 60.')
+			.required('Write a number of minutes from 1 to 60.')
 	})
 } as const;
+
+/** A hook as it is asked for. */
+export interface HookAsked {
+	name: string;
+	/** Null for the stand-in that ships with the application. */
+	address: string | null;
+	/** Null for all. */
+	types: string[] | null;
+}
 
 export type FormName = keyof typeof FORMS;
 /** What a form holds once it has passed. */

@@ -134,6 +134,22 @@ const listed = () =>
 		sort: only({ column: column(), desc: flag() }).nullable()
 	});
 
+/** Most characters of a file of keys. */
+const MOST_KEYS = 2_000_000;
+
+/** Records that a file names. */
+export interface KeysAsked {
+	type: string;
+	/** `No.`, or the field that is the key. */
+	by: string;
+	/** One key a line, or CSV whose first line names its columns. */
+	text: string;
+}
+
+/** A file of keys. @throws {BadInput} naming the place */
+export const checkKeys = (v: unknown): KeysAsked =>
+	check<KeysAsked>(only({ type: text(60), by: text(60), text: text(MOST_KEYS) }), v);
+
 /** What a list asks for; what is left out is as in {@link EVERYTHING}. @throws {BadInput} naming the place */
 export const checkList = (v: unknown): ListAsked =>
 	whole(check<Partial<ListAsked>>(listed(), v ?? {}));

@@ -93,14 +93,16 @@ export const blank = (unsaid = false) =>
 
 /** Most records that are named one by one. */
 export const MOST_TICKED = 1_000;
+/** Most that a file names for a bulk change. */
+export const MOST_CHOSEN = 20_000;
 
 /** Records, each by its number. */
-export const ticked = () =>
+export const ticked = (most = MOST_TICKED) =>
 	yup
 		.array()
 		.strict()
 		.min(1)
-		.max(MOST_TICKED)
+		.max(most)
 		.of(
 			yup
 				.string()

@@ -13,7 +13,7 @@ export const RIGHTS = {
 	model: 'change the model: record types, fields, options',
 	release: 'release the draft, put a release in force, take one as the draft',
 	accept: 'accept findings that stop a release',
-	operate: 'make and revoke tokens, read metrics',
+	operate: 'make and revoke tokens, keep webhooks and stand-ins, read metrics',
 	people: 'add people, give roles and passwords, end sessions',
 	settings: 'change how releases are made',
 	audit: 'read and export who did what'
@@ -36,7 +36,7 @@ export const ROLE_SAYS: Readonly<Record<Role, string>> = {
 	reader: 'look at everything, change nothing',
 	author: 'write rules and the model, change records',
 	releaser: 'all that authors do, and release',
-	operator: 'look, make tokens, watch the service',
+	operator: 'look, make tokens and webhooks, watch the service',
 	administrator: 'everything, people and the audit among it'
 };
 

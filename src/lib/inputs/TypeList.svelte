@@ -7,8 +7,12 @@
 	const happened = [
 		{ href: '/line', label: 'Out of line' },
 		{ href: '/journal', label: 'Journal of the rules' },
-		{ href: '/outbox', label: 'Outbox' },
 		{ href: '/jobs', label: 'Jobs' }
+	];
+	const outside = [
+		{ href: '/outbox', label: 'Outbox' },
+		{ href: '/webhooks', label: 'Webhooks' },
+		{ href: '/lead-source', label: 'Lead source' }
 	];
 	const settings = $derived([
 		{ href: '/people', label: 'People' },
@@ -32,14 +36,16 @@
 			href="/records/{t.id}">{t.plural}</a
 		>
 	{/each}
-	<h2 class="px-4 pt-4 pb-1 text-lg">What happened</h2>
-	{#each happened as h (h.href)}
-		<a
-			class="row"
-			class:current={page.url.pathname.startsWith(h.href)}
-			aria-current={page.url.pathname.startsWith(h.href) ? 'page' : undefined}
-			href={h.href}>{h.label}</a
-		>
+	{#each [{ label: 'What happened', links: happened }, { label: 'Outside', links: outside }] as group (group.label)}
+		<h2 class="px-4 pt-4 pb-1 text-lg">{group.label}</h2>
+		{#each group.links as h (h.href)}
+			<a
+				class="row"
+				class:current={page.url.pathname.startsWith(h.href)}
+				aria-current={page.url.pathname.startsWith(h.href) ? 'page' : undefined}
+				href={h.href}>{h.label}</a
+			>
+		{/each}
 	{/each}
 	<h2 class="px-4 pt-4 pb-1 text-lg">Settings</h2>
 	{#each settings as h (h.href)}

@@ -70,6 +70,8 @@
 		['Reference tables', '/tables', ''],
 		['Definitions', '/definitions', ''],
 		['Outbox', '/outbox', 'messages mail'],
+		['Webhooks', '/webhooks', 'other systems told events receiver'],
+		['Lead source', '/lead-source', 'enquiries stand-in web form'],
 		['Model', '/model', 'record types fields options lists forms'],
 		['People', '/people', 'accounts roles passwords'],
 		['Your account', '/account', 'password sessions sign out'],

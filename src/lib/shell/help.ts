@@ -121,7 +121,29 @@ const PAGES: [path: string, help: Help][] = [
 		'/outbox',
 		{
 			title: 'Outbox',
-			says: ['Messages that rules sent. They go to a stand-in for a mail server.']
+			says: [
+				'Messages that rules sent. They go to a stand-in for a mail server, which keeps each once, under a number.',
+				'What waits is tried again for three days. One that left in its period already is kept as a double, and does not leave.'
+			]
+		}
+	],
+	[
+		'/webhooks',
+		{
+			title: 'Webhooks',
+			says: [
+				'Other systems are told of each change of a record, in order for each record: what is behind one that was not taken waits for it.',
+				'A receiver ships with Rigid Rule. Have it away or slow for a while and see what becomes of what happens meanwhile.'
+			]
+		}
+	],
+	[
+		'/lead-source',
+		{
+			title: 'Lead source',
+			says: [
+				'Posts made-up enquiries through the API at a pace, to watch the rules in force at work on them.'
+			]
 		}
 	],
 	[

@@ -84,6 +84,8 @@
 			'/account',
 			'/journal',
 			'/outbox',
+			'/webhooks',
+			'/lead-source',
 			'/audit',
 			'/jobs',
 			'/imports',

@@ -22,7 +22,7 @@ const sender = (more: Partial<Sender> = {}): Sender => ({
 const last = async () =>
 	(
 		await db().query<{ id: string; job: string | null; submission: unknown }>(
-			'select id::text, job, submission from change order by id desc limit 1'
+			'select id::text, job, submission from change c order by c.id desc limit 1'
 		)
 	).rows[0];
 const line = async (record: string, field: string) =>

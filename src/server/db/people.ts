@@ -320,6 +320,14 @@ export async function revokeToken(db: Db, workspace: string, id: string): Promis
 	return r.rows[0]?.name ?? null;
 }
 
+/** Takes the token with a hash back. */
+export async function revokeTokenOf(db: Db, hash: Buffer): Promise<void> {
+	await db.query(
+		'update api_token set revoked_at = now() where token_hash = $1 and revoked_at is null',
+		[hash]
+	);
+}
+
 /** Whether who wrote something may not release it. */
 export async function needsSecond(db: Db, workspace: string): Promise<boolean> {
 	const r = await db.query<{ second_person: boolean }>(

@@ -270,6 +270,20 @@ export async function relatedIds(
 	return out;
 }
 
+/** Which of some numbers are those of records. */
+export async function idsThere(
+	db: Db,
+	workspace: string,
+	type: string,
+	ids: readonly string[]
+): Promise<Set<string>> {
+	const r = await db.query<{ id: string }>(
+		`select id::text from ${tableOf(type)} where workspace = $1 and id = any($2::bigint[])`,
+		[workspace, ids]
+	);
+	return new Set(r.rows.map((x) => x.id));
+}
+
 /**
  * Ids of the records that meet all the keys of each search, lowest first. Searches by the same
  * fields are one query.

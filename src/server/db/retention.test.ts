@@ -5,7 +5,7 @@ import { workAll } from '../../../tests/worker';
 import { begin, importOf, takeIn } from '../imports/imports';
 import type { Settings } from '../imports/rows';
 import { save } from '../records';
-import { deliver } from '../jobs/outbox';
+import { deliver } from '../outside/outbox';
 import { db } from './pool';
 import { forgetBeyond, readKeep, storeKeep } from './retention';
 

@@ -27,7 +27,15 @@ const FORGET: Readonly<Record<keyof Keep, readonly string[]>> = {
 		     and at < now() - make_interval(days => $2) order by id limit $3)`,
 		`delete from outbox where id in (
 		   select id from outbox where workspace = $1 and status <> 'waiting' and once_key is null
-		     and at < now() - make_interval(days => $2) order by id limit $3)`
+		     and at < now() - make_interval(days => $2) order by id limit $3)`,
+		`delete from mailbox where number in (
+		   select number from mailbox where $1 <> '' and at < now() - make_interval(days => $2) order by number limit $3)`,
+		`delete from hook_event where id in (
+		   select e.id from hook_event e join hook h on h.id = e.hook where h.workspace = $1 and e.status <> 'waiting'
+		     and e.settled_at < now() - make_interval(days => $2) order by e.settled_at limit $3)`,
+		`delete from received where id in (
+		   select r.id from received r join hook h on h.id = r.hook where h.workspace = $1
+		     and r.at < now() - make_interval(days => $2) order by r.id limit $3)`
 	],
 	history: [
 		`with old as materialized (

@@ -119,7 +119,32 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/paper/[release]': look('a rule sheet to print'),
 	'/(app)/journal': look('what rules did'),
 	'/(app)/journal/[rule]': look('what one rule did'),
-	'/(app)/outbox': look('messages and what became of them'),
+	'/(app)/outbox': {
+		GET: { asks: 'look', does: 'messages and what became of them' },
+		'POST ?/again': { asks: 'operate', does: 'hands a message over again' },
+		'POST ?/answers': { asks: 'operate', does: 'says how the stand-in for a mail system answers' }
+	},
+	'/(app)/webhooks': {
+		GET: { asks: 'look', does: 'addresses that are told of changes of records' },
+		'POST ?/make': { asks: 'operate', does: 'makes a webhook; its secret is told once' }
+	},
+	'/(app)/webhooks/[id]': {
+		GET: { asks: 'look', does: 'what one of them was told, and is to be told' },
+		'POST ?/change': { asks: 'operate', does: 'changes it, pauses it, switches it on or off' },
+		'POST ?/secret': { asks: 'operate', does: 'gives it a new secret, told once' },
+		'POST ?/again': { asks: 'operate', does: 'sends again what did not arrive, or one event' },
+		'POST ?/skip': { asks: 'operate', does: 'leaves out an event that waits' },
+		'POST ?/answers': { asks: 'operate', does: 'says how the stand-in receiver answers' },
+		'POST ?/remove': { asks: 'operate', does: 'deletes it' }
+	},
+	'/outside/receiver/[hook]': {
+		POST: { asks: 'anyone', does: 'the stand-in receiver of a webhook: takes what is signed' }
+	},
+	'/(app)/lead-source': {
+		GET: { asks: 'look', does: 'the stand-in for a source of leads, and what it posted' },
+		'POST ?/start': { asks: 'operate', does: 'has it post leads through the API for a while' },
+		'POST ?/stop': { asks: 'operate', does: 'stops it' }
+	},
 	'/(app)/records': look('the first record type'),
 	'/(app)/line': look('values that are not as the rules in force would have them'),
 	'/(app)/bulk/[id]': look('what a bulk change would do, and did'),
@@ -245,6 +270,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/look/finds': { POST: { asks: 'look', does: 'what a match would find' } },
 	'/look/doubles': look('what several records hold by which each is to be known'),
 	'/look/held': look('how many records hold something'),
+	'/look/keys': { POST: { asks: 'look', does: 'records that a file of keys names' } },
 	'/look/links': look('records that a link could point to'),
 	'/look/names': look('what things were called in releases'),
 	'/look/near': { POST: { asks: 'look', does: 'records that rules read through links' } },

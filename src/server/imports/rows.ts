@@ -173,7 +173,7 @@ export const findStored =
 		);
 
 /** What was written by a sheet to keep a cell from being taken for a formula. */
-const GUARDED = /^'(?=[=+\-@\t\r])/;
+export const GUARDED = /^'(?=[=+\-@\t\r])/;
 
 /**
  * Makes rows ready to be saved. With a key, a row whose key stood in an earlier one of these rows is left for

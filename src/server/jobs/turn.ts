@@ -15,7 +15,9 @@ import { db } from '../db/pool';
 import { dbTrouble } from '../db/trouble';
 import { log } from '../http/log';
 import { queueLineOfDay } from './line';
-import { deliver } from './outbox';
+import { tellHooks } from '../outside/hooks';
+import { postDue } from '../outside/lead-source';
+import { deliver } from '../outside/outbox';
 
 /** Records settled in one transaction. */
 const PIECE = 500;
@@ -113,7 +115,6 @@ async function line() {
 /** One round of what is done beside requests. Returns whether all of it went well. */
 export async function turn(): Promise<boolean> {
 	try {
-		await deliver();
 		await carryOn();
 		await moveOn();
 		await count();
@@ -134,4 +135,15 @@ export async function turn(): Promise<boolean> {
 		else log.error({ err: e }, 'background work failed');
 		return false;
 	}
+}
+
+/** One round of what goes to systems outside: messages, webhooks, and what the stand-in for a source of leads posts. */
+export async function outside(): Promise<void> {
+	const done = await Promise.allSettled([deliver(), tellHooks(), postDue()]);
+	for (const x of done)
+		if (x.status === 'rejected') {
+			if (dbTrouble(x.reason))
+				log.warn({ err: x.reason }, 'what is to leave waits for the database');
+			else log.error({ err: x.reason }, 'telling systems outside failed');
+		}
 }

@@ -10,7 +10,7 @@ import { closeDb, db } from '../db/pool';
 import { dbTrouble } from '../db/trouble';
 import { log } from '../http/log';
 import type { Told } from './background';
-import { turn } from './turn';
+import { outside, turn } from './turn';
 import { workOn, type Piece } from './work';
 
 /** Milliseconds. */
@@ -62,6 +62,14 @@ const turning = setInterval(async () => {
 	if (await turn()) tell({ turned: Date.now() });
 	busy = false;
 }, TURN_EVERY);
+// a system outside that is slow to answer holds up nothing else
+let calling = false;
+const telling = setInterval(async () => {
+	if (calling) return;
+	calling = true;
+	await outside();
+	calling = false;
+}, TURN_EVERY);
 const sign = () =>
 	beat(db(), [...workers]).catch((e: unknown) => {
 		if (!dbTrouble(e)) log.error({ err: e }, 'no sign of life could be given');
@@ -78,6 +86,7 @@ runner.promise.catch((e: unknown) => {
 
 parentPort!.once('message', async () => {
 	clearInterval(turning);
+	clearInterval(telling);
 	await runner.stop();
 	clearInterval(beating);
 	await forgetWorkers(db(), [...workers]).catch(() => undefined);

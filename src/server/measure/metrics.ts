@@ -4,6 +4,7 @@
  */
 import { Counter, Gauge, Histogram, Registry, collectDefaultMetrics } from 'prom-client';
 import { countPending } from '../db/carried';
+import { countEvents } from '../db/hooks';
 import { countMessages } from '../db/outbox';
 import { db } from '../db/pool';
 
@@ -63,6 +64,7 @@ export async function metrics(): Promise<{ type: string; text: string }> {
 	pool.set({ state: 'idle' }, p.idleCount);
 	pool.set({ state: 'waited for' }, p.waitingCount);
 	waiting.set({ what: 'messages' }, await countMessages(p));
+	waiting.set({ what: 'events of webhooks' }, await countEvents(p));
 	waiting.set({ what: 'records' }, await countPending(p));
 	return { type: registry.contentType, text: await registry.metrics() };
 }

@@ -12,7 +12,9 @@ import type { SetBy } from '../db/set-by';
 import type { SaveOutcome } from './describe';
 import { describe, titledFormat } from './describe';
 import type { Before } from './near';
+import { listening, putEvents } from '../db/hooks';
 import { putOut } from '../db/outbox';
+import { eventOf, type ToldRecord } from '../outside/told';
 import type { InForce } from './force';
 import { sentOf } from './submitted';
 import type { Sender } from './types';
@@ -26,6 +28,8 @@ export interface Kept {
 	/** The release whose results the sender saw, by submitted record. */
 	seen?: readonly (number | undefined)[];
 }
+
+const NONE: ReadonlySet<string> = new Set();
 
 /** What a record becomes through all changes, and what it is at the one that is looked at. */
 interface Progress {
@@ -41,12 +45,15 @@ interface Told {
 	untouched: Map<string, SettledRecord>;
 	removed: { type: string; id: string }[];
 	history: ChangeToWrite[];
+	/** What systems outside are told of each change. */
+	outside: ToldRecord[][];
 }
 
 /**
  * Says what changes mean, each after those before it. Nothing is written.
  * @param stored the records as they were before the first of the changes
  * @param numbers those of the changes; none where they are only looked at
+ * @param tellsOf record types of which systems outside are told
  */
 export async function tellChanges(
 	client: Db,
@@ -54,7 +61,8 @@ export async function tellChanges(
 	force: InForce,
 	changes: readonly Kept[],
 	stored: ReadonlyMap<string, StoredRecord>,
-	numbers: readonly string[] = []
+	numbers: readonly string[] = [],
+	tellsOf: Pick<ReadonlySet<string>, 'has'> = NONE
 ): Promise<Told> {
 	const { schema, plan, release } = force;
 	const { workspace, account, entryPoint } = sender;
@@ -76,17 +84,23 @@ export async function tellChanges(
 	const untouched = new Map<string, SettledRecord>();
 	const removed: { type: string; id: string }[] = [];
 	const history: ChangeToWrite[] = [];
+	const outside: ToldRecord[][] = [];
 	const outcomes = changes.map(({ records, settled, seen }, n) => {
 		const lines: HistoryLine[] = [];
 		const quiet: QuietLine[] = [];
 		const out: SaveOutcome[] = [];
 		const number = numbers[n] ?? '';
 		const made = new Set<string>();
+		const tells: ToldRecord[] = [];
+		outside.push(tells);
 		history.push({ number, lines, quiet, made, submission: sentOf(sender, records, seen) });
 		learn(settled.records);
 		settled.records.forEach((rec, i) => {
 			if (records[i]?.removed) {
-				lines.push(deletion(schema, rec));
+				const line = deletion(schema, rec);
+				lines.push(line);
+				if (tellsOf.has(rec.type))
+					tells.push({ ...deletedRecord(rec, line), version: progress(rec).version + 1 });
 				removed.push({ type: rec.type, id: rec.id });
 				return;
 			}
@@ -99,6 +113,11 @@ export async function tellChanges(
 				state.version++;
 				Object.assign(state.setBy, d.setBy);
 				addWriting(writings, rec, d.setBy);
+				if (tellsOf.has(rec.type)) {
+					const { type, id, values, changes } = d.outcome();
+					const kind = rec.created ? 'created' : 'changed';
+					tells.push({ type, id, version: state.version, kind, values, changes });
+				}
 			} else if (!rec.reached) untouched.set(refKey(rec.type, rec.id), rec);
 			lines.push(...d.history);
 			quiet.push(...d.quiet);
@@ -112,7 +131,7 @@ export async function tellChanges(
 		});
 		return out;
 	});
-	return { outcomes, writings, untouched, removed, history };
+	return { outcomes, writings, untouched, removed, history, outside };
 }
 
 /**
@@ -131,8 +150,11 @@ export async function keepChanges(
 	const { workspace, account, entryPoint, job } = sender;
 	const at = new Date(sender.instant).toISOString();
 	const numbers = await nextChanges(client, changes.length);
-	const told = await tellChanges(client, sender, force, changes, stored, numbers);
-	const { outcomes, writings, untouched, removed, history } = told;
+	const hooks = await listening(client, workspace);
+	const told = await tellChanges(client, sender, force, changes, stored, numbers, {
+		has: (type) => hooks.some((h) => !h.types || h.types.includes(type))
+	});
+	const { outcomes, writings, untouched, removed, history, outside } = told;
 	await writeRecords(client, schema, workspace, [...writings.values()], force, at);
 	await markSettled(client, workspace, [...untouched.values()], force);
 	const known = [...writings.values()].flatMap(({ rec }) =>
@@ -159,6 +181,15 @@ export async function keepChanges(
 				toldOf.map((x) => ({ change: x.number, records: x.settled.records })),
 				at
 			);
+	const events = outside.flatMap((records, i) => {
+		const change = { workspace, number: numbers[i], at, entryPoint, by: account.name, release };
+		return records.flatMap((r) => {
+			const to = hooks.filter((h) => !h.types || h.types.includes(r.type));
+			const event = eventOf(change, r);
+			return to.map((h) => ({ ...event, hook: h.id }));
+		});
+	});
+	await putEvents(client, events, at);
 	for (const [i, { number, settled, before, first }] of toldOf.entries()) {
 		if (first) Object.assign(first, { sent: sent[i], pending: settled.deferred.length });
 		if (!settled.deferred.length) continue;
@@ -190,6 +221,15 @@ function addWriting(
 		setBy: { ...had.setBy, ...setBy },
 		times: had.times + 1
 	});
+}
+
+/** What systems outside are told of a deleted record: what it held. */
+function deletedRecord(
+	{ type, id }: SettledRecord,
+	{ was }: HistoryLine
+): Omit<ToldRecord, 'version'> {
+	const values = was as Record<string, JsonValue>;
+	return { type, id, kind: 'deleted', changes: [], values };
 }
 
 /** What history keeps of a deleted record: all that it held. */

@@ -10,7 +10,7 @@ import { pendingOf } from '../db/carried';
 import { db } from '../db/pool';
 import { readRecords } from '../db/records';
 import { inForce } from '.';
-import { deliver } from '../jobs/outbox';
+import { deliver } from '../outside/outbox';
 import { comparedWith, rehearse } from '../../../tests/rehearse';
 import { freshDatabase } from '../../../tests/fresh';
 

@@ -13,7 +13,7 @@ import type { RefusedChange } from '.';
 import { inForce, remove, save } from '.';
 import { importCsv } from '../../../tests/csv';
 import { readOutbox } from '../db/outbox';
-import { deliver } from '../jobs/outbox';
+import { deliver } from '../outside/outbox';
 import { freshDatabase } from '../../../tests/fresh';
 
 let t: Awaited<ReturnType<typeof freshDatabase>>;
@@ -129,7 +129,7 @@ describe('messages', () => {
 		});
 	};
 	const lying = (customer: string) =>
-		count(`outbox where type = 'customer' and record = $1`, customer);
+		count(`outbox where status <> 'dropped' and type = 'customer' and record = $1`, customer);
 
 	it('leave on commit only, once for the quarter, with history that says to whom', async () => {
 		const { id } = await put('customer', null, {
@@ -154,6 +154,14 @@ describe('messages', () => {
 		const next = Date.UTC(2027, 0, 4, 9);
 		expect((await put('customer', id, { season_notice: true }, next)).sent).toBe(2);
 		expect(await lying(id)).toBe(4);
+		// those that left in their period already are kept as doubles of what left then
+		const doubles = await db().query<{ recipient: string; of: string }>(
+			`select d.recipient, o.recipient as of from outbox d join outbox o on o.id = d.double_of
+			 where d.status = 'dropped' and d.type = 'customer' and d.record = $1 and o.status <> 'dropped'`,
+			[id]
+		);
+		expect(doubles.rows).toHaveLength(4);
+		expect(doubles.rows.every((x) => x.recipient === x.of)).toBe(true);
 	});
 	it('a refused change sends nothing', async () => {
 		const { id } = await put('customer', null, { trading_name: 'Refused Growers' });
@@ -182,7 +190,7 @@ describe('messages', () => {
 		expect(counts.waiting).toBe(0);
 		expect(entries.slice(0, 2).map((m) => [m.recipient, m.status])).toEqual([
 			['noor@y.example', 'sent'],
-			['no address', 'failed']
+			['no address', 'refused']
 		]);
 		expect(entries[1].trouble).toContain('no e-mail address');
 	});

@@ -1,8 +1,8 @@
 <script lang="ts">
 	/** Messages that rules sent, newest first. Nothing leaves the house: a stand-in takes them. */
-	import { invalidate } from '$app/navigation';
-	import { onMount } from 'svelte';
+	import Form from '$lib/inputs/Form.svelte';
 	import { formatCount, formatMoment } from '$lib/words/format';
+	import { loadAgain } from '$lib/outside/again';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data } = $props();
@@ -10,27 +10,27 @@
 	const STATUS = {
 		waiting: { text: '… waiting', tone: 'text-quiet' },
 		sent: { text: '✓ sent', tone: 'text-teal' },
-		failed: { text: '● failed', tone: 'text-brick' }
+		refused: { text: '● refused', tone: 'text-brick' },
+		dropped: { text: '○ a double, dropped', tone: 'text-quiet' }
 	} as const;
 	const filters = $derived([
 		{
 			status: undefined,
 			label: 'all',
-			n: data.counts.waiting + data.counts.sent + data.counts.failed
+			n: Object.values(data.counts).reduce((a, b) => a + b, 0)
 		},
 		{ status: 'waiting', label: 'waiting', n: data.counts.waiting },
 		{ status: 'sent', label: 'sent', n: data.counts.sent },
-		{ status: 'failed', label: 'failed', n: data.counts.failed }
+		{ status: 'refused', label: 'refused', n: data.counts.refused },
+		{ status: 'dropped', label: 'doubles, dropped', n: data.counts.dropped }
 	]);
 	const page = (n: number) =>
 		`?${new URLSearchParams({ ...(data.status ? { status: data.status } : {}), page: String(n) })}`;
 	const title = (type: string, id: string) => w.titles.all[`${type}.${id}`] ?? `No. ${id}`;
+	const at = (iso: string) => formatMoment(iso, w.model.zone);
 
 	// what waits is handed over within a second or two
-	onMount(() => {
-		const timer = setInterval(() => data.counts.waiting && void invalidate(() => true), 2000);
-		return () => clearInterval(timer);
-	});
+	loadAgain('app:outside', () => data.counts.waiting > 0);
 </script>
 
 <svelte:head><title>Outbox · Rigid Rule</title></svelte:head>
@@ -41,6 +41,28 @@
 		Messages that rules sent. They leave when their change is kept and never without it; a stand-in
 		takes them here, so nobody is really written to.
 	</p>
+	<div class="mt-1 flex flex-wrap items-center gap-x-4 text-sm">
+		<span
+			>Its mailbox holds <span class="mono">{formatCount(data.mailbox.taken)}</span>{data.mailbox
+				.doubles
+				? `; ${formatCount(data.mailbox.doubles)} came once more and ${data.mailbox.doubles === 1 ? 'was' : 'were'} dropped`
+				: ''}.</span
+		>
+		{#if data.answers === 'away'}<span class="text-ochre"
+				>▲ It is away: messages wait, and are tried again.</span
+			>{/if}
+		{#if w.may('operate')}
+			<Form name="standIns" action="?/answers" keep>
+				<input
+					type="hidden"
+					name="mailbox"
+					value={data.answers === 'away' ? 'takes' : 'away'}
+				/><button class="textlink"
+					>{data.answers === 'away' ? 'Have it back' : 'Have it away for a while'}</button
+				>
+			</Form>
+		{/if}
+	</div>
 	<nav class="mt-2 flex gap-4 text-sm" aria-label="Which messages">
 		{#each filters as f (f.label)}<a
 				class="textlink"
@@ -57,11 +79,15 @@
 		<tbody>
 			{#each data.entries as m (m.id)}
 				<tr class="align-top">
-					<td class="whitespace-nowrap">{formatMoment(m.at, w.model.zone)}</td>
+					<td class="whitespace-nowrap"
+						>{at(m.at)}<br /><span class="text-quiet">No. {m.id}</span></td
+					>
 					<td class="mono">{m.recipient}</td>
 					<td
 						><strong class="font-semibold">{m.subject}</strong>
-						<div class="max-w-xl text-quiet">{m.body}</div></td
+						<div class="max-w-xl whitespace-pre-line text-quiet">
+							{m.recipient === '' ? 'Its text is forgotten.' : m.body}
+						</div></td
 					>
 					<td>
 						<a class="textlink" href="/records/{m.type}/{m.record}">{title(m.type, m.record)}</a>
@@ -76,11 +102,30 @@
 							>
 						</div>
 					</td>
-					<td class="whitespace-nowrap {STATUS[m.status].tone}"
-						>{STATUS[m.status].text}{#if m.trouble}<div class="whitespace-normal">
-								{m.trouble}
-							</div>{/if}</td
-					>
+					<td>
+						<span class="whitespace-nowrap {STATUS[m.status].tone}">{STATUS[m.status].text}</span>
+						{#if m.status === 'sent' && m.takenAs}<div class="text-quiet">
+								as number {m.takenAs} of the mailbox{m.takenBefore
+									? ', which had it already: not sent twice'
+									: ''}
+							</div>{/if}
+						{#if m.status === 'dropped'}<div class="text-quiet">
+								{m.doubleOf ? `Message No. ${m.doubleOf} left` : 'Another left'} in the same period.
+							</div>{/if}
+						{#if m.trouble}<div class="text-quiet">{m.trouble}</div>{/if}
+						{#if m.next}<div class="text-quiet">
+								{m.attempts}
+								{m.attempts === 1 ? 'attempt' : 'attempts'}; again at {at(m.next)}
+							</div>{/if}
+						{#if w.may('operate') && m.status !== 'dropped' && m.recipient !== '' && !(m.status === 'waiting' && !m.attempts)}
+							<Form name="message" action="?/again" keep>
+								<input type="hidden" name="id" value={m.id} /><button
+									class="textlink"
+									aria-label="Hand message {m.id} over again">Again</button
+								>
+							</Form>
+						{/if}
+					</td>
 				</tr>
 			{:else}
 				<tr

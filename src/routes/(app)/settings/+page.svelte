@@ -11,7 +11,7 @@
 	const w = useWorkbench();
 	const KEPT_SAYS = {
 		history: 'History and journal',
-		messages: 'Messages that left',
+		messages: 'Messages and webhooks that left',
 		imports: 'Imported files',
 		jobs: 'Jobs that ended'
 	};

@@ -8,6 +8,7 @@
 	import { listQuery, readColumn, sameList, MOST_ADDRESS, type ListAsked } from '$door/lists';
 	import Grid from '$lib/grid/Grid.svelte';
 	import type { GridColumn } from '$lib/grid/columns';
+	import ByKeys from '$lib/list/ByKeys.svelte';
 	import Columns from '$lib/list/Columns.svelte';
 	import Views from '$lib/list/Views.svelte';
 	import Which from '$lib/list/Which.svelte';
@@ -43,7 +44,7 @@
 		open = null;
 		ticked.clear();
 	});
-	let open = $state<'which' | 'columns' | 'bulk' | null>(null);
+	let open = $state<'which' | 'columns' | 'bulk' | 'keys' | null>(null);
 	/** Ticked by hand, on whatever page of the list. */
 	const ticked = new SvelteSet<string>();
 	let fresh = $state(false);
@@ -187,6 +188,10 @@
 				disabled={unfinished || data.fault !== null}
 				onclick={() => (open = open === 'bulk' ? null : 'bulk')}
 				>{ticked.size ? `Change the ${formatCount(ticked.size)} ticked` : 'Change them all'}</button
+			><button
+				class="textlink"
+				aria-expanded={open === 'keys'}
+				onclick={() => (open = open === 'keys' ? null : 'keys')}>Tick by keys</button
 			>{#if ticked.size}<button class="textlink text-quiet" onclick={() => ticked.clear()}
 					>Untick them</button
 				>{/if}{/if}
@@ -226,6 +231,15 @@
 					{today}
 					begin={fresh && !asked.where}
 					onchange={change}
+				/>{/key}
+		</div>
+	{:else if open === 'keys'}
+		<div class="mt-1">
+			{#key type.id}<ByKeys
+					type={type.id}
+					onfound={(ids) => {
+						for (const id of ids) ticked.add(id);
+					}}
 				/>{/key}
 		</div>
 	{:else if open === 'bulk'}
