@@ -76,7 +76,7 @@
 			bind:value={text}
 			class="box mono h-24 w-80"
 			aria-label="Keys, one a line; or a table whose first line names its columns"
-			placeholder={`one a line, or a table\nwhose first line names its columns`}></textarea>
+			placeholder="one a line, or a table whose first line names its columns"></textarea>
 		<button class="button" disabled={busy || !text.trim()} onclick={() => void find()}
 			>{busy ? 'Looking …' : 'Tick them'}</button
 		>

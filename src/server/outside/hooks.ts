@@ -44,8 +44,8 @@ function checked(
 	h: HookAsked,
 	others: readonly { name: string }[]
 ): Pick<Hook, 'name' | 'address' | 'types'> {
-	if (others.some((o) => o.name.toLowerCase() === h.name.toLowerCase()))
-		throw new NotThisHook('name', `There is a webhook “${h.name}” already.`);
+	const same = others.find((o) => o.name.toLowerCase() === h.name.toLowerCase());
+	if (same) throw new NotThisHook('name', `There is a webhook “${same.name}” already.`);
 	if (!h.address) return { name: h.name, address: null, types: h.types };
 	const url = new URL(h.address);
 	if (url.username || url.password)

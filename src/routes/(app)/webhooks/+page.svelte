@@ -12,8 +12,11 @@
 	const at = (iso: string) => formatMoment(iso, w.model.zone);
 	const types = (t: readonly string[] | null) =>
 		t ? t.map((id) => w.schema.types.get(id)?.type.plural ?? id).join(', ') : 'all';
-	/** Its secret is shown once. */
-	const made = $derived(form && 'made' in form ? form.made : null);
+	/** Its secret is shown once, until the page is left. */
+	let made = $state.raw<{ id: string; secret: string } | null>(null);
+	$effect(() => {
+		if (form && 'made' in form && form.made) made = form.made;
+	});
 	loadAgain('app:outside', () => data.hooks.some((h) => h.waiting > 0));
 </script>
 

@@ -31,8 +31,11 @@
 		{ value: 'slow', label: 'answers too late', help: 'takes it, after twelve seconds' }
 	];
 	const KIND = { created: 'created', changed: 'changed', deleted: 'deleted' } as const;
-	let state = $derived<string>(h.state);
-	let answers = $derived<string>(data.receiver?.answers ?? 'takes');
+	// by way of what is stored: what is chosen stays when the page loads again and that is the same
+	const storedState = $derived(h.state);
+	let chosenState = $derived<string>(storedState);
+	const storedAnswers = $derived(data.receiver?.answers ?? 'takes');
+	let answers = $derived<string>(storedAnswers);
 	const filters = $derived([
 		{ status: undefined, label: 'all', n: null },
 		{ status: 'waiting', label: 'waiting', n: h.waiting },
@@ -44,7 +47,11 @@
 	const query = (q: Record<string, string | null | undefined>) =>
 		`?${new URLSearchParams(Object.entries(q).flatMap(([k, v]) => (v ? [[k, v]] : [])))}`;
 	const lost = $derived(h.refused + h['given up']);
-	const secret = $derived(form && 'secret' in form ? (form.secret as string) : null);
+	/** Shown until the page is left. */
+	let secret = $state<string | null>(null);
+	$effect(() => {
+		if (form && 'secret' in form) secret = form.secret as string;
+	});
 
 	interface Told {
 		version: number;
@@ -60,7 +67,7 @@
 		return `${shown}${fields.length > 4 ? ` and ${fields.length - 4} more` : ''}${shown ? ', ' : ''}by ${by}`;
 	}
 	const shownBody = (body: string) => JSON.stringify(JSON.parse(body), null, 2);
-	loadAgain('app:outside', () => h.waiting > 0 && !secret);
+	loadAgain('app:outside', () => h.waiting > 0);
 </script>
 
 <svelte:head><title>{h.name} · Webhooks · Rigid Rule</title></svelte:head>
@@ -224,10 +231,10 @@
 					>It is<br /><Choose
 						label="Whether it is told"
 						name="state"
-						value={state}
+						value={chosenState}
 						choices={STATES}
 						class="w-40"
-						onpick={(v) => (state = v)}
+						onpick={(v) => (chosenState = v)}
 					/></span
 				>
 				<div><button class="button">Store</button></div>

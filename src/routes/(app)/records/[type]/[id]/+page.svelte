@@ -8,6 +8,7 @@
 	import { page } from '$app/state';
 	import type { JsonValue } from '$core';
 	import RecordForm from '$lib/record/RecordForm.svelte';
+	import TimeLine from '$lib/record/TimeLine.svelte';
 	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
 	import { fieldThen } from '$lib/words/past';
 	import { ask, type Refused } from '$lib/work/http';
@@ -168,6 +169,15 @@
 			>
 		</div>
 		<div class="ticks mt-1"></div>
+		{#if data.history.some((h) => h.lines.some((l) => l.outcome === 'set'))}
+			{#key data.id}<TimeLine
+					type={params.type}
+					history={data.history}
+					{along}
+					{say}
+					{label}
+				/>{/key}
+		{/if}
 		<table class="grid-table text-sm">
 			<thead
 				><tr><th>When</th><th>Who</th><th>Field</th><th>From</th><th>To</th><th>Because</th></tr
@@ -176,7 +186,7 @@
 			<tbody>
 				{#each data.history as h (h.change)}
 					{#each h.lines as l, i (l.field + l.outcome)}
-						<tr>
+						<tr id={i === 0 ? `change-${h.change}` : undefined}>
 							<td class="whitespace-nowrap"
 								>{#if i === 0}{formatMoment(h.at, w.model.zone)}{/if}</td
 							>
