@@ -60,7 +60,9 @@ describe.skipIf(!disk)('a disk that is full', () => {
 	const filler = path.join(folder, 'filler');
 	function fill() {
 		try {
-			writeFileSync(filler, Buffer.alloc(statfsSync(folder).blocks * statfsSync(folder).bsize));
+			// what is filled stays so: only what is free is filled as well
+			const { blocks, bsize } = statfsSync(folder);
+			writeFileSync(filler, Buffer.alloc(blocks * bsize), { flag: 'a' });
 		} catch (e) {
 			// as much of it as there was room for is written
 			expect((e as { code?: string }).code).toBe('ENOSPC');
@@ -103,12 +105,20 @@ describe.skipIf(!disk)('a disk that is full', () => {
 				 and not exists (select from history_line l where l.type = 'customer' and l.record = c.id)`
 			)
 		).toBe(0);
-		// a change of the catalogue, be it by autovacuum, takes away what new connections read and write anew
-		for (const file of readdirSync(folder, { recursive: true, encoding: 'utf8' }))
-			if (file.endsWith('pg_internal.init')) rmSync(path.join(folder, file));
-		fill();
-		const another = new pg.Client({ connectionString: process.env.DATABASE_URL });
-		await expect(another.connect()).rejects.toThrow('could not write init file');
+		// a change of the catalogue, be it by autovacuum, takes away what new connections read and write anew; a connection
+		// of the server's own may write it once more before there is no room again
+		let refusedAt: string | null = null;
+		for (let i = 0; i < 20 && !refusedAt; i++) {
+			for (const file of readdirSync(folder, { recursive: true, encoding: 'utf8' }))
+				if (file.endsWith('pg_internal.init')) rmSync(path.join(folder, file), { force: true });
+			fill();
+			const another = new pg.Client({ connectionString: process.env.DATABASE_URL });
+			refusedAt = await another.connect().then(
+				() => another.end().then(() => null),
+				(e: Error) => e.message
+			);
+		}
+		expect(refusedAt).toContain('could not write init file');
 		// what is read can be read meanwhile, however long ago somebody was last seen
 		await db()
 			.query("update session set seen_at = now() - interval '5 minutes'")
