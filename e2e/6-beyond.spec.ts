@@ -213,7 +213,10 @@ test('a message goes to each contact once a quarter, shown in the sample, sent o
 	await page.getByRole('button', { name: 'Save' }).click();
 	await expect(page.getByText(/Saved by release 3: 1 field from you, 0 by rules\./)).toBeVisible();
 	await open(page, '/outbox');
-	await expect(page.getByText('noor@outbox.example')).toHaveCount(1);
+	const toNoor = page.getByRole('row').filter({ hasText: 'noor@outbox.example' });
+	// the second would have been a double: it is kept as one, and does not leave
+	await expect(toNoor.filter({ hasText: 'a double, dropped' })).toHaveCount(1);
+	await expect(toNoor.filter({ hasNotText: 'a double, dropped' })).toHaveCount(1);
 });
 
 test('the journal tells what a rule did, and leads to the record and back to the rule', async ({
