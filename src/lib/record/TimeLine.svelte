@@ -112,7 +112,7 @@
 	}
 	function pick(change: string, go: boolean) {
 		chosen = change;
-		if (go) document.getElementById(`change-${change}`)?.scrollIntoView({ block: 'center' });
+		if (go) document.getElementById(`change-${change}`)?.scrollIntoView({ block: 'nearest' });
 	}
 	const stop = $derived(chosen ?? changes.at(-1)?.change);
 </script>

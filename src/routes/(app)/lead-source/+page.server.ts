@@ -1,13 +1,13 @@
 import { BadInput } from '$door/check';
 import { may } from '$door/rights';
 import { listPosted, readSource } from '$server/db/lead-source';
-import { titlesOf } from '$server/db/records';
 import { db } from '$server/db/pool';
 import { formAction, refuse } from '$server/http/forms';
 import { allow } from '$server/http/guard';
 import { start, stop } from '$server/outside/lead-source';
 import { listAccounts } from '$server/people/accounts';
 import { inForce } from '$server/records';
+import { titlesOfLines } from '$server/records/view';
 import type { Actions, PageServerLoad } from './$types';
 
 const SIZE = 40;
@@ -17,15 +17,17 @@ export const load: PageServerLoad = async (event) => {
 	event.depends('app:outside');
 	const posted = await listPosted(db(), workspace, SIZE);
 	const { schema } = await inForce(db(), workspace);
-	const titles: Record<string, string> = {};
-	for (const type of new Set(posted.map((p) => p.type))) {
-		if (!schema.types.has(type)) continue;
-		const ids = posted.flatMap((p) =>
-			p.type === type && typeof p.answer.id === 'string' ? [p.answer.id] : []
-		);
-		for (const [id, title] of await titlesOf(db(), schema, workspace, type, ids))
-			titles[`${type}.${id}`] = title;
-	}
+	const titles = await titlesOfLines(
+		workspace,
+		schema,
+		posted.map(({ type, answer: { id } }) => ({
+			type,
+			record: typeof id === 'string' ? id : null,
+			field: null,
+			was: null,
+			now: null
+		}))
+	);
 	const services = (await listAccounts(db(), workspace)).filter((a) => a.service && !a.retired);
 	return {
 		source: await readSource(db(), workspace),

@@ -110,7 +110,7 @@
 									: ''}
 							</div>{/if}
 						{#if m.status === 'dropped'}<div class="text-quiet">
-								{m.doubleOf ? `Message No. ${m.doubleOf} left` : 'Another left'} in the same period.
+								{m.doubleOf ? `of message No. ${m.doubleOf}` : 'of another'}, in the same period
 							</div>{/if}
 						{#if m.trouble}<div class="text-quiet">{m.trouble}</div>{/if}
 						{#if m.next}<div class="text-quiet">

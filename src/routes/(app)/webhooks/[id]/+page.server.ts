@@ -3,7 +3,6 @@ import { BadInput } from '$door/check';
 import { readModel } from '$server/db/model';
 import { EVENT_STATUS, listEvents, listHooks } from '$server/db/hooks';
 import { db, transaction } from '$server/db/pool';
-import { titlesOf } from '$server/db/records';
 import { countReceived, readStandIns, receivedOf, storeStandIns } from '$server/db/stand-ins';
 import { note } from '$server/audit/audit';
 import { formAction, refuse } from '$server/http/forms';
@@ -12,6 +11,7 @@ import { hookAsked, toldAtInput } from '$server/outside/asked';
 import { changeHook, leaveOut, newSecretOf, removeHook, tellAgain } from '$server/outside/hooks';
 import { eventId } from '$server/outside/told';
 import { inForce } from '$server/records';
+import { titlesOfLines } from '$server/records/view';
 import type { Actions, PageServerLoad } from './$types';
 
 const SIZE = 50;
@@ -28,13 +28,11 @@ export const load: PageServerLoad = async (event) => {
 	const events = found.slice(0, SIZE);
 	const got = hook.address === null ? await receivedOf(db(), hook.id, events.map(eventId)) : [];
 	const { schema } = await inForce(db(), workspace);
-	const titles: Record<string, string> = {};
-	for (const type of new Set(events.map((e) => e.type))) {
-		if (!schema.types.has(type)) continue;
-		const ids = events.flatMap((e) => (e.type === type ? [e.record] : []));
-		for (const [id, title] of await titlesOf(db(), schema, workspace, type, ids))
-			titles[`${type}.${id}`] = title;
-	}
+	const titles = await titlesOfLines(
+		workspace,
+		schema,
+		events.map(({ type, record }) => ({ type, record, field: null, was: null, now: null }))
+	);
 	const by = new Map(got.map((r) => [r.event, r]));
 	return {
 		hook,
