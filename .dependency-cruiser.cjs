@@ -24,6 +24,7 @@ const CORE = [
 	'check',
 	'cover',
 	'edit',
+	'bundle',
 	'suggest'
 ];
 const TEST = '\\.test\\.ts$';

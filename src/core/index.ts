@@ -300,6 +300,20 @@ export {
 } from './edit/model';
 export { copiedTo, copiesTo, duplicated, freeName, namesakes } from './edit/copies';
 
+// ── Bundle: everything that decides values, carried into another workspace ──────────────────────
+export { recordsNamed, type Bundle, type KnownRecord } from './bundle/bundle';
+export { Carrier, type Identities } from './bundle/identities';
+export {
+	identitiesOf,
+	meet,
+	type Choices,
+	type Meeting,
+	type MeetingPart,
+	type BundleSide
+} from './bundle/meet';
+export { modelOffers, modelWith, type ModelOffer } from './bundle/model';
+export { partKey, trialsAgainst, withTaken } from './bundle/take';
+
 // ── Suggest: rules that the records themselves propose ───────────────────────────────────────────
 export {
 	MOST_STUDIED,
@@ -313,7 +327,14 @@ export type { SuggestedHow } from './suggest/study';
 
 // ── Compare ──────────────────────────────────────────────────────────────────────────────────────
 export { changedRules } from './compare/rules';
-export { compareVersions, noteOf, trialsApart, type Compared, type Version } from './compare/sets';
+export {
+	cameAlike,
+	compareVersions,
+	noteOf,
+	trialsApart,
+	type Compared,
+	type Version
+} from './compare/sets';
 export { differing, type Differing } from './compare/differing';
 export {
 	Linked,

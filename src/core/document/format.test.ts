@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { zones } from '../../runtime/zones';
-import { checkRelease, checkTrial } from '../../door';
+import { checkBundle, checkRelease, checkTrial } from '../../door';
 import { compilePlan } from '../plan/plan';
 import { runTrial } from '../trials/trials';
 import { canonicalJson } from './canonical';
@@ -29,6 +29,23 @@ describe('a release of format 1', () => {
 		expect(new Set(set.rules.map((r) => r.body.kind)).size).toBe(12);
 		const trials = JSON.parse(file('trials-format-1.json')) as unknown[];
 		for (const t of trials.map(checkTrial)) expect(runTrial(plan, t, zones).held).toBe(true);
+	});
+});
+
+describe('a bundle of format 1', () => {
+	const bytes = file('bundle-format-1.json');
+	it('has the bytes that it was taken out with', () => {
+		expect(createHash('sha256').update(bytes).digest('hex')).toBe(
+			'c4e9079f445f14de91aa734383eda381d2159fdc5c4b436ed628065719cf9895'
+		);
+	});
+	it('comes in by the door, with the trials and records in it', () => {
+		const { model, set, trials, records } = checkBundle(JSON.parse(bytes));
+		const plan = compilePlan(new Schema(model), set);
+		expect(plan.problems).toEqual([]);
+		expect(trials.length).toBeGreaterThan(0);
+		for (const t of trials) expect(runTrial(plan, t, zones).held).toBe(true);
+		expect(records).toMatchObject([{ type: 'engineer', key: { field: 'name' } }]);
 	});
 });
 

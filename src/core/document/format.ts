@@ -7,7 +7,8 @@
 /** The format that is written now. */
 export const FORMAT = 1;
 
-export type DocumentKind = 'rule' | 'definition' | 'table' | 'acceptance' | 'trial' | 'release';
+export type DocumentKind =
+	'rule' | 'definition' | 'table' | 'acceptance' | 'trial' | 'release' | 'bundle';
 
 /** A document cannot be read here. */
 export class FormatError extends Error {}

@@ -1,5 +1,6 @@
 /** Option of one field to the options allowed in another; options left out limit nothing. */
 import { own } from '../value/own';
+import { keyCarried, optionsCarried } from './carried';
 import { choicesOf } from './keys';
 import { leftOut } from './altered';
 import type { Altered, BodyOf, Judges } from './spec';
@@ -35,6 +36,16 @@ export const allowed: Judges<BodyOf<'allowed'>> = {
 		];
 	},
 	map: (b) => b,
+	carried: (b, c, rule) => ({
+		...b,
+		input: c.field(rule.type, b.input),
+		rows: Object.fromEntries(
+			Object.entries(b.rows).map(([key, left]) => [
+				keyCarried(key, b.input, c, rule),
+				optionsCarried(left, c, rule)
+			])
+		)
+	}),
 	source: (b) => b.input,
 	constants: (b) => Object.keys(b.rows),
 	tables: none,

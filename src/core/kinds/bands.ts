@@ -11,6 +11,7 @@ import { order } from '../value/value';
 import { blankOtherwise, exchanged } from './altered';
 import { bandOf, bandText, bandWords } from './band';
 import { blankInput, blankResult } from './blank';
+import { blankCarried, resultsCarried } from './carried';
 import { numbersOf } from './keys';
 import { blankRow } from './decision';
 import type { Altered, BodyOf, BodyResult, Flaw, Look, Writes } from './spec';
@@ -72,6 +73,11 @@ export const bands: Writes<Bands> = {
 		saidBlank(b.blank, s)
 	],
 	map: (b, on) => ({ ...b, input: on.formula(b.input, 'input') }),
+	carried: (b, c, rule) => ({
+		...b,
+		results: b.results.map((r) => resultsCarried(r, c, rule)),
+		blank: blankCarried(b.blank, c, rule)
+	}),
 	source: () => null,
 	constants: (b) => b.limits.map(limitValue),
 	tables: none,

@@ -122,6 +122,7 @@ export const cases: Writes<CasesBody> = {
 			isFormula(g) ? on.formula(g, placeOf(-1, output), { output }) : g
 		)
 	}),
+	carried: (b) => b,
 	source: () => null,
 	constants: none,
 	tables: none,

@@ -36,6 +36,7 @@ export const check: Judges<BodyOf<'check'>> = {
 		holds: on.formula(b.holds, 'formula 0'),
 		message: on.text(b.message, 'message')
 	}),
+	carried: (b) => b,
 	source: () => null,
 	constants: none,
 	tables: none,

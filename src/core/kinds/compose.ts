@@ -36,6 +36,7 @@ export const compose: Writes<BodyOf<'compose'>> = {
 		}
 	],
 	map: (b, on) => ({ ...b, texts: b.texts.map((t, i) => on.text(t, `text ${i}`)) }),
+	carried: (b) => b,
 	source: () => null,
 	constants: none,
 	tables: none,

@@ -13,6 +13,7 @@ import { blankOtherwise } from './altered';
 import { blankInput, blankResult } from './blank';
 import type { Altered, BodyOf, Compiling, Given, Offer, Writes } from './spec';
 import { none } from './spec';
+import { blankCarried } from './carried';
 import { computedFrom, isBlank as blankIs, saidBlank } from './words';
 
 const squeezed = (f: Formula): Formula =>
@@ -220,6 +221,7 @@ export const formula: Writes<BodyOf<'formula'>> = {
 		...b,
 		formulas: b.formulas.map((f, i) => on.formula(f, `formula ${i}`, { output: i }))
 	}),
+	carried: (b, c, rule) => (b.blank ? { ...b, blank: blankCarried(b.blank, c, rule) } : b),
 	source: () => null,
 	constants: none,
 	tables: none,

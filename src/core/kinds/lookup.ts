@@ -44,6 +44,11 @@ export const lookup: Writes<Lookup> = {
 		];
 	},
 	map: (b, on) => ({ ...b, keys: b.keys.map((f, i) => on.formula(f, `key ${i}`)) }),
+	carried: (b, c) => ({
+		...b,
+		table: c.table(b.table),
+		columns: b.columns.map((id) => c.column(b.table, id))
+	}),
 	source: () => null,
 	constants: none,
 	tables: (b) => [b.table],

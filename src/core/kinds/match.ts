@@ -58,6 +58,11 @@ export const match: Writes<Match> = {
 		...b,
 		on: b.on.map((o, i) => ({ ...o, value: on.formula(o.value, `key ${i}`) }))
 	}),
+	carried: (b, c) => ({
+		...b,
+		type: c.type(b.type),
+		on: b.on.map((o) => ({ ...o, field: c.field(b.type, o.field) }))
+	}),
 	source: () => null,
 	constants: none,
 	tables: none,

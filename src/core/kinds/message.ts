@@ -82,6 +82,10 @@ export const message: Sends<Message> = {
 			text: on.text(b.text, 'message', about)
 		};
 	},
+	carried: (b, c) =>
+		b.each
+			? { ...b, each: { type: c.type(b.each.type), field: c.field(b.each.type, b.each.field) } }
+			: b,
 	source: () => null,
 	constants: none,
 	tables: none,

@@ -8,6 +8,7 @@ import { own } from '../value/own';
 import type { Value } from '../value/value';
 import { blankOtherwise, exchanged, leftOut } from './altered';
 import { blankInput, blankResult } from './blank';
+import { blankCarried, keyCarried, resultsCarried } from './carried';
 import { choicesOf, keysOf } from './keys';
 import { blankRow, typeName } from './decision';
 import type { Altered, BodyOf, BodyResult, Flaw, Look, Writes } from './spec';
@@ -77,6 +78,18 @@ export const options: Writes<Options> = {
 		];
 	},
 	map: (b) => b,
+	carried: (b, c, rule) => ({
+		...b,
+		input: c.field(rule.type, b.input),
+		rows: Object.fromEntries(
+			Object.entries(b.rows).map(([key, r]) => [
+				keyCarried(key, b.input, c, rule),
+				resultsCarried(r, c, rule)
+			])
+		),
+		blank: blankCarried(b.blank, c, rule),
+		...(b.nothing ? { nothing: b.nothing.map((key) => keyCarried(key, b.input, c, rule)) } : {})
+	}),
 	source: (b) => b.input,
 	constants: (b) => Object.keys(b.rows),
 	tables: none,

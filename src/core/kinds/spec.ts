@@ -77,6 +77,21 @@ export interface Parts {
 	cell(c: Cell, place: Place, input: number): Cell;
 }
 
+// ── What carries it to another workspace ─────────────────────────────────────────────────────────
+
+/** What the identities of one workspace are in another; what has no other one there keeps its own. */
+export interface Carrying {
+	/** Of the workspace that it comes from, with its definitions and tables. */
+	readonly from: Schema;
+	type(id: string): string;
+	field(type: string, id: string): string;
+	option(list: string, id: string): string;
+	table(id: string): string;
+	column(table: string, id: string): string;
+	/** A constant of a field; null in the place of a record that is not known there. */
+	value(of: Pick<Field, 'type' | 'list' | 'target'> | undefined, v: JsonValue): JsonValue;
+}
+
 // ── What compiles it ─────────────────────────────────────────────────────────────────────────────
 
 /** What running a body gives. */
@@ -399,6 +414,11 @@ interface Facets<B> {
 	offers(at: Offering): Offer<B>[];
 	/** The body with each of its formulas, texts and cells in turn replaced: the one walk over what it holds. */
 	map(body: B, on: Parts, rule: Pick<Rule, 'type'>): B;
+	/**
+	 * The body with the identities that it holds outside its formulas, texts and cells as another workspace has them.
+	 * @param rule as it was, in the workspace that it comes from
+	 */
+	carried(body: B, c: Carrying, rule: Rule): B;
 	/** The own field it reads as it is, beside what its formulas read. */
 	source(body: B): string | null;
 	/** Constants beside what it reads, outside its formulas. */

@@ -49,6 +49,7 @@ export const split: Writes<BodyOf<'split'>> = {
 		{ key: 'alone', label: 'One part alone goes to', text: s.outputs[b.alone]?.label ?? '…' }
 	],
 	map: (b, on) => ({ ...b, input: on.formula(b.input, 'input') }),
+	carried: (b) => b,
 	source: () => null,
 	constants: none,
 	tables: none,

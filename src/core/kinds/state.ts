@@ -2,6 +2,7 @@
 import type { Field } from '../document/model';
 import type { FieldState } from '../document/rules';
 import { FIELD_STATES } from '../document/rules';
+import { optionsCarried } from './carried';
 import { leftOut } from './altered';
 import type { Altered, BodyOf, Compiling, Judgement, Judges, Place } from './spec';
 import { none } from './spec';
@@ -64,6 +65,7 @@ export const state: Judges<BodyOf<'state'>> = {
 		saidWhen(b.always)
 	],
 	map: (b) => b,
+	carried: (b, c, rule) => ({ ...b, options: optionsCarried(b.options, c, rule) }),
 	source: () => null,
 	constants: none,
 	tables: none,

@@ -92,6 +92,16 @@ export const table: Writes<Table> = {
 			then: r.then.map((f, o) => f && on.formula(f, `then ${k} ${o}`, { output: o }))
 		}))
 	}),
+	carried: (b, c, rule) =>
+		b.priority
+			? {
+					...b,
+					priority: b.priority.map(
+						(p, i) =>
+							p && p.map((v) => c.value(c.from.field(rule.type, rule.outputs[i]?.field ?? ''), v))
+					)
+				}
+			: b,
 	source: () => null,
 	constants: none,
 	tables: none,
