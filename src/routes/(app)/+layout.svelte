@@ -1,5 +1,5 @@
 <script lang="ts">
-	import { invalidate } from '$app/navigation';
+	import { invalidate, invalidateAll } from '$app/navigation';
 	import { page } from '$app/state';
 	import { onMount, untrack } from 'svelte';
 	import Conflicts from '$lib/shell/Conflicts.svelte';
@@ -13,6 +13,8 @@
 	import Splitter from '$lib/shell/Splitter.svelte';
 	import TypeList from '$lib/inputs/TypeList.svelte';
 	import ModelList from '$lib/model/ModelList.svelte';
+	import { MISSED } from '$lib/shell/missed';
+	import { Reload } from '$lib/work/reload';
 	import { Workbench, provideWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, children } = $props();
@@ -20,20 +22,27 @@
 	/** Asked for while the server could not work; done when it can. */
 	let waiting: ReturnType<typeof setTimeout> | null = null;
 	let away = $state(false);
+	const all = new Reload(() => invalidate('app:work'));
+	const isReady = () =>
+		fetch('/ready').then(
+			(r) => r.ok,
+			() => false
+		);
 	/**
 	 * Loads everything once more. Not while the server cannot work: a page that cannot be loaded would take
 	 * the place of this one, and what is typed in it.
 	 */
 	async function reload(): Promise<void> {
-		const ready = await fetch('/ready').then(
-			(r) => r.ok,
-			() => false
-		);
-		away = !ready;
-		if (ready) return invalidate('app:work');
-		waiting ??= setTimeout(() => {
+		away = !(await isReady());
+		if (away) later();
+		else await all.again();
+	}
+	function later() {
+		waiting ??= setTimeout(async () => {
 			waiting = null;
-			void reload();
+			away = !(await isReady());
+			if (away) later();
+			else await invalidateAll();
 		}, 3000);
 	}
 	w.reload = reload;
@@ -43,7 +52,11 @@
 	$effect(() => {
 		const fresh = data;
 		if (first) first = false;
-		else untrack(() => w.load(fresh));
+		else
+			untrack(() => {
+				w.load(fresh);
+				all.taken();
+			});
 	});
 	/** Set once the page answers; the tests of the interface wait for it. */
 	let ready = $state(false);
@@ -65,12 +78,19 @@
 			else w.others.start();
 		};
 		const gone = () => w.keepSteps();
+		// the server went while this page was loaded once more: it stands as it was
+		const missed = () => {
+			away = true;
+			later();
+		};
 		addEventListener('beforeunload', leave);
 		addEventListener('pagehide', gone);
+		addEventListener(MISSED, missed);
 		document.addEventListener('visibilitychange', hide);
 		return () => {
 			removeEventListener('beforeunload', leave);
 			removeEventListener('pagehide', gone);
+			removeEventListener(MISSED, missed);
 			document.removeEventListener('visibilitychange', hide);
 			w.stop();
 		};
@@ -146,7 +166,7 @@
 		}
 	}}
 />
-<div class="frame" data-ready={ready} style:--ledger="{ledger}px">
+<div class="frame" data-frame data-ready={ready} style:--ledger="{ledger}px">
 	<header class="col-span-full flex border-b border-line bg-paper">
 		<a
 			href="/"
