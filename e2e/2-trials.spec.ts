@@ -226,7 +226,7 @@ test('any two versions are compared in terms of rules and by the trials, one fro
 		mimeType: 'application/json',
 		buffer: Buffer.from(text)
 	});
-	const input = page.getByLabel('A release from a file');
+	const input = page.getByLabel('A release or bundle from a file');
 	await input.setInputFiles(file('odd.json', '{"format": "something else"}'));
 	await expect(page.getByText('● odd.json: format must be "rigid-rule/release".')).toBeVisible();
 	await input.setInputFiles(file('third.json', await response.text()));

@@ -106,12 +106,18 @@ test('from a draft with mistakes to a release in force everywhere, and back', as
 	await page.locator('#f-headcount').fill('65');
 	await expect(page.locator('[data-field=size_class] output')).toHaveText('Medium');
 
-	// and back, in one action
+	// and back, in one action, after a rehearsal of the return
 	await open(page, '/release');
-	await page
-		.getByRole('row', { name: /^v3/ })
-		.getByRole('button', { name: 'Put in force' })
-		.click();
+	const earlier = page.getByRole('row', { name: /^v3/ });
+	await earlier.getByRole('button', { name: 'Put in force' }).click();
+	await expect(earlier).toContainText('The return is not rehearsed.');
+	await earlier.getByRole('link', { name: 'Rehearse it first' }).click();
+	await page.getByRole('button', { name: /^Run/ }).click();
+	await expect(page).toHaveURL(/id=/, { timeout: 25_000 });
+	await open(page, '/release');
+	await earlier.getByRole('button', { name: 'Put in force' }).click();
+	await expect(earlier).toContainText(/✓ Rehearsed on all records: \d+ records? would change/);
+	await expect(earlier.getByRole('link', { name: 'See it' }).first()).toBeVisible();
 	await page.getByRole('button', { name: 'Yes' }).click();
 	await expect(page.getByText('Release 3 is in force again')).toBeVisible();
 	await open(page, '/records/customer/new');
@@ -136,6 +142,7 @@ for (const path of [
 	'/try',
 	'/rehearse',
 	'/release',
+	'/bundle',
 	'/release/2',
 	'/records/customer',
 	'/records/customer/1',

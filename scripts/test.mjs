@@ -21,9 +21,9 @@ const files = process.argv.slice(2).flatMap((a) => (a.startsWith('e2e=') ? [a.sl
 const wants = (part) => !only.length || only.includes(part);
 
 let cluster = null;
-let server = null;
+const servers = [];
 async function shutDown(code) {
-	server?.kill('SIGTERM');
+	for (const server of servers) server.kill('SIGTERM');
 	await cluster?.stop();
 	process.exit(code);
 }
@@ -61,6 +61,36 @@ function beside(name, command, args, env = {}) {
 			else reject(new Error(`${name} failed.`));
 		});
 	});
+}
+
+/** Of the one who may sign in to the empty workspace; made for this run alone. */
+const EMPTY_PASSWORD = `glasshouse-${randomBytes(6).toString('hex')}`;
+
+/** Sets up a database of its own and serves it. @param port the first that is tried */
+async function serve(name, port, cluster, env, how = []) {
+	const database = `e2e_${randomBytes(4).toString('hex')}`;
+	const url = new URL(cluster);
+	url.pathname = `/${database}`;
+	const whole = { ...env, DATABASE_URL: url.href };
+	step(name, process.execPath, ['scripts/create-database.mjs', cluster, database]);
+	step(name, bin('tsx'), ['scripts/setup-database.ts', ...how], whole);
+	const at = await freePort(port);
+	const server = spawn(process.execPath, ['scripts/serve.mjs'], {
+		cwd: ROOT,
+		env: { ...process.env, ...whole, PORT: String(at) },
+		stdio: 'inherit'
+	});
+	servers.push(server);
+	const base = `http://localhost:${at}`;
+	for (let i = 0; i < 200; i++) {
+		const up = await fetch(`${base}/sign-in`).then(
+			(r) => r.ok,
+			() => false
+		);
+		if (up) break;
+		await new Promise((r) => setTimeout(r, 100));
+	}
+	return { base, port: at };
 }
 
 try {
@@ -117,30 +147,21 @@ try {
 		}
 		if (wants('e2e')) {
 			needChromium();
-			const name = `e2e_${randomBytes(4).toString('hex')}`;
-			const url = new URL(cluster.url);
-			url.pathname = `/${name}`;
-			const env = { ...built, DATABASE_URL: url.href };
-			step('demo data', process.execPath, ['scripts/create-database.mjs', cluster.url, name]);
-			step('demo data', bin('tsx'), ['scripts/setup-database.ts', '--demo'], env);
-			const port = await freePort(5380);
-			server = spawn(process.execPath, ['scripts/serve.mjs'], {
-				cwd: ROOT,
-				env: { ...process.env, ...env, PORT: String(port) },
-				stdio: 'inherit'
+			const demo = await serve('demo data', 5380, cluster.url, built, ['--demo']);
+			// what is taken from one workspace into another needs another
+			const empty = await serve('empty workspace', demo.port + 1, cluster.url, {
+				...built,
+				RIGID_WORKSPACE: 'Quillmere test',
+				RIGID_ZONE: 'Europe/Amsterdam',
+				RIGID_ADMIN_NAME: 'Ida',
+				RIGID_ADMIN_EMAIL: 'ida@quillmere.example',
+				RIGID_ADMIN_PASSWORD: EMPTY_PASSWORD
 			});
-			const base = `http://localhost:${port}`;
-			for (let i = 0; i < 200; i++) {
-				if (
-					await fetch(`${base}/sign-in`).then(
-						(r) => r.ok,
-						() => false
-					)
-				)
-					break;
-				await new Promise((r) => setTimeout(r, 100));
-			}
-			step('interface', bin('playwright'), ['test', ...files], { BASE_URL: base });
+			step('interface', bin('playwright'), ['test', ...files], {
+				BASE_URL: demo.base,
+				RIGID_EMPTY_URL: empty.base,
+				RIGID_EMPTY_PASSWORD: EMPTY_PASSWORD
+			});
 		}
 	}
 	say(`\nAll passed. ${times.map(([n, ms]) => `${n} ${(ms / 1000).toFixed(1)} s`).join(' · ')}`);

@@ -3,6 +3,8 @@ import SwaggerParser from '@apidevtools/swagger-parser';
 import { Ajv2020 } from 'ajv/dist/2020';
 import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { runCli } from '../src/cli/run';
+import { checkBundle } from '../src/door';
 import { ROUTES } from '../src/server/http/routes';
 import { createToken } from '../src/server/people/accounts';
 import { addPerson } from '../src/server/people/people';
@@ -88,6 +90,31 @@ describe('the document of the API', () => {
 				}
 			}
 		expect(run).toBeGreaterThan(8);
+	});
+});
+
+describe('a bundle by the API', () => {
+	const bundle = (of: string) => api.ask(`/api/v1/bundle?of=${of}`);
+	it('is what the door takes, and has the trials run without a server as they run here', async () => {
+		const doc = await (await bundle('draft')).json();
+		const { trials, set } = checkBundle(doc);
+		expect(set.rules.length).toBeGreaterThan(20);
+		const { text } = runCli(['try', 'b.json'], () => JSON.stringify(doc));
+		expect(JSON.parse(text)).toMatchObject({ of: trials.length });
+	});
+	it('is not given to a token that reaches some record types only', async () => {
+		const token = await createToken(t.admin, t.admin, {
+			name: 'B',
+			role: 'reader',
+			types: ['customer'],
+			ends: null
+		});
+		const some = new Client(app.base, { authorization: `Bearer ${token}` });
+		expect((await some.ask('/api/v1/bundle?of=draft')).status).toBe(403);
+	});
+	it('of what there is not is not there', async () => {
+		for (const of of ['99', '0', 'x', 'constructor', '1e3', '-1', '9'.repeat(400)])
+			expect((await bundle(of)).status).toBe(404);
 	});
 });
 
@@ -270,6 +297,7 @@ const BODIES: Record<string, Doc> = {
 	'/api/v1/people': { name: 'X', email: 'x@quillmere.example', role: 'reader', person: null },
 	'/api/v1/people/[id]': { name: 'X', role: 'reader', retired: true },
 	'/jobs/[id]': { paused: true },
+	'/look/known': { sought: [{ type: 'engineer', field: 'name', value: 'Fair desk' }] },
 	'/look/keys': { type: 'customer', by: 'No.', text: '1' },
 	'/save/[type]': { sent: [['headcount', '5']], version: 1, release: 3 },
 	'/draft': { pieces: [{ path: ['rules', 'size_class', 'why'], before: 'a', after: 'b' }] },

@@ -24,6 +24,29 @@ const files: Record<string, string> = {
 		'{"type": "deal", "was": {"stage": "survey"}, "sent": {"close_date": "2026-11-01"}, "at": "2026-11-23T09:00:00Z"}',
 	'bad.json': '{'
 };
+/** As the application exports it: with its trials, and the rows of living tables as they stood. */
+const bundle = (set: typeof demoDraft, more: object = {}) =>
+	JSON.stringify({
+		format: 'rigid-rule/bundle',
+		version: 1,
+		name: 'Release 3',
+		of: 'Quillmere Glasshouses',
+		made: '2026-11-24T09:00:00.000Z',
+		...set,
+		model: demoModel,
+		trials: demoTrials,
+		records: [
+			{
+				type: 'engineer',
+				id: '2',
+				title: 'An engineer',
+				key: { field: 'name', value: 'An engineer' }
+			}
+		],
+		...more
+	});
+files['bundle.json'] = bundle(demoReleases[2].set);
+files['later-bundle.json'] = bundle(demoDraft);
 const run = (...args: string[]) =>
 	runCli(args, (p) => {
 		if (!(p in files)) throw new Error('no such file');
@@ -219,6 +242,64 @@ describe('the command line', () => {
 			});
 	});
 
+	it('reads a bundle as it reads a release and its trials', () => {
+		for (const verb of ['try', 'cover'])
+			expect(run(verb, 'bundle.json')).toEqual(run(verb, 'rules.json', 'trials.json'));
+		expect(run('check', 'bundle.json')).toEqual(run('check', 'rules.json'));
+		expect(run('settle', 'bundle.json', 'change.json')).toEqual(
+			run('settle', 'rules.json', 'change.json')
+		);
+		// trials beside it are those that are run
+		files['one.json'] = JSON.stringify(demoTrials.slice(0, 1));
+		expect(parsed('try', 'bundle.json', 'one.json').json.of).toBe(1);
+		expect(run('compare', 'bundle.json', 'later-bundle.json')).toEqual(
+			run('compare', 'rules.json', 'draft.json', 'trials.json')
+		);
+		const junit = run('try', 'later-bundle.json', '--junit');
+		expect(junit.code).toBe(1);
+		expect(junit.text).toContain('classname="later-bundle.json"');
+		expect(run('try', 'rules.json')).toMatchObject({
+			code: 2,
+			text: expect.stringContaining('a file with trials, or a bundle') as unknown
+		});
+	});
+
+	it('takes rows from a file in the place of those that a bundle has', () => {
+		const set = demoReleases[2].set;
+		const table = set.tables!.find((t) => t.living)!;
+		files['no-rows.json'] = JSON.stringify({
+			format: 'rigid-rule/rows',
+			version: 1,
+			table: table.id,
+			rows: []
+		});
+		expect(run('try', 'bundle.json', '--rows=no-rows.json').text).toContain(
+			'A postal code leads to its district'
+		);
+	});
+
+	it.each([
+		['of a later version', { version: 7 }, 'version: This bundle has format 7'],
+		['without a name', { name: undefined }, 'name'],
+		['whose trial is null', { trials: [null] }, 'trials[0]'],
+		['of trials with one identity', { trials: [demoTrials[0], demoTrials[0]] }, 'trials: two have'],
+		['whose records are a text', { records: 'all' }, 'records must be a list'],
+		['whose record has no number', { records: [{ type: 'engineer', title: '' }] }, 'records[0]'],
+		['of too many records', { records: Array(20_001).fill(null) }, '20000 at most'],
+		[
+			'with rules of one identity',
+			{ rules: [demoDraft.rules[0], demoDraft.rules[0]] },
+			'rules: two'
+		],
+		['without a model', { model: undefined }, 'model']
+	])('a bundle %s is named with the place', (_, more, says) => {
+		files['odd-bundle.json'] = bundle(demoDraft, more);
+		expect(run('check', 'odd-bundle.json')).toMatchObject({
+			code: 2,
+			text: expect.stringContaining(says) as unknown
+		});
+	});
+
 	it('names what is wrong with its input', () => {
 		for (const [args, says] of [
 			[['settle', 'rules.json', 'none.json'], 'cannot be read'],
@@ -250,6 +331,13 @@ describe('the published schemas', () => {
 		expect(change(JSON.parse(files['change.json'])), JSON.stringify(change.errors)).toBe(true);
 		expect(change({ sent: {} })).toBe(false);
 		const trials = ajv.compile(schema('trials'));
+		const bundled = ajv.compile(schema('bundle'));
+		for (const file of ['bundle.json', 'later-bundle.json']) {
+			const doc = JSON.parse(files[file]);
+			expect(bundled(doc), JSON.stringify(bundled.errors)).toBe(true);
+			expect(bundled({ ...doc, trials: [{ magic: 1 }] })).toBe(false);
+			expect(bundled({ ...doc, records: [{ id: 7 }] })).toBe(false);
+		}
 		expect(trials(demoTrials), JSON.stringify(trials.errors)).toBe(true);
 		// each kind of expectation, as the door takes it
 		const expects: Expectation[] = [

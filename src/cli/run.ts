@@ -2,7 +2,7 @@
  * The command line over the core: no server, no database. Pure: takes arguments and texts of files,
  * gives what to print and the exit code.
  */
-import type { Plan, RuleSet, Trial, TrialResult, Value } from '../core';
+import type { Plan, ReferenceTable, RuleSet, Trial, TrialResult, Value } from '../core';
 import {
 	LocalDate,
 	Moment,
@@ -24,6 +24,7 @@ import {
 	ruleOf,
 	runTrial,
 	withRows,
+	withoutRows,
 	sayCame,
 	sayExpectation,
 	sayGot,
@@ -42,7 +43,7 @@ import {
 } from '../core/feel/language';
 import { zones } from '../runtime/zones';
 import { junitOf, sarifOf } from './reports';
-import { BadInput, checkChange, checkRelease, checkTrial, parseJson } from '../door';
+import { BadInput, checkChange, checkTrial, checkVersionFile, parseJson } from '../door';
 import { checkRowsFile, type RowsFile } from '../door/living';
 
 export interface Output {
@@ -57,17 +58,19 @@ const USAGE = `rigid-rule evaluates formulas and rule sets without a server.
   settle RULES.json CHANGE.json    what becomes of a change; with --explain, why
   check RULES.json                 what can be proven wrong; exit code 1 when it blocks;
                                    with --sarif, as SARIF 2.1.0
-  try RULES.json TRIALS.json       runs trials; exit code 1 when one fails;
+  try RULES.json [TRIALS.json]     runs trials; exit code 1 when one fails;
                                    with --junit, as JUnit XML
   compare RULES.json LATER.json [TRIALS.json]
                                    what two rule sets have otherwise, in terms of rules,
                                    and which trials come out otherwise
-  cover RULES.json TRIALS.json     what trials try of the rules, and what nobody tried
-  strength RULES.json TRIALS.json  the small mistakes in the rules that trials notice
+  cover RULES.json [TRIALS.json]   what trials try of the rules, and what nobody tried
+  strength RULES.json [TRIALS.json]
+                                   the small mistakes in the rules that trials notice
                                    with --least=80: exit code 1 below 80 in a hundred
 
-RULES.json is a release as the application exports it. Rows of living tables are no part of
-it: --rows=ROWS.json gives them, once for each table. The formats are in docs/schema.`;
+RULES.json is a bundle or a release as the application exports it. A bundle has trials and the
+rows of living tables in it. With a release, TRIALS.json is needed, and --rows=ROWS.json gives
+those rows, once for each table. The formats are in docs/schema.`;
 
 /** The most that a file may hold: a release with large tables. */
 const MOST_CHARACTERS = 60_000_000;
@@ -103,10 +106,8 @@ export function runCli(args: readonly string[], read: (path: string) => string):
 				return check(rules(rest[0]), flags.includes('--sarif') ? rest[0] : null);
 			case 'try':
 				return tryAll(
-					rules(rest[0]),
-					need(rest[1], 'a file with trials'),
-					json(read, rest[1]),
-					flags.includes('--junit')
+					...withTrials(read, rules(rest[0]), rest),
+					flags.includes('--junit') ? need(rest[1] ?? rest[0], 'a file') : null
 				);
 			case 'compare':
 				return compareBoth(
@@ -117,9 +118,7 @@ export function runCli(args: readonly string[], read: (path: string) => string):
 			case 'cover':
 			case 'strength':
 				return (verb === 'cover' ? coverAll : strengthOfAll)(
-					rules(rest[0]),
-					need(rest[1], 'a file with trials'),
-					json(read, rest[1]),
+					...withTrials(read, rules(rest[0]), rest),
 					share(least)
 				);
 			default:
@@ -154,6 +153,8 @@ function json(read: (path: string) => string, path: string): unknown {
 interface Loaded {
 	plan: Plan;
 	set: RuleSet;
+	/** Of a bundle; null where a file with rules has none. */
+	trials: readonly Trial[] | null;
 }
 
 /** Runs a check of the door; what it says names the file. */
@@ -173,7 +174,7 @@ function loaded(
 	rowsOf: readonly string[]
 ): Loaded {
 	const file = need(path, 'a file with rules');
-	const { model, ...stored } = sound(file, () => checkRelease(json(read, file)));
+	const { model, set: stored, trials } = sound(file, () => checkVersionFile(json(read, file)));
 	const rows: Record<string, RowsFile['rows']> = {};
 	for (const flag of rowsOf) {
 		const from = flag.slice('--rows='.length);
@@ -182,8 +183,23 @@ function loaded(
 			throw new Wrong(`${from}: ${file} has no living table “${table}”.`);
 		rows[table] = some;
 	}
-	const set = withRows(stored, rows);
-	return { plan: compilePlan(new Schema(model), set), set };
+	// rows that are given take the place of those that a bundle has
+	const given = (t: ReferenceTable) => (Object.hasOwn(rows, t.id) ? withoutRows(t) : t);
+	const tables = stored.tables && { tables: stored.tables.map(given) };
+	const set = withRows({ ...stored, ...tables }, rows);
+	return { plan: compilePlan(new Schema(model), set), set, trials };
+}
+
+/** The rules with the trials of a file, or, where none is named, with those that came with them. @throws {Wrong} */
+function withTrials(
+	read: (path: string) => string,
+	rules: Loaded,
+	[file, trials]: readonly string[]
+): [Loaded, Trial[]] {
+	if (trials === undefined && rules.trials)
+		return [rules, trialsIn(rules.plan, file, rules.trials)];
+	const from = need(trials, 'a file with trials, or a bundle, which has some');
+	return [rules, trialsIn(rules.plan, from, json(read, from))];
 }
 
 const print = (v: unknown, code: Output['code'] = 0): Output => ({
@@ -357,8 +373,7 @@ function trialsIn(plan: Plan, file: string, doc: unknown): Trial[] {
 	);
 }
 
-function coverAll({ plan, set }: Loaded, file: string, doc: unknown, least: number): Output {
-	const trials = trialsIn(plan, file, doc);
+function coverAll({ plan, set }: Loaded, trials: Trial[], least: number): Output {
 	const { say } = plainWords(plan.schema, set.rules);
 	const rules = cover(plan, set, trials, zones, say);
 	const points = rules.flatMap((r) => r.points);
@@ -376,8 +391,8 @@ function coverAll({ plan, set }: Loaded, file: string, doc: unknown, least: numb
 	return print(out, tried * 100 < least * points.length ? 1 : 0);
 }
 
-function strengthOfAll({ plan, set }: Loaded, file: string, doc: unknown, least: number): Output {
-	const trials = trialsIn(plan, file, doc).filter((t) => runTrial(plan, t, zones).held);
+function strengthOfAll({ plan, set }: Loaded, all: Trial[], least: number): Output {
+	const trials = all.filter((t) => runTrial(plan, t, zones).held);
 	const { say } = plainWords(plan.schema, set.rules);
 	const rules = set.rules.map((rule) => {
 		const notices = [...strengthOf(plan, set, rule, trials, zones)];
@@ -411,8 +426,8 @@ function compareBoth(
 	const version = ({ plan, set }: Loaded) => ({ model: plan.schema.model, set });
 	const [a, b] = [before, after].map(version);
 	const out = compareVersions(a, b, (schema) => plainWords(schema, after.set.rules).say);
-	if (!trials) return print({ differences: out }, 0);
-	const all = trialsIn(after.plan, trials.file, trials.doc);
+	if (!trials && !after.trials) return print({ differences: out }, 0);
+	const all = trials ? trialsIn(after.plan, trials.file, trials.doc) : [...after.trials!];
 	const words = plainWords(after.plan.schema, after.set.rules);
 	const came = (t: Trial, r: TrialResult) =>
 		r.fault ?? r.lines.map((l) => sayCame(t.type, l, words)).join('; ');
@@ -429,8 +444,8 @@ function compareBoth(
 	);
 }
 
-function tryAll({ plan, set }: Loaded, file: string, doc: unknown, junit: boolean): Output {
-	const trials = trialsIn(plan, file, doc);
+/** @param junit the name of the file that they are from, where their outcome is wanted as JUnit XML */
+function tryAll({ plan, set }: Loaded, trials: Trial[], junit: string | null): Output {
 	const words = plainWords(plan.schema, set.rules);
 	const results = trials.map((t) => {
 		const r = runTrial(plan, t, zones);
@@ -452,7 +467,8 @@ function tryAll({ plan, set }: Loaded, file: string, doc: unknown, junit: boolea
 		};
 	});
 	const held = results.filter((r) => r.held).length;
-	if (junit) return { text: junitOf(file, results), code: held === results.length ? 0 : 1 };
+	if (junit !== null)
+		return { text: junitOf(junit, results), code: held === results.length ? 0 : 1 };
 	return print(
 		{ held, of: results.length, failing: results.filter((r) => !r.held) },
 		held === results.length ? 0 : 1

@@ -110,6 +110,7 @@ export const FORMS = {
 		)
 	}),
 	personId: yup.object({ id: number }),
+	personType: yup.object({ type: yup.string().trim().max(60).default('') }),
 	password: yup.object({
 		old: secret('Type your present password.'),
 		next: secret('Type the new password.'),

@@ -6,6 +6,7 @@ import {
 	LEVELS,
 	USUAL_GATE,
 	held,
+	heldReturn,
 	keepsOut,
 	needsReason,
 	rehearsedAs,
@@ -166,5 +167,31 @@ describe('reasons', () => {
 		expect(checkReasons({ trials: 'They are old.' })).toEqual({ trials: 'They are old.' });
 		for (const bad of [{ trials: 5 }, { moods: 'x' }, { trials: 'x'.repeat(501) }, 'x', [1]])
 			expect(() => checkReasons(bad)).toThrow(BadInput);
+	});
+});
+
+describe('a return to an earlier release', () => {
+	it('is never kept out: what a release has to meet asks for a reason there', () => {
+		for (const level of LEVELS)
+			for (const r of [
+				null,
+				{ id: '1', records: 3, surprises: 0 },
+				{ id: '1', records: 3, surprises: 2 }
+			]) {
+				const all = heldReturn(
+					{ ...USUAL_GATE, levels: { ...USUAL_GATE.levels, rehearsal: level, surprises: level } },
+					r
+				);
+				expect(all.some(keepsOut)).toBe(false);
+				expect(all.some(needsReason)).toBe(level !== 'shown' && (r === null || r.surprises > 0));
+			}
+	});
+	it('says what its rehearsal came to', () => {
+		expect(
+			heldReturn(USUAL_GATE, { id: '1', records: 1, surprises: 2 }).map((p) => p.says)
+		).toEqual([
+			'Rehearsed on all records: 1 record would change.',
+			'2 surprises of its rehearsal nobody looked at.'
+		]);
 	});
 });

@@ -93,7 +93,8 @@ interface Rehearsed {
 	looked: Readonly<Record<string, unknown>>;
 }
 
-const unlooked = (r: Rehearsed | null) =>
+/** How many surprises of a rehearsal nobody looked at. */
+export const unlooked = (r: Pick<Rehearsed, 'surprises' | 'looked'> | null): number =>
 	r?.surprises.filter((s) => !Object.hasOwn(r.looked, s.key)).length ?? 0;
 
 /** What a rehearsal and a replay say of a draft with this hash against the release in force. */
@@ -217,6 +218,42 @@ export const needsReason = (p: Passing): boolean => p.met === false && p.level =
 /** Those that keep a draft from being released, whatever is said; what is not known yet among them. */
 export const keepsOut = (p: Passing): boolean =>
 	(p.level !== 'shown' && p.met === null) || (p.level === 'must' && !p.met);
+
+/** What is known of a rehearsal of the return to a release; the surprises are those that nobody looked at. */
+export interface ReturnRehearsed {
+	id: string;
+	records: number;
+	surprises: number;
+}
+
+/**
+ * What the gate says of a return to an earlier release: of rules, trials and remarks nothing, since it was released. What
+ * is not met asks for a reason, also where a release has to meet it: whoever goes back in a hurry is not to wait.
+ * @param r null where it was not rehearsed since the release in force came in force
+ */
+export function heldReturn({ levels }: Gate, r: ReturnRehearsed | null): Passing[] {
+	const asks = (what: Criterion): Level => (levels[what] === 'must' ? 'reason' : levels[what]);
+	return [
+		{
+			what: 'rehearsal',
+			level: asks('rehearsal'),
+			met: r !== null,
+			says: r
+				? `Rehearsed on all records: ${many(r.records, 'record')} would change.`
+				: 'The return is not rehearsed.'
+		},
+		...(r?.surprises
+			? [
+					{
+						what: 'surprises' as const,
+						level: asks('surprises'),
+						met: false,
+						says: `${many(r.surprises, 'surprise')} of its rehearsal nobody looked at.`
+					}
+				]
+			: [])
+	];
+}
 
 /** What a remark can stand at, and its longest text. */
 export const REMARKED = ['rule', 'finding', 'trial'] as const;

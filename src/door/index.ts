@@ -1,10 +1,12 @@
 /** Checks what comes in from outside, once, at the door; inside it is trusted. */
 import * as yup from 'yup';
-import { MOST_REMARK, REMARKED, reasons, type Reasons } from './gate';
+import { MOST_REASON, MOST_REMARK, REMARKED, reasons, type Reasons } from './gate';
 import { ROLES, type Role } from './rights';
 import type {
 	Formula,
 	Acceptance,
+	Bundle,
+	KnownRecord,
 	Definition,
 	EntryPoint,
 	JsonValue,
@@ -404,6 +406,13 @@ export function checkRehearsal(v: unknown): {
 /** Why something is released although. @throws {BadInput} naming the place */
 export const checkReasons = (v: unknown): Reasons => check<Reasons>(reasons(), v ?? {});
 
+/** Why one release is put in force although it is not as the gate has it; empty where nothing was said. @throws {BadInput} */
+export const checkReason = (v: unknown): string =>
+	check<{ reason?: string }>(
+		only({ reason: yup.string().strict().max(MOST_REASON) }),
+		v === undefined ? {} : { reason: v }
+	).reason?.trim() ?? '';
+
 /** A surprise that somebody looked at, or did not after all. @throws {BadInput} naming the place */
 export const checkLooked = (v: unknown) =>
 	check<{ key: string; looked: boolean }>(
@@ -659,29 +668,35 @@ const at = <T>(place: string, work: () => T): T => {
 	}
 };
 
-/** A release document from outside. @throws {BadInput} naming the place */
-export function checkRelease(v: unknown): Release {
+/** A document that says what it is and in which format. @throws {BadInput} */
+function documented(v: unknown, kind: 'release' | 'bundle'): Record<string, unknown> {
 	const doc = (typeof v === 'object' && v !== null ? v : {}) as Record<string, unknown>;
-	if (doc.format !== 'rigid-rule/release')
-		throw new BadInput('format must be "rigid-rule/release".');
+	if (doc.format !== `rigid-rule/${kind}`)
+		throw new BadInput(`format must be "rigid-rule/${kind}".`);
 	try {
-		upgraded('release', doc, doc.version as number);
+		return upgraded(kind, doc, doc.version as number);
 	} catch (e) {
 		if (e instanceof FormatError) throw new BadInput(`version: ${e.message}`);
 		throw e;
 	}
+}
+
+/** What a list of a document holds, each checked. @throws {BadInput} naming the place */
+function eachIn<T>(doc: Record<string, unknown>, key: string, what: (x: unknown) => T): T[] {
+	const all = doc[key] ?? [];
+	if (!Array.isArray(all)) throw new BadInput(`${key} must be a list.`);
+	return all.map((x, i) => at(`${key}[${i}]`, () => what(x)));
+}
+
+/** A rule set with the model it was made with, as documents hold them. @throws {BadInput} naming the place */
+function releaseIn(doc: Record<string, unknown>): Release {
 	const fault = modelFault(doc.model);
 	if (fault) throw new BadInput(`model: ${fault}.`);
-	const each = <T>(key: string, what: (x: unknown) => T): T[] => {
-		const all = doc[key] ?? [];
-		if (!Array.isArray(all)) throw new BadInput(`${key} must be a list.`);
-		return all.map((x, i) => at(`${key}[${i}]`, () => what(x)));
-	};
 	if (doc.rules === undefined) throw new BadInput('rules is missing.');
-	const rules = each('rules', checkRule);
-	const definitions = each('definitions', checkDefinition);
-	const tables = each('tables', checkTable);
-	const accepted = each('accepted', (x) => check<Acceptance>(acceptance, x));
+	const rules = eachIn(doc, 'rules', checkRule);
+	const definitions = eachIn(doc, 'definitions', checkDefinition);
+	const tables = eachIn(doc, 'tables', checkTable);
+	const accepted = eachIn(doc, 'accepted', (x) => check<Acceptance>(acceptance, x));
 	const order = doc.order ?? {};
 	if (typeof order !== 'object' || Array.isArray(order))
 		throw new BadInput('order must be an object: field to claims.');
@@ -695,6 +710,73 @@ export function checkRelease(v: unknown): Release {
 		order: order as RuleSet['order'],
 		model: doc.model as Model
 	};
+}
+
+/** A release document from outside. @throws {BadInput} naming the place */
+export const checkRelease = (v: unknown): Release => releaseIn(documented(v, 'release'));
+
+const known = only({
+	type: text(60).required(),
+	id: text(60).required(),
+	title: text(1000),
+	key: only({ field: text(60).required(), value: json().nullable() })
+		.nullable()
+		.default(null)
+});
+
+/** Most records that a bundle names, and most trials in it. */
+export const MOST_KNOWN = 20_000;
+const MOST_TRIALS = 20_000;
+
+/** Records that are looked for by their keys. @throws {BadInput} naming the place */
+export const checkSought = (v: unknown) =>
+	check<{ sought: { type: string; field: string; value: JsonValue }[] }>(
+		only({
+			sought: list(only({ type: text(60), field: text(60), value: json().nullable() }), MOST_KNOWN)
+		}),
+		v
+	).sought;
+
+/** A bundle from outside. @throws {BadInput} naming the place */
+export function checkBundle(v: unknown): Bundle {
+	const doc = documented(v, 'bundle');
+	const { model, ...set } = releaseIn(doc);
+	const head = check<Pick<Bundle, 'name' | 'of' | 'made'>>(
+		only({ name: text(300).required(), of: text(300), made: text(60) }),
+		{ name: doc.name, of: doc.of ?? '', made: doc.made ?? '' }
+	);
+	for (const [key, most] of [
+		['trials', MOST_TRIALS],
+		['records', MOST_KNOWN]
+	] as const) {
+		const of = doc[key];
+		if (Array.isArray(of) && of.length > most) throw new BadInput(`${key} may be ${most} at most.`);
+	}
+	const trials = eachIn(doc, 'trials', checkTrial);
+	const records = eachIn(doc, 'records', (x) => check<KnownRecord>(known, x));
+	const twice = (all: readonly { id: string }[], what: string) => {
+		const seen = new Set<string>();
+		for (const { id } of all) {
+			if (seen.has(id)) throw new BadInput(`${what}: two have the identity “${id}”.`);
+			seen.add(id);
+		}
+	};
+	twice(set.rules, 'rules');
+	twice(set.definitions ?? [], 'definitions');
+	twice(set.tables ?? [], 'tables');
+	twice(trials, 'trials');
+	return { ...head, model, set, trials, records };
+}
+
+/** The rules of a bundle or of a release, with trials where there are any. @throws {BadInput} naming the place */
+export function checkVersionFile(v: unknown): {
+	model: Model;
+	set: RuleSet;
+	trials: readonly Trial[] | null;
+} {
+	if ((v as { format?: unknown } | null)?.format === 'rigid-rule/bundle') return checkBundle(v);
+	const { model, ...set } = checkRelease(v);
+	return { model, set, trials: null };
 }
 
 const change = only({

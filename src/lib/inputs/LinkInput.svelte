@@ -23,6 +23,7 @@
 
 	let found = $state<{ id: string; title: string }[]>([]);
 	let typed = $state<string | null>(null);
+	let open = $state(false);
 	let asked = 0;
 
 	async function look(text: string) {
@@ -43,6 +44,7 @@
 	type="single"
 	value={typeof value === 'string' ? value : ''}
 	inputValue={typed ?? title}
+	bind:open
 	onOpenChange={(open) => (open ? look('') : (typed = null))}
 	onValueChange={(v) => {
 		typed = null;
@@ -60,6 +62,7 @@
 				if (text.trim() === '') onchange(null, '');
 				void look(text);
 			}}
+			onclick={() => (open = true)}
 			onfocus={() => look('')}
 		/>
 	</div>

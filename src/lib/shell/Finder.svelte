@@ -66,6 +66,7 @@
 		['Rehearse', '/rehearse', 'existing records'],
 		['Release', '/release', 'versions in force'],
 		['Compare', '/compare', 'two versions releases draft file differs'],
+		['Bundle', '/bundle', 'file take out in export import rules workspace'],
 		['Journal', '/journal', 'history runs'],
 		['Reference tables', '/tables', ''],
 		['Definitions', '/definitions', ''],

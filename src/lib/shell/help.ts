@@ -70,8 +70,19 @@ const PAGES: [path: string, help: Help][] = [
 		{
 			title: 'Compare',
 			says: [
-				'Any two of the draft, the releases and a release from a file: what each rule, table and field says otherwise, and which trials come out otherwise.',
+				'Any two of the draft, the releases and a release or bundle from a file: what each rule, table and field says otherwise, and which trials come out otherwise.',
 				'A file is read here and goes nowhere.'
+			]
+		}
+	],
+	[
+		'/bundle',
+		{
+			title: 'Bundle',
+			says: [
+				'Everything that decides values as one file: rules, tables, trials and the model they speak of. Of records it holds name and key of those that rules name, and nothing else.',
+				'One that is taken in is looked at first: what each part is here, what would be made in the model, then what the draft would have otherwise and how trials come out.',
+				'The model is a step of its own, which is live at once. Rules go into the draft, where undo takes them out again.'
 			]
 		}
 	],

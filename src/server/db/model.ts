@@ -31,6 +31,26 @@ export const tableOf = (type: string) => `r_${checked(type)}`;
 /** Column of a field. */
 export const columnOf = (field: string) => `f_${checked(field)}`;
 
+/**
+ * Says of which record type the people who sign in are records, or of none. Nobody stands for a record of another type
+ * then. @returns how many stood for one
+ */
+export async function storePersonType(
+	db: Db,
+	workspace: string,
+	type: string | null
+): Promise<number> {
+	await db.query(
+		'update workspace set person_type = $2, model_revision = model_revision + 1 where id = $1',
+		[workspace, type]
+	);
+	const r = await db.query(
+		'update account set person = null where workspace = $1 and person is not null',
+		[workspace]
+	);
+	return r.rowCount ?? 0;
+}
+
 /** Reads the whole model with the number of its revision. */
 export async function readModel(
 	db: Db,

@@ -233,6 +233,25 @@ export async function newestOfDraft(
 	return r.rows[0] ?? null;
 }
 
+/**
+ * The newest on all records of each release against the one in force, since that came in force; by the release.
+ * What an edit of rows would change is none of them.
+ */
+export async function rehearsedReturns(
+	db: Db,
+	workspace: string,
+	force: number
+): Promise<Map<number, RehearsalHead>> {
+	const r = await db.query<RehearsalHead>(
+		`select distinct on (r.after) ${LISTED} ${FROM} where r.workspace = $1 and r.ended_at is not null and r.before = $2
+		   and r.after is not null and r.selection is null and r.period is null and r.rows is null
+		   and r.ended_at > (select max(at) from in_force_log where workspace = $1)
+		 order by r.after, r.ended_at desc`,
+		[workspace, force]
+	);
+	return new Map(r.rows.map((h) => [h.after!, h]));
+}
+
 /** Notes that somebody looked at a surprise. @returns whether there is such a rehearsal */
 export async function noteLooked(
 	db: Db,

@@ -22,6 +22,7 @@ import {
 	keysToMatch,
 	readModel,
 	storeModel,
+	storePersonType,
 	type Doubled
 } from '../db/model';
 import { limitLocks, momentOf } from '../db/pool';
@@ -102,6 +103,40 @@ export async function editModel(
 		lost: lines.length
 	});
 	return { ...(await counted(client, account)), lost: lines.length };
+}
+
+/**
+ * Says of which record type the people who sign in are records: what rules read of the person is read there.
+ * @param type null for none @throws {BadModel} where there is no such type, or what is in force would no longer run
+ */
+export async function changePersonType(
+	client: PoolClient,
+	account: Account,
+	type: string | null
+): Promise<void> {
+	const { workspace } = account;
+	await lockDraft(client, workspace);
+	const { model: before } = await readModel(client, workspace);
+	if ((before.personType ?? null) === type) return;
+	const refused = (message: string) => new BadModel([{ path: ['personType'], message }]);
+	const is = before.types.find((t) => t.id === type);
+	if (type !== null && !is) throw refused('There is no such record type.');
+	const after: Model = { ...before, personType: type ?? undefined };
+	const schemas = { before: new Schema(before), after: new Schema(after) };
+	const { force } = await brokenBy(client, workspace, schemas);
+	if (force.length) {
+		const number = await releaseInForce(client, workspace);
+		throw refused(
+			`Release ${number}, which is in force, would no longer run: ${force[0]} Release rules that do without it first.`
+		);
+	}
+	const stood = await storePersonType(client, workspace, type);
+	await note(client, account, 'changed the model', 'The people who sign in', {
+		personType: type,
+		was: before.personType ?? null,
+		stood
+	});
+	await counted(client, account);
 }
 
 /** What is said of records that hold the same where no two may. */

@@ -23,6 +23,7 @@ import {
 	putReleaseInForce,
 	releaseDraft,
 	returnToDraft,
+	returnsRehearsed,
 	takeAsDraft
 } from './release';
 import { remark, settle } from './remarks';
@@ -233,6 +234,59 @@ describe('the gate of a release', () => {
 		expect(await noteLooked(db(), t.workspace, id, 'k', 'Ida')).toBe(true);
 		await tryTo();
 		expect((await newest()).gate!.every((p) => p.met || p.level === 'shown')).toBe(true);
+	}, 60_000);
+
+	it('asks for a rehearsal of a return, or why without; what was rehearsed is the return as it would be now', async () => {
+		await set({ trials: 'shown', rehearsal: 'must', surprises: 'reason' });
+		const force = await releaseInForce(db(), t.workspace);
+		const back = (reason?: string) => putReleaseInForce(t.admin, 1, { reason });
+		await expect(back()).rejects.toThrow(
+			'The return is not rehearsed. Rehearse it first, or say why to put it in force all the same.'
+		);
+		expect(await releaseInForce(db(), t.workspace)).toBe(force);
+		const rehearse = async (asked: Parameters<typeof queueRehearsal>[1]) => {
+			const id = await queueRehearsal(t.admin, asked);
+			for (let i = 0; i < 400 && !(await readJob(db(), id))!.ended; i++)
+				await new Promise((r) => setTimeout(r, 25));
+			return id;
+		};
+		// of other versions, or of some records only, it says nothing of this return
+		const some = {
+			type: 'customer',
+			condition: { expr: { k: 'bool' as const, v: false } }
+		};
+		await rehearse({ before: force, after: 1, selection: some });
+		await rehearse({ before: 2, after: 1 });
+		await expect(back()).rejects.toThrow('The return is not rehearsed.');
+		const id = await rehearse({ before: force, after: 1 });
+		await db().query(
+			`update rehearsal set result = jsonb_set(result, '{surprises}', '[{"key": "k", "kind": "follows", "count": 1}]') where id = $1`,
+			[id]
+		);
+		await expect(back()).rejects.toThrow('1 surprise of its rehearsal nobody looked at.');
+		await noteLooked(db(), t.workspace, id, 'k', 'Ida');
+		expect((await returnsRehearsed(db(), t.workspace, force)).get(1)).toMatchObject({
+			id,
+			surprises: 0
+		});
+		await back();
+		expect(await releaseInForce(db(), t.workspace)).toBe(1);
+		// whoever is in a hurry says why, and that stands in the audit
+		const [last] = (await listReleases(db(), t.workspace)).filter((r) => r.number === force);
+		await expect(putReleaseInForce(t.admin, last.number)).rejects.toThrow('not rehearsed');
+		await putReleaseInForce(t.admin, last.number, { reason: 'Wrong prices went out.' });
+		const [entry] = await readEntries(
+			db(),
+			t.workspace,
+			{ deeds: ['put in force'], find: '', from: null, to: null },
+			{ most: 1 }
+		);
+		expect(JSON.stringify(entry)).toContain('Wrong prices went out.');
+		// a rehearsal from before the last switch is old
+		await expect(back()).rejects.toThrow('The return is not rehearsed.');
+		// what is in force already is no return
+		await putReleaseInForce(t.admin, last.number);
+		await set({});
 	}, 60_000);
 
 	it('measures how strong the trials are where that counts', async () => {

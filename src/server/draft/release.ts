@@ -4,11 +4,14 @@ import { Schema, compilePlan, standsIn, stopsRelease } from '../../core';
 import { BadInput } from '../../door';
 import {
 	held,
+	heldReturn,
 	keepsOut,
 	needsReason,
 	rehearsedAs,
+	unlooked,
 	type Passing,
-	type Reasons
+	type Reasons,
+	type ReturnRehearsed
 } from '../../door/gate';
 import type { AnalysisAnswer } from '../../workers/analysis.thread';
 import { note } from '../audit/audit';
@@ -16,7 +19,7 @@ import { knownOverruled } from '../db/journal';
 import { indexMatched, readModel } from '../db/model';
 import { lockRows } from '../db/living';
 import { needsSecond } from '../db/people';
-import { newestOfDraft } from '../db/rehearsals';
+import { newestOfDraft, rehearsedReturns } from '../db/rehearsals';
 import { listRemarks } from '../db/remarks';
 import { readGate } from '../db/workspace';
 import type { Account } from '../db/people';
@@ -195,17 +198,47 @@ async function existing(
 	await queueLineOfRelease(c, account.workspace, before, after, account.id);
 }
 
-/** Puts an earlier release in force again. @throws {NoSuchRelease | BadInput} */
+/** What is known of the return to each release that was rehearsed, by its number. */
+export async function returnsRehearsed(
+	db: Db,
+	workspace: string,
+	force: number
+): Promise<Map<number, ReturnRehearsed>> {
+	const all = await rehearsedReturns(db, workspace, force);
+	return new Map(
+		[...all].map(([number, h]) => [
+			number,
+			{ id: h.id, records: h.records, surprises: unlooked(h) }
+		])
+	);
+}
+
+/**
+ * Puts an earlier release in force again.
+ * @param asked whether what is Locked is brought into line in all records at once, and why it is put in force although
+ *   it is not as the gate has it
+ * @throws {NoSuchRelease | BadInput}
+ */
 export async function putReleaseInForce(
 	account: Account,
 	number: number,
-	lock = false
+	{ lock = false, reason = '' }: { lock?: boolean; reason?: string } = {}
 ): Promise<Step> {
 	const { workspace } = account;
 	return transaction(async (c) => {
 		await lockDraft(c, workspace);
 		const doc = await readRelease(c, workspace, number);
 		if (!doc) throw new NoSuchRelease(`There is no release ${number}.`);
+		const force = await releaseInForce(c, workspace);
+		const rehearsed = (await returnsRehearsed(c, workspace, force)).get(number) ?? null;
+		// to what is in force already, and where nothing is, it is no return
+		const passing =
+			force && force !== number ? heldReturn(await readGate(c, workspace), rehearsed) : [];
+		const open = passing.find(needsReason);
+		if (open && !reason)
+			throw new BadInput(
+				`${open.says} Rehearse it first, or say why to put it in force all the same.`
+			);
 		const { plan: before, schema, modelRevision, release } = await inForce(c, workspace);
 		const why = await unfitFor(c, workspace, number, schema.model, modelRevision);
 		if (why)
@@ -216,7 +249,11 @@ export async function putReleaseInForce(
 		const set = await withLiving(c, workspace, rulesOf(doc));
 		const after = compilePlan(new Schema(schema.model), set);
 		await existing(c, account, number, before, after, lock);
-		await note(c, account, 'put in force', `Release ${number}`, { before: release });
+		await note(c, account, 'put in force', `Release ${number}`, {
+			before: release,
+			...(passing.length ? { passing: passing.map((p) => p.says) } : {}),
+			...(open ? { reason } : {})
+		});
 		return counted(c, account);
 	});
 }

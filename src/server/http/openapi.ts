@@ -160,6 +160,31 @@ export const openApi = (base: string) => ({
 				}
 			}
 		},
+		'/api/v1/bundle': {
+			get: {
+				operationId: 'takeOutBundle',
+				summary: 'The draft or a release as a bundle, for checks elsewhere',
+				parameters: [
+					{
+						name: 'of',
+						in: 'query',
+						description: '`draft`, or the number of a release.',
+						schema: { type: 'string', default: 'draft' }
+					}
+				],
+				responses: {
+					'200': answer('As docs/schema/bundle.json has it.', {
+						type: 'object',
+						required: ['format', 'version', 'name', 'rules', 'order', 'model', 'trials', 'records'],
+						properties: { format: { const: 'rigid-rule/bundle' }, version: { type: 'integer' } }
+					}),
+					'401': REFUSALS['401'],
+					'403': REFUSALS['403'],
+					'404': answer('There is no such release.', ref('Message')),
+					'503': REFUSALS['503']
+				}
+			}
+		},
 		'/api/v1/people': {
 			get: {
 				operationId: 'listPeople',

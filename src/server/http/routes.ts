@@ -33,6 +33,9 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		GET: { asks: 'look', does: 'one record, with who set each value' },
 		PATCH: { asks: 'change', does: 'changes a record' }
 	},
+	'/api/v1/bundle': {
+		GET: { asks: 'look', does: 'the draft or a release as a bundle, for checks elsewhere' }
+	},
 	'/api/v1/people': {
 		GET: { asks: 'people', does: 'who may sign in, and services' },
 		POST: { asks: 'people', does: 'adds a person; the password is told once' }
@@ -115,6 +118,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/release/[number]': look(
 		'one release: what it changed, what was so when it was made, when it was in force'
 	),
+	'/(app)/bundle': look('the draft or a release as a bundle, and what taking one in would do'),
 	'/(app)/compare': look('two versions, compared'),
 	'/(app)/paper/[release]': look('a rule sheet to print'),
 	'/(app)/journal': look('what rules did'),
@@ -185,7 +189,8 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		'POST ?/change': { asks: 'people', does: 'changes name, address or role of a person' },
 		'POST ?/retire': { asks: 'people', does: 'retires a person' },
 		'POST ?/takeBack': { asks: 'people', does: 'takes a retired person back' },
-		'POST ?/password': { asks: 'people', does: 'gives a person a new password' }
+		'POST ?/password': { asks: 'people', does: 'gives a person a new password' },
+		'POST ?/type': { asks: 'people', does: 'says of which record type people are records' }
 	},
 	'/(app)/audit': { GET: { asks: 'audit', does: 'who did what' } },
 	'/audit/export': { GET: { asks: 'audit', does: 'the same as a file' } },
@@ -263,6 +268,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		GET: { asks: 'look', does: 'a release as a file' },
 		POST: { asks: 'release', does: 'puts a release in force, or takes it as the draft' }
 	},
+	'/bundles': look('the draft or a release as a bundle'),
 	'/dmn': {
 		GET: { asks: 'look', does: 'rules as a DMN file' },
 		POST: { asks: 'write', does: 'reads a DMN file; nothing is stored' }
@@ -271,6 +277,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/look/doubles': look('what several records hold by which each is to be known'),
 	'/look/held': look('how many records hold something'),
 	'/look/keys': { POST: { asks: 'look', does: 'records that a file of keys names' } },
+	'/look/known': { POST: { asks: 'look', does: 'records that have some keys' } },
 	'/look/links': look('records that a link could point to'),
 	'/look/names': look('what things were called in releases'),
 	'/look/near': { POST: { asks: 'look', does: 'records that rules read through links' } },

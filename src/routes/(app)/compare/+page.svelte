@@ -7,6 +7,7 @@
 		sayCame,
 		trialsApart,
 		withRows,
+		withoutRows,
 		type Trial,
 		type TrialResult,
 		type Version
@@ -72,10 +73,16 @@
 		trouble = null;
 		try {
 			// what comes from outside is checked, by what the server checks it with; loaded for this alone
-			const { checkRelease, parseJson } = await import('../../../door');
-			const doc = checkRelease(parseJson(await given.text(), given.name, 60_000_000));
-			const { model, ...set } = doc;
-			file = { name: given.name, version: { model, set } };
+			const { checkVersionFile, parseJson } = await import('../../../door');
+			const { model, set } = checkVersionFile(
+				parseJson(await given.text(), given.name, 60_000_000)
+			);
+			// of living tables the draft and releases hold no rows
+			const tables = set.tables?.map(withoutRows);
+			file = {
+				name: given.name,
+				version: { model, set: { ...set, ...(tables ? { tables } : {}) } }
+			};
 			pick('to', 'file');
 		} catch (err) {
 			trouble = `${given.name}: ${(err as Error).message}`;
@@ -93,7 +100,7 @@
 		<span class="text-quiet">against</span>
 		<Choose value={to} {choices} label="The later one" onpick={(v) => pick('to', v)} />
 		<label class="textlink cursor-pointer pl-3"
-			>A release from a file <input
+			>A release or bundle from a file <input
 				type="file"
 				accept="application/json,.json"
 				class="sr-only"

@@ -1,7 +1,8 @@
 import { inForce } from '$server/records';
 import { needsSecond } from '$server/db/people';
 import { titlesOf } from '$server/db/records';
-import { db } from '$server/db/pool';
+import { db, transaction } from '$server/db/pool';
+import { BadModel, changePersonType } from '$server/draft/model';
 import { formAction, refuse } from '$server/http/forms';
 import { allow } from '$server/http/guard';
 import { listAccounts } from '$server/people/accounts';
@@ -73,6 +74,16 @@ export const actions = {
 		const by = allow(event);
 		const p = await told(() => changePerson(by, v.id, { retired: false }));
 		return { done: `${p.name} may sign in again.` };
+	}),
+	type: formAction('personType', async (v, event: On) => {
+		const by = allow(event);
+		try {
+			await transaction((c) => changePersonType(c, by, v.type || null));
+		} catch (e) {
+			if (e instanceof BadModel) refuse('type', e.message);
+			throw e;
+		}
+		return { done: 'What people stand for is stored.' };
 	}),
 	password: formAction('personId', async (v, event: On) => {
 		const by = allow(event);

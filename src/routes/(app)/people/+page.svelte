@@ -14,6 +14,9 @@
 	const target = $derived(w.model.personType);
 	type Person = (typeof data.people)[number];
 
+	/** The record type that was chosen, and how many stand for a record of the one it is now. */
+	let stands = $state<string | null>(null);
+	const standing = $derived(data.people.filter((p) => p.person).length);
 	/** The person whose row is open, and what was chosen in it. */
 	let open = $state<string | null>(null);
 	let role = $state<string>('author');
@@ -199,6 +202,45 @@
 			{/each}
 		</tbody>
 	</table>
+	<h2 id="stand-for" class="mt-6 text-lg">What people stand for</h2>
+	<div class="ticks mt-1"></div>
+	<p class="mt-1 text-sm text-quiet">
+		Rules can speak of the person who makes a change. What they read of that person is read of a
+		record.
+	</p>
+	{#if admin}
+		<Form
+			name="personType"
+			action="?/type"
+			class="mt-1 flex flex-wrap items-end gap-3 text-sm"
+			keep
+		>
+			<span
+				>People who sign in are records of<br /><Choose
+					label="The record type that people are records of"
+					name="type"
+					value={stands ?? target ?? ''}
+					choices={[
+						{ value: '', label: 'no record type' },
+						...w.model.types.map((t) => ({ value: t.id, label: t.label }))
+					]}
+					class="w-60"
+					onpick={(v) => (stands = v)}
+				/></span
+			>
+			<button class="button" disabled={(stands ?? target ?? '') === (target ?? '')}
+				>Change it</button
+			>
+			{#if (stands ?? target ?? '') !== (target ?? '') && standing}<span class="text-ochre"
+					>▲ {standing === 1 ? 'One person stands' : `${standing} people stand`} for a record now; that
+					is taken back, and said anew.</span
+				>{/if}
+		</Form>
+	{:else}<p class="text-sm">
+			{target
+				? `People are records of ${w.schema.type(target).type.label}.`
+				: 'People are records of no record type.'}
+		</p>{/if}
 	<h2 id="rights" class="mt-6 text-lg">Who may do what</h2>
 	<div class="ticks mt-1"></div>
 	<table class="grid-table text-sm" aria-label="Who may do what">

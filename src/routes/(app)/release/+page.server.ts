@@ -1,9 +1,10 @@
 import { readModel } from '$server/db/model';
 import { db } from '$server/db/pool';
 import { needsSecond } from '$server/db/people';
-import { listKeptDrafts, listReleases, wroteSinceRelease } from '$server/db/rules';
+import { listKeptDrafts, listReleases, releaseInForce, wroteSinceRelease } from '$server/db/rules';
 import { readGate } from '$server/db/workspace';
 import { unfitFor } from '$server/draft/fits';
+import { returnsRehearsed } from '$server/draft/release';
 import { allow } from '$server/http/guard';
 import type { PageServerLoad } from './$types';
 
@@ -25,6 +26,10 @@ export const load: PageServerLoad = async (event) => {
 		(await wroteSinceRelease(db(), account.workspace, account.id));
 	return {
 		gate: await readGate(db(), account.workspace),
+		/** What the return to each release would do, where that was rehearsed. */
+		returns: Object.fromEntries(
+			await returnsRehearsed(db(), account.workspace, await releaseInForce(db(), account.workspace))
+		),
 		releases,
 		unfit,
 		kept: await listKeptDrafts(db(), account.workspace),

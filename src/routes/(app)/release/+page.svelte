@@ -1,7 +1,7 @@
 <script lang="ts">
 	import { onMount, untrack } from 'svelte';
 	import { compareVersions, noteOf, sheetOf, stopsRelease } from '$core';
-	import { MOST_REASON, held, keepsOut, needsReason, type Criterion } from '$door/gate';
+	import { MOST_REASON, held, heldReturn, keepsOut, needsReason, type Criterion } from '$door/gate';
 	import Held from '$lib/release/Held.svelte';
 	import Differences from '$lib/rule/Differences.svelte';
 	import Exchange from '$lib/rule/Exchange.svelte';
@@ -121,11 +121,25 @@
 		note = '';
 		reasons = {};
 	}
+	/** What the gate says of the return that is asked about. */
+	const ofReturn = $derived.by(() => {
+		if (asking?.what !== 'put in force' || !w.force.number) return [];
+		return heldReturn(data.gate, data.returns[asking.number] ?? null);
+	});
+	let why = $state('');
+	const wantsWhy = $derived(ofReturn.some(needsReason));
 	async function act() {
 		const { number, what } = asking!;
+		const reason = wantsWhy ? why.trim() : '';
 		asking = null;
+		why = '';
 		const before = w.draft;
-		if (await post(`/releases/${number}`, () => ({ do: what, revision: w.revision }))) {
+		const body = () => ({
+			do: what,
+			revision: w.revision,
+			...(what === 'put in force' ? { reason } : {})
+		});
+		if (await post(`/releases/${number}`, body)) {
 			if (what === 'take as draft') w.stepped(`release ${number} as the draft`, before);
 			tell(
 				what === 'put in force'
@@ -312,6 +326,25 @@
 						<a class="textlink mr-3" href="/paper/{r.number}">On paper</a>
 						{#if w.may('release')}
 							{#if asking?.number === r.number}
+								{#each ofReturn as p (p.what)}<p class="whitespace-normal">
+										<span class={p.met ? 'text-teal' : 'text-ochre'}
+											>{p.met ? '✓' : '▲'} {p.says}</span
+										>
+										<a
+											class="textlink"
+											href={data.returns[r.number]
+												? `/rehearse?id=${data.returns[r.number].id}`
+												: `/rehearse?before=${w.force.number}&after=${r.number}`}
+											>{data.returns[r.number] ? 'See it' : 'Rehearse it first'}</a
+										>
+									</p>{/each}
+								{#if wantsWhy}<label class="block whitespace-normal"
+										>Why return all the same? <input
+											class="box mt-1 w-64"
+											maxlength={MOST_REASON}
+											bind:value={why}
+										/></label
+									>{/if}
 								<span
 									>{asking.what === 'put in force'
 										? `Put v${r.number} in force everywhere?`
@@ -319,8 +352,18 @@
 											? `Put the draft with its ${w.changes.length} change${w.changes.length > 1 ? 's' : ''} aside?`
 											: 'Replace the draft?'}</span
 								>
-								<button class="textlink ml-2 font-semibold" onclick={act}>Yes</button>
-								<button class="textlink ml-2" onclick={() => (asking = null)}>No</button>
+								<button
+									class="textlink ml-2 font-semibold"
+									disabled={wantsWhy && !why.trim()}
+									onclick={act}>Yes</button
+								>
+								<button
+									class="textlink ml-2"
+									onclick={() => {
+										asking = null;
+										why = '';
+									}}>No</button
+								>
 							{:else}
 								{#if r.number !== w.force.number}<button
 										class="textlink"
@@ -379,5 +422,14 @@
 			</tbody>
 		</table>
 	{/if}
+	<section class="mt-6" aria-labelledby="as-bundle">
+		<h2 id="as-bundle">As a bundle</h2>
+		<div class="ticks mt-1"></div>
+		<p class="mt-1 text-sm text-quiet">
+			Rules, tables, trials and the model they speak of as one file, for another workspace, version
+			control, or checks without a server.
+			<a class="textlink" href="/bundle">Take one out, or in</a>
+		</p>
+	</section>
 	<Exchange releases={data.releases} />
 </div>

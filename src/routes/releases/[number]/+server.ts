@@ -1,5 +1,5 @@
 import { error } from '@sveltejs/kit';
-import { BadInput, checkRevision, readJson } from '$door';
+import { BadInput, checkReason, checkRevision, readJson } from '$door';
 import { note } from '$server/audit/audit';
 import { db } from '$server/db/pool';
 import { readRelease } from '$server/db/rules';
@@ -27,7 +27,7 @@ export const GET: RequestHandler = async (event) => {
 
 /**
  * Puts a release in force, or makes it the draft: `{"do": "take as draft", "revision": 12}`. Put in force with `lock`,
- * what is Locked is brought into line in all records at once.
+ * what is Locked is brought into line in all records at once; `reason` says why, where the gate asks for it.
  */
 export const POST: RequestHandler = (event) => {
 	const account = allow(event);
@@ -35,7 +35,11 @@ export const POST: RequestHandler = (event) => {
 	if (!number) error(404, `There is no release ${event.params.number}.`);
 	return answer(async () => {
 		const body = (await readJson(event.request)) as Record<string, unknown> | null;
-		if (body?.do === 'put in force') return putReleaseInForce(account, number, body.lock === true);
+		if (body?.do === 'put in force')
+			return putReleaseInForce(account, number, {
+				lock: body.lock === true,
+				reason: checkReason(body.reason)
+			});
 		if (body?.do === 'take as draft')
 			return takeAsDraft(account, number, checkRevision(body.revision));
 		throw new BadInput('do must be “put in force” or “take as draft”.');
