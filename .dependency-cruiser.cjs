@@ -20,6 +20,7 @@ const CORE = [
 	'trials',
 	'compare',
 	'select',
+	'pilot',
 	'rehearse',
 	'check',
 	'cover',

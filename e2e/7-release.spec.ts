@@ -143,6 +143,7 @@ for (const path of [
 	'/rehearse',
 	'/release',
 	'/bundle',
+	'/pilot',
 	'/release/2',
 	'/records/customer',
 	'/records/customer/1',

@@ -357,6 +357,11 @@ const BODIES: Record<string, Doc> = {
 	'/remarks': { kind: 'rule', key: 'size_class', title: 'x', text: 'y' },
 	'/remarks/[id]': { settled: true },
 	'/releases': { note: 'x', reasons: { trials: 'x' }, revision: 1 },
+	'/pilots': {
+		step: 'look',
+		release: 1,
+		choice: { chosen: [], brought: { accounts: null, roads: ['api'] } }
+	},
 	'/releases/[number]': { do: 'take as draft', revision: 1 },
 	'/dmn': { xml: '<x/>', type: 'customer' },
 	'/look/finds': { rule: { id: 'x' } },

@@ -173,7 +173,16 @@ export {
 	writerOf
 } from './kinds';
 export type { Begins, BodyKind, BodyOf, Offer, Place, SaidPart } from './kinds/spec';
-export { compilePlan, lockedOnly, ruleOf, withoutResult, type Plan } from './plan/plan';
+export {
+	compilePlan,
+	joinPlans,
+	lockedOnly,
+	ruleOf,
+	rulesOfRecord,
+	withoutResult,
+	type Plan
+} from './plan/plan';
+export { compileChoice, type CompiledChoice, type PilotChoice } from './pilot/pilot';
 export { around, flowOf, type FlowRead, type FlowRule } from './plan/flow';
 export { usesOf, type Use } from './plan/uses';
 
@@ -347,6 +356,7 @@ export {
 	type Rehearsing
 } from './rehearse/record';
 export {
+	lastingClaims,
 	lineOf,
 	onlyField,
 	standingFields,

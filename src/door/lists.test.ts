@@ -36,6 +36,7 @@ const asked: fc.Arbitrary<ListAsked> = fc.record({
 		maxLength: 3
 	}),
 	pending: fc.boolean(),
+	pilot: fc.boolean(),
 	line: fc.option(fc.record({ field: fc.option(id), is: fc.constantFrom(...LINE_IS) })),
 	columns: fc.option(fc.uniqueArray(column, { maxLength: 4 })),
 	sort: fc.option(fc.record({ column, desc: fc.boolean() }))

@@ -45,6 +45,8 @@ export interface ListAsked {
 	setBy: readonly SetFact[];
 	/** Only records that a change runs on to and has not reached yet. */
 	pending: boolean;
+	/** Only records that belong to the pilot that is on. */
+	pilot: boolean;
 	/** Only records of which a value is out of line: of a field, or of any for null. */
 	line: { field: string | null; is: LineIs } | null;
 	/** As {@link columnText} writes them; null for those of the record type. */
@@ -61,6 +63,7 @@ export const EVERYTHING: ListAsked = {
 	period: null,
 	setBy: [],
 	pending: false,
+	pilot: false,
 	line: null,
 	columns: null,
 	sort: null
@@ -129,6 +132,7 @@ const listed = () =>
 			list(only({ field: text(60), by: word(SETTERS), rule: may(text(60).nullable()) }), MOST_SET)
 		),
 		pending: may(flag()),
+		pilot: may(flag()),
 		line: may(only({ field: text(60).nullable(), is: word(LINE_IS) }).nullable()),
 		columns: may(list(column(), MOST_COLUMNS).nullable()),
 		sort: only({ column: column(), desc: flag() }).nullable()

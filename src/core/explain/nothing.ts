@@ -1,5 +1,5 @@
 /** Rules that were set off and came to nothing, where somebody may wait for their value. */
-import type { Plan } from '../plan/plan';
+import { rulesOfRecord, type Plan } from '../plan/plan';
 import type { ClaimReport, Outcome, SettledRecord } from '../settle/settle';
 import { isBlank } from '../value/value';
 
@@ -17,8 +17,9 @@ const TO_NOTHING: ReadonlySet<Outcome> = new Set<Outcome>([
  */
 export function cameToNothing(plan: Plan, rec: SettledRecord): ClaimReport[] {
 	const out = new Map<string, ClaimReport>();
+	const { claims } = rulesOfRecord(plan, rec);
 	for (const r of rec.reports) {
-		if (!TO_NOTHING.has(r.outcome) || !plan.claims.has(r.claim) || out.has(r.field)) continue;
+		if (!TO_NOTHING.has(r.outcome) || !claims.has(r.claim) || out.has(r.field)) continue;
 		// what another rule gave, or a person sent, stands, and nobody waits for this one's
 		if (rec.changes.some((c) => c.field === r.field && (c.claim || !isBlank(c.to)))) continue;
 		if (rec.reports.some((x) => x.field === r.field && GAVE.has(x.outcome))) continue;

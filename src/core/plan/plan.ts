@@ -13,6 +13,7 @@ import { RuleCompiler } from './compile-rule';
 import { topologicalOrder } from './order';
 import type {
 	Claim,
+	Joins,
 	MessageRule,
 	Plan,
 	PlanNode,
@@ -26,7 +27,9 @@ import type {
 export type {
 	GuardPart,
 	Claim,
+	Joins,
 	MessageRule,
+	PilotPlan,
 	Plan,
 	PlanNode,
 	Problem,
@@ -36,7 +39,7 @@ export type {
 	TypePlan,
 	Validator
 } from './types';
-export { ruleOf } from './types';
+export { ruleOf, rulesOfRecord } from './types';
 
 /** What one rule compiles to, whatever other rules there are. */
 interface RuleMade {
@@ -166,17 +169,66 @@ export function planOf(
 	return index(plan.schema, plan.nodes.filter(keep), checks, messages, []);
 }
 
+/** What a side of a pilot has where only the other writes a field. */
+const nothingAt = ({ type, field, index }: PlanNode): PlanNode => ({
+	type,
+	field,
+	index,
+	claims: [],
+	adders: [],
+	hasLocked: false,
+	restricts: false,
+	currency: -1,
+	limits: [],
+	sources: []
+});
+
+/**
+ * Two plans of one model side by side: one decides the records of a pilot, the other all the rest. They get one order
+ * of fields, since values run on from the records of either to those of the other.
+ * @returns null with the path of fields, where their rules together depend on each other in a circle
+ */
+export function joinPlans(
+	base: Plan,
+	pilot: Plan,
+	joins: Joins
+): { plan: Plan; circle: null } | { plan: null; circle: string } {
+	const sides = [base, pilot].map((p) => new Map(p.nodes.map((n) => [nodeKey(n), n])));
+	const at = (key: string) => sides.flatMap((s) => s.get(key) ?? []);
+	const { sorted, cycle } = topologicalOrder(
+		fieldKeys(base.schema).filter((k) => at(k).length),
+		(k) => at(k).flatMap((n) => n.sources)
+	);
+	if (cycle) return { plan: null, circle: circleOf(cycle, base.schema) };
+	const [one, other] = [base, pilot].map((p, i) =>
+		index(
+			p.schema,
+			sorted.map((k) => sides[i].get(k) ?? nothingAt(at(k)[0])),
+			[...p.types.values()].flatMap((t) => t.validators),
+			[...p.messages],
+			p.problems
+		)
+	);
+	return { plan: { ...one, pilot: { plan: other, joins } }, circle: null };
+}
+
 /** The plan with its Locked claims and its checks alone: what has to be so whatever is written. */
 export function lockedOnly(plan: Plan): Plan {
-	const nodes = plan.nodes
-		.filter((n) => n.hasLocked)
-		.map((n) => ({
-			...n,
-			claims: n.claims.filter((c) => c.output.hold === 'locked'),
-			adders: []
-		}));
-	const checks = [...plan.types.values()].flatMap((t) => t.validators);
-	return index(plan.schema, nodes, checks, [], []);
+	const { pilot } = plan;
+	// a field has one position in both
+	const locked = plan.nodes.map((n, i) => n.hasLocked || !!pilot?.plan.nodes[i].hasLocked);
+	const of = (p: Plan): Plan => {
+		const nodes = p.nodes
+			.filter((_, i) => locked[i])
+			.map((n) => ({
+				...n,
+				claims: n.claims.filter((c) => c.output.hold === 'locked'),
+				adders: []
+			}));
+		const checks = [...p.types.values()].flatMap((t) => t.validators);
+		return index(p.schema, nodes, checks, [], []);
+	};
+	return { ...of(plan), ...(pilot ? { pilot: { ...pilot, plan: of(pilot.plan) } } : {}) };
 }
 
 /** Amounts whose currency another field tells, by `type.field`. */
@@ -329,18 +381,23 @@ function addUpperGuards(claims: Claim[]) {
 	}
 }
 
+/** The fields of a circle, as they are called. */
+function circleOf(cycle: readonly string[], schema: Schema): string {
+	const say = (key: string) => {
+		const [type, field] = key.split('.');
+		const t = schema.type(type).type;
+		return `${t.label}: ${schema.field(type, field)!.label}`;
+	};
+	return [...cycle, cycle[0]].map(say).join(' → ');
+}
+
 function reportCycle(
 	cycle: string[],
 	rulesOn: (key: string) => string[],
 	schema: Schema,
 	problems: Problem[]
 ) {
-	const say = (key: string) => {
-		const [type, field] = key.split('.');
-		const t = schema.type(type).type;
-		return `${t.label}: ${schema.field(type, field)!.label}`;
-	};
-	const path = [...cycle, cycle[0]].map(say).join(' → ');
+	const path = circleOf(cycle, schema);
 	const rules = new Set(cycle.flatMap(rulesOn));
 	for (const rule of rules)
 		problems.push({

@@ -3,7 +3,7 @@ import type { Outside, Run, Step } from '../feel/env';
 import type { Expr, Image } from '../document/tree';
 import type { Field, FieldRef, Schema } from '../document/model';
 import { refKey } from '../document/model';
-import type { MatchHow, Output, Rule } from '../document/rules';
+import type { EntryPoint, MatchHow, Output, Rule } from '../document/rules';
 import type { BodyResult, Judgement, Place, Sending, TableTrace } from '../kinds/spec';
 
 /** A fault of a rule that keeps it from being released. */
@@ -199,7 +199,28 @@ export interface Plan {
 	messages: readonly MessageRule[];
 	/** Fields by which records are found again, each with how, by `type.field`. */
 	matched: ReadonlyMap<string, readonly MatchHow[]>;
+	/** What decides the records of a pilot instead, where one is on. */
+	pilot?: PilotPlan;
 }
+
+/** The other release of a pilot, in one order of fields with the plan beside which it decides: a field has the same position in both. */
+export interface PilotPlan {
+	plan: Plan;
+	/** Which records come to belong to it. */
+	joins: Joins;
+}
+
+/** How a record that is submitted comes to belong to a pilot. Both may be told. */
+export interface Joins {
+	/** By record type: new records for which this holds of what was sent. */
+	created: ReadonlyMap<string, Run>;
+	/** Any record that one of these accounts submits by one of these roads; everybody, or every road, where null. */
+	brought: { accounts: ReadonlySet<string> | null; roads: ReadonlySet<EntryPoint> | null } | null;
+}
+
+/** The rules by which a record is settled: those of the pilot for its records. */
+export const rulesOfRecord = (plan: Plan, { pilot }: { pilot: boolean }): Plan =>
+	pilot && plan.pilot ? plan.pilot.plan : plan;
 
 /** The rule behind a claim, a Validate rule's output or a message. */
 export function ruleOf(plan: Plan, id: string): Rule | undefined {

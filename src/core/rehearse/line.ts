@@ -3,7 +3,7 @@
  * or failed, and a value that follows a rule and was not set against it by anybody.
  */
 import { refKey } from '../document/model';
-import { planOf, type Claim, type Plan, type PlanNode } from '../plan/plan';
+import { planOf, rulesOfRecord, type Claim, type Plan, type PlanNode } from '../plan/plan';
 import { lookAt, untouched } from '../select/select';
 import { settle } from '../settle/settle';
 import type { Loader, Need, SettledRecord } from '../settle/types';
@@ -21,6 +21,8 @@ export interface Lined {
 	byHand: ReadonlySet<string>;
 	/** The claims that set fields, of those that rules set. */
 	by: ReadonlyMap<string, string>;
+	/** It belongs to the pilot. */
+	pilot?: boolean;
 }
 
 /** A value out of line. */
@@ -43,6 +45,10 @@ const stands = (c: Claim): boolean =>
 	!c.eventful &&
 	c.rule.moments.includes('request') &&
 	(!c.rule.entryPoints || c.rule.entryPoints.includes('bulk'));
+
+/** The claims of a plan whose values stay as they are, whatever rules say afterwards: an event or a blank field gave them. */
+export const lastingClaims = (plan: Plan): string[] =>
+	[...plan.claims.values()].filter((c) => !stands(c)).map((c) => c.id);
 
 /** A field that rules hold at a value. */
 interface Standing {
@@ -69,9 +75,13 @@ function askedOf(plan: Plan) {
 	return known;
 }
 
-/** The fields of a type that rules hold at a value, in the order in which they settle. */
-export const standingFields = (plan: Plan, type: string): string[] =>
-	(askedOf(plan).types.get(type) ?? []).map((s) => s.node.field.id);
+/** The fields of a type that rules hold at a value, in the order in which they settle; those of a pilot too. */
+export function standingFields(plan: Plan, type: string): string[] {
+	const of = (p: Plan) => (askedOf(p).types.get(type) ?? []).map((s) => s.node);
+	const nodes = [...of(plan), ...(plan.pilot ? of(plan.pilot.plan) : [])];
+	const fields = new Set(nodes.map((n) => n.field.id));
+	return plan.nodes.flatMap((n) => (n.type === type && fields.has(n.field.id) ? [n.field.id] : []));
+}
 
 /** What a record would be by its standing rules, alone; values set by hand are kept. */
 export interface LineTold {
@@ -96,7 +106,7 @@ export function lineOf(
 	zones: ZoneClock,
 	{ fields, explain = false }: { fields?: ReadonlySet<string>; explain?: boolean } = {}
 ): LineTold {
-	const { plan: claims, types } = askedOf(plan);
+	const { plan: claims, types } = askedOf(rulesOfRecord(plan, { pilot: !!r.pilot }));
 	const standing = types.get(type) ?? [];
 	const kept = standing.flatMap(({ node }) => (r.byHand.has(node.field.id) ? [node] : []));
 	const own = untouched(type, r.id, r.values, {

@@ -12,7 +12,13 @@ import { searchKey } from './types';
 
 /** What was fetched for some needs. What it leaves out was not found out. */
 export interface Fetched {
-	records: Iterable<{ type: string; id: string; values: readonly Value[] | null }>;
+	records: Iterable<{
+		type: string;
+		id: string;
+		values: readonly Value[] | null;
+		/** It belongs to a pilot. */
+		pilot?: boolean;
+	}>;
 	/** Ids of all records whose link points to one, lowest first. */
 	related: Iterable<{ type: string; field: string; of: string; ids: readonly string[] }>;
 	/** Ids of the records that a search finds, lowest first. */
@@ -44,6 +50,8 @@ export const needKey = (n: Need): string =>
  */
 export class Gathered {
 	private readonly records = new Map<string, readonly Value[] | null>();
+	/** Records that belong to a pilot. */
+	private readonly piloted = new Set<string>();
 	private readonly related = new Map<string, readonly string[]>();
 	private readonly found = new Map<string, readonly string[]>();
 	/** By what records of a type were searched: fields and how they are compared, each combination once. */
@@ -63,6 +71,7 @@ export class Gathered {
 			record: (type, id) => this.records.get(refKey(type, id)),
 			related: (type, field, id) => this.related.get(`${type}.${field}.${id}`),
 			matching: (type, keys) => this.found.get(searchKey(type, keys)),
+			pilot: (type, id) => this.piloted.has(refKey(type, id)),
 			...(before ? { before } : {})
 		};
 	}
@@ -75,7 +84,11 @@ export class Gathered {
 
 	/** Takes over records that were read. */
 	put(records: Fetched['records']): void {
-		for (const r of records) this.records.set(refKey(r.type, r.id), r.values);
+		for (const r of records) {
+			const key = refKey(r.type, r.id);
+			this.records.set(key, r.values);
+			if (r.pilot) this.piloted.add(key);
+		}
 	}
 
 	/** Takes over all that was fetched; what changes made of it meanwhile stays. */
@@ -83,6 +96,7 @@ export class Gathered {
 		for (const r of records) {
 			const key = refKey(r.type, r.id);
 			if (!this.records.has(key)) this.records.set(key, r.values);
+			if (r.pilot) this.piloted.add(key);
 		}
 		for (const { type, field, of, ids } of related) {
 			this.related.set(
@@ -161,6 +175,7 @@ export class Gathered {
 	/** Takes over what a change made of a record, so that the next change reads that. */
 	keep(rec: SettledRecord): void {
 		this.become(rec.type, rec.id, rec.was, rec.values.slice());
+		if (rec.pilot) this.piloted.add(refKey(rec.type, rec.id));
 	}
 
 	/** Takes over what a record has become. @param was what it was until then @param now null: it is not there */
@@ -229,6 +244,7 @@ export class Gathered {
 	forget(): void {
 		for (const m of [
 			this.records,
+			this.piloted,
 			this.related,
 			this.found,
 			this.searched,

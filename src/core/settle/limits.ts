@@ -98,7 +98,7 @@ export function states(pass: Pass, rec: Working) {
 	const limited = new Map<string, readonly string[]>();
 	rec.out.limited = limited;
 	for (const n of rec.plan.nodes) {
-		const node = pass.plan.nodes[n];
+		const node = rec.rules.nodes[n];
 		if (node.limits.length) {
 			const left = optionsLeft(pass, rec, node, wouldBe);
 			if (left) limited.set(node.field.id, left.ids);

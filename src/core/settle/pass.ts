@@ -7,7 +7,7 @@ import type { MomentName } from '../document/rules';
 import type { MatchKey } from '../fields/match';
 import { matchKey } from '../fields/match';
 import type { Plan } from '../plan/plan';
-import { PENDING, PendingRecord } from './attempt';
+import { PENDING, PendingRecord, failure } from './attempt';
 import type { AtHand } from './env';
 import { PassEnv } from './env';
 import type { Change, Deferred, Loader, Need, SettleOptions } from './types';
@@ -41,6 +41,8 @@ export class Pass implements AtHand {
 	/** The pass is over; what is asked for now is asked to explain it. */
 	over = false;
 	readonly env: PassEnv;
+	/** Some change may run on to other records. */
+	readonly runsOn: boolean;
 	readonly moment: MomentName;
 
 	constructor(
@@ -50,9 +52,53 @@ export class Pass implements AtHand {
 		readonly options: SettleOptions
 	) {
 		this.schema = plan.schema;
+		this.runsOn = plan.reach.size > 0 || (plan.pilot?.plan.reach.size ?? 0) > 0;
 		this.moment = change.onRequest ? 'request' : 'changed';
 		for (const r of change.records) this.take(open(plan, r, !!r.touched, options));
 		this.env = new PassEnv(this.schema.model.zone, options.zones, change, this, options.findRows);
+		if (plan.pilot) for (const rec of this.records) if (this.joinsPilot(rec)) this.toPilot(rec);
+	}
+
+	/** Whether a record that was submitted belongs to the pilot, or comes to belong to it by this change. */
+	private joinsPilot(rec: Working): boolean {
+		const r = rec.submitted;
+		const { created, brought } = this.plan.pilot!.joins;
+		if (r.pilot) return true;
+		if (r.touched || r.removed || this.change.onRequest) return false;
+		const { accounts, roads } = brought ?? {};
+		if (
+			brought &&
+			(!accounts || accounts.has(this.change.account ?? '')) &&
+			(!roads || roads.has(this.change.entryPoint))
+		)
+			return true;
+		const chosen = r.created ? created.get(r.type) : undefined;
+		if (!chosen) return false;
+		// no rule has run: it is asked of what was sent
+		this.env.begin(rec);
+		try {
+			return chosen(this.env) === true;
+		} catch (e) {
+			// what waits for a record is asked again with it; what fails chooses nothing
+			failure(e);
+			return false;
+		}
+	}
+
+	private toPilot(rec: Working) {
+		const { submitted } = rec;
+		// the rules beside the pilot's made it what it was until now
+		if (
+			!submitted.pilot &&
+			!submitted.created &&
+			!submitted.touched &&
+			submitted.inLine &&
+			!rec.out.reached
+		)
+			rec.submitted = { ...submitted, inLine: false };
+		rec.rules = this.plan.pilot!.plan;
+		rec.plan = rec.rules.types.get(rec.type)!;
+		rec.out.pilot = true;
 	}
 
 	private take(rec: Working) {
@@ -132,11 +178,18 @@ export class Pass implements AtHand {
 	/** Marks what depends on a field of a record at other records, which join the change. */
 	reach(rec: Working, field: number) {
 		if (!rec.changed[field] || this.options.alone) return;
-		const all = rec.plan.reach[field];
+		this.reachBy(this.plan, rec, field);
+		// whoever belongs to the pilot reads by its rules, whatever decided what is read
+		if (this.plan.pilot) this.reachBy(this.plan.pilot.plan, rec, field);
+	}
+
+	/** @param rules those of the records that depend on it */
+	private reachBy(rules: Plan, rec: Working, field: number) {
+		const all = rules.types.get(rec.type)!.reach[field];
 		if (!all) return;
 		for (const { via, node, type, key } of all)
 			for (const id of this.whoReads(rec, via)) {
-				const i = this.join(type, id, key);
+				const i = this.join(type, id, key, rules);
 				if (i < 0 || this.records[i].submitted.removed) continue;
 				this.due.add(node, i);
 				(this.records[i].touched ??= new Set()).add(key);
@@ -184,11 +237,14 @@ export class Pass implements AtHand {
 		}
 	}
 
-	/** The place of a record in the change; it joins it if need be. -1 when it is not at hand, or comes later. */
-	private join(type: string, id: string, reachedBy: string): number {
+	/**
+	 * The place of a record in the change; it joins it if need be. -1 when it is not at hand, or comes later, or other
+	 * rules decide it.
+	 */
+	private join(type: string, id: string, reachedBy: string, rules: Plan): number {
 		const key = refKey(type, id);
 		const had = this.places.get(key);
-		if (had !== undefined) return had;
+		if (had !== undefined) return this.records[had].rules === rules ? had : -1;
 		if (this.records.length - this.change.records.length >= (this.options.most ?? MOST_REACHED)) {
 			this.deferred ??= new Map();
 			const later = this.deferred.get(key) ?? { type, id, touched: [] };
@@ -200,6 +256,8 @@ export class Pass implements AtHand {
 		if (was === undefined)
 			this.needs = (this.needs ?? new Map<string, Need>()).set(key, { type, id });
 		if (!was) return -1;
+		const pilot = this.plan.pilot !== undefined && (this.loader.pilot?.(type, id) ?? false);
+		if (pilot !== (rules !== this.plan)) return -1;
 		this.views?.delete(key);
 		this.env.touchesRecord();
 		this.take(
@@ -210,6 +268,7 @@ export class Pass implements AtHand {
 				this.options
 			)
 		);
+		if (pilot) this.toPilot(this.records[this.records.length - 1]);
 		return this.records.length - 1;
 	}
 

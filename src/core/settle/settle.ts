@@ -30,19 +30,21 @@ export function settle(
 }
 
 function run(pass: Pass): Settled {
-	const { nodes, messages, reach } = pass.plan;
 	const { due, records } = pass;
+	// the rules of a pilot have as many fields as those beside it
+	const fields = pass.plan.nodes.length;
 	records.forEach((rec, i) => markFirst(pass, rec, i));
 	while (due.next()) {
 		const { node: n, record: i } = due;
 		const rec = records[i];
-		if (n >= nodes.length) {
-			send(pass, rec, messages[n - nodes.length]);
+		const { nodes, messages } = rec.rules;
+		if (n >= fields) {
+			send(pass, rec, messages[n - fields]);
 			continue;
 		}
 		node(pass, rec, nodes[n]);
 		markWatchers(pass, rec, nodes[n].index, i);
-		if (reach.size) pass.reach(rec, nodes[n].index);
+		if (pass.runsOn) pass.reach(rec, nodes[n].index);
 	}
 	for (const rec of records) if (!rec.submitted.removed) close(pass, rec);
 	const outcome = pass.outcome();
@@ -63,9 +65,9 @@ function markFirst(pass: Pass, rec: Working, at: number) {
 		for (const n of p.nodes) due.add(n, at);
 		if (!onRequest) for (const n of p.messages) due.add(n, at);
 	} else {
-		for (const n of only ? p.nodes : []) if (only!.has(nodeKey(pass.plan.nodes[n]))) due.add(n, at);
+		for (const n of only ? p.nodes : []) if (only!.has(nodeKey(rec.rules.nodes[n]))) due.add(n, at);
 		for (const key of rec.submitted.touched ?? [])
-			for (const r of pass.plan.reach.get(key.split(' ', 1)[0]) ?? [])
+			for (const r of rec.rules.reach.get(key.split(' ', 1)[0]) ?? [])
 				if (r.key === key && r.type === rec.type) due.add(r.node, at);
 		if (!rec.submitted.inLine) for (const n of p.locked) due.add(n, at);
 		for (const i of rec.sentAt) {
@@ -74,7 +76,7 @@ function markFirst(pass: Pass, rec: Working, at: number) {
 		}
 	}
 	// a field that rules write runs on when it is settled
-	if (pass.plan.reach.size && !pass.change.onRequest)
+	if (pass.runsOn && !pass.change.onRequest)
 		for (const i of rec.sentAt) if (p.position[i] < 0) pass.reach(rec, i);
 }
 
@@ -84,7 +86,7 @@ function markWatchers(pass: Pass, rec: Working, field: number, at: number) {
 
 /** What somebody gave of which a claim made its value: cleaned, split, put into another form. */
 function typedOf(pass: Pass, rec: Working, i: number): { typed?: Value } {
-	const claim = rec.wrote[i] === null ? undefined : pass.plan.claims.get(rec.wrote[i]);
+	const claim = rec.wrote[i] === null ? undefined : rec.rules.claims.get(rec.wrote[i]);
 	return claim?.readsOwnSent && rec.given[i] && !same(rec.sent[i], rec.was[i])
 		? { typed: rec.sent[i] }
 		: {};

@@ -32,6 +32,8 @@ export interface SubmittedRecord {
 	touched?: readonly string[];
 	/** It is deleted: no rule runs on it, and what reads or counts it follows. */
 	removed?: boolean;
+	/** It belongs to the pilot already. */
+	pilot?: boolean;
 	/**
 	 * For claims that add to a set: the options each of them added, by claim. For a claim left out,
 	 * what it gives for the stored values counts as what it added.
@@ -46,6 +48,8 @@ export interface Change {
 	instant: number;
 	/** Record of the person, where people are records. */
 	person: string | null;
+	/** The account that sends it, where some bring records into a pilot. */
+	account?: string;
 	/** Standing claims count as triggered, and what depends on an event is left out. */
 	onRequest?: boolean;
 	/** On request, of these fields alone (`type.field`); the others are settled as after any change. */
@@ -62,6 +66,8 @@ export interface Loader {
 	matching(type: string, keys: readonly MatchKey[]): readonly string[] | undefined;
 	/** What a record was before the change that is carried on, where that was another transaction. */
 	before?(type: string, id: string): readonly Value[] | undefined;
+	/** Whether a record that is at hand belongs to the pilot; none does where it is not told. */
+	pilot?(type: string, id: string): boolean;
 }
 
 /** Something a rule read that was not at hand. */
@@ -202,6 +208,8 @@ export interface SettledRecord {
 	type: string;
 	id: string;
 	created: boolean;
+	/** The rules of the pilot decided it: it belongs to it now, or did before. */
+	readonly pilot: boolean;
 	/** Not submitted: the change ran on to it along links. Its blocking messages refuse nothing. */
 	reached: boolean;
 	was: readonly Value[];

@@ -15,7 +15,9 @@ export interface Working extends RecordView {
 	settled: Value[];
 	sent: Value[];
 	submitted: SubmittedRecord;
-	readonly plan: TypePlan;
+	/** The rules that decide it, and what they are for its type. */
+	rules: Plan;
+	plan: TypePlan;
 	/** When each field got its value, in touches: 0 for what was just sent, Infinity for what is kept. */
 	readonly stamps: number[];
 	/** 1 for each field whose settled value differs from the stored one. */
@@ -43,6 +45,7 @@ class Result implements SettledRecord {
 	required = NONE;
 	hidden = NONE;
 	limited = NOTHING_LIMITED;
+	pilot = false;
 	#made: ClaimReport[] | null = null;
 	/** Makes the reports, where they were asked for. */
 	tell: (() => ClaimReport[]) | null = null;
@@ -125,6 +128,7 @@ export function open(
 	return {
 		type: r.type,
 		id: r.id,
+		rules: plan,
 		plan: of,
 		was,
 		sent,

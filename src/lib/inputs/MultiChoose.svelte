@@ -10,6 +10,7 @@
 		choices,
 		label,
 		id,
+		placeholder = '',
 		disabled = false,
 		describedby,
 		class: more = '',
@@ -19,6 +20,8 @@
 		choices: Choice[];
 		label: string;
 		id?: string;
+		/** What it means that nothing is ticked. */
+		placeholder?: string;
 		disabled?: boolean;
 		describedby?: string;
 		class?: string;
@@ -45,10 +48,10 @@
 	<Select.Trigger
 		{id}
 		class="box choose inline-flex items-center gap-1 {more}"
-		aria-label="{label}: {shown || 'none'}"
+		aria-label="{label}: {shown || placeholder || 'none'}"
 		aria-describedby={describedby}
 	>
-		<span class="grow truncate text-left">{shown || '—'}</span>
+		<span class="grow truncate text-left">{shown || placeholder || '—'}</span>
 		<ChevronDown size={13} class="shrink-0 text-quiet" aria-hidden="true" />
 	</Select.Trigger>
 	<Select.Portal>

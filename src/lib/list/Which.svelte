@@ -118,6 +118,15 @@
 				onchange={(e) => onchange({ ...asked, pending: e.currentTarget.checked })}
 			/>pending: a change runs on to them and has not reached them</label
 		>
+		{#if w.pilot || asked.pilot}<label class="flex min-h-6 items-center gap-2"
+				><input
+					type="checkbox"
+					checked={asked.pilot}
+					onchange={(e) => onchange({ ...asked, pilot: e.currentTarget.checked })}
+				/>in the pilot: {w.pilot
+					? `release ${w.pilot.release} decides them`
+					: 'none is on now'}</label
+			>{/if}
 		<span class="flex flex-wrap items-center gap-2"
 			><label class="flex min-h-6 items-center gap-2"
 				><input

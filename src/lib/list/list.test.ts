@@ -108,10 +108,11 @@ describe('a list', () => {
 						{ ...set, rule: null },
 						{ ...set, rule: 'x' }
 					],
-					pending: true
+					pending: true,
+					pilot: true
 				})
 			)
-		).toBe('Size class set by a rule · Size class set by “rule x” · pending');
+		).toBe('Size class set by a rule · Size class set by “rule x” · pending · in the pilot');
 	});
 	it('knows when it asks of changes', () => {
 		expect(asksOfChanges(asked({ where: { expr: lostBefore } }))).toBe(true);

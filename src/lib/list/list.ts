@@ -145,6 +145,7 @@ export function sayList(
 			`${schema.field(type, s.field)?.label ?? s.field} set by ${s.rule === null ? SETTER_LABEL[s.by] : `“${ruleName(s.rule)}”`}`
 		);
 	if (asked.pending) parts.push('pending');
+	if (asked.pilot) parts.push('in the pilot');
 	if (asked.line) {
 		const of = asked.line.field === null ? 'a value' : schema.field(type, asked.line.field)?.label;
 		parts.push(`${of ?? asked.line.field} ${LINE_LABEL[asked.line.is]}`);

@@ -27,6 +27,7 @@
 		links,
 		short,
 		inLine,
+		pilot = false,
 		line = []
 	}: {
 		type: string;
@@ -38,6 +39,8 @@
 		links: Record<string, string>;
 		short: boolean;
 		inLine: boolean;
+		/** It belongs to the pilot that is on. */
+		pilot?: boolean;
 		/** Which of its values are not as the rules would have them. */
 		line?: readonly RecordLine[];
 	} = $props();
@@ -46,7 +49,16 @@
 	/** Values are changed to see what would come of it, and nothing is stored. */
 	let trying = $state(false);
 	const editable = $derived(w.canEdit || trying);
-	const entry = new Entry(w, () => ({ type: typeId, id, version, values, setBy, short, inLine }));
+	const entry = new Entry(w, () => ({
+		type: typeId,
+		id,
+		version,
+		values,
+		setBy,
+		short,
+		inLine,
+		pilot
+	}));
 	// what a new record's form was told when it was saved is told by that of the record it became
 	const { made } = page.state;
 	if (made && made.type === untrack(() => typeId) && made.id === untrack(() => id)) {
@@ -132,6 +144,11 @@
 </Dialog.Root>
 
 <form onsubmit={save} novalidate>
+	{#if entry.piloted}<p class="mb-2 text-sm" role="status">
+			<span class="text-brass-ink">◇ In the pilot:</span> release {entry.release} decides this
+			{type.label.toLowerCase()}, not release {w.force.number}.
+			<a class="textlink" href="/pilot">The pilot</a>
+		</p>{/if}
 	{#each groups as g (g.name)}
 		<fieldset class="mb-3 border border-line bg-sheet">
 			<legend class="sr-only">{g.name}</legend>

@@ -6,12 +6,16 @@ import type { Format, JsonValue, Need } from '$core';
 import {
 	Schema,
 	cameToNothing,
+	compileChoice,
 	compilePlan,
+	joinPlans,
 	reason,
 	ruleOf,
+	rulesOfRecord,
 	settle,
 	submissionOf,
-	toJson
+	toJson,
+	withRows
 } from '$core';
 import type { SetBy } from '$server/db/set-by';
 import { zones } from '../../runtime/zones';
@@ -31,6 +35,8 @@ export interface Opened {
 	setBy: Record<string, SetBy>;
 	short: boolean;
 	inLine: boolean;
+	/** It belongs to the pilot that is on. */
+	pilot: boolean;
 }
 
 /** Why something cannot be saved, at a field where it has one. */
@@ -80,8 +86,26 @@ export class Entry {
 		private readonly opened: () => Opened
 	) {}
 
-	/** What the form runs on: what is in force, never the draft. */
-	readonly plan = $derived.by(() => compilePlan(new Schema(this.w.model), this.w.wholeForce));
+	/** All that is in force, never the draft. */
+	readonly #force = $derived.by(() => {
+		const schema = new Schema(this.w.model);
+		const beside = compilePlan(schema, this.w.wholeForce);
+		const { pilot, living } = this.w;
+		if (!pilot) return beside;
+		const { joins } = compileChoice(schema, pilot.choice);
+		const tried = compilePlan(schema, withRows(pilot.set, living.rows));
+		return joinPlans(beside, tried, joins).plan ?? beside;
+	});
+	/** The pilot decides it: it belongs to it, or does by what is entered. */
+	readonly piloted = $derived.by(
+		() => !!this.w.pilot && (this.opened().pilot || (this.live && !!this.result?.pilot))
+	);
+	/** What the form runs on. */
+	readonly plan = $derived.by(() => rulesOfRecord(this.#force, { pilot: this.piloted }));
+	/** The release that this is. */
+	readonly release = $derived.by(() =>
+		this.piloted ? this.w.pilot!.release : this.w.force.number
+	);
 	readonly now = $derived.by(() => {
 		const { version, values } = this.opened();
 		return this.#said && this.#said.version > version ? this.#said : { version, values };
@@ -99,16 +123,17 @@ export class Entry {
 	});
 
 	#settle(sent: [string, JsonValue][]) {
-		const { type, id, short, inLine, setBy } = this.opened();
+		const { type, id, short, inLine, setBy, pilot } = this.opened();
 		try {
 			const record = {
-				...submissionOf(this.plan.schema, {
+				...submissionOf(this.#force.schema, {
 					type,
 					was: id === null ? null : this.now.values,
 					sent,
 					...(id === null ? {} : { record: id })
 				}),
 				inLine: inLine || sent.length === 0,
+				pilot,
 				// what rules added to its sets is theirs to withdraw again
 				added: new Map(Object.values(setBy).flatMap((s) => Object.entries(s.added ?? {})))
 			};
@@ -116,13 +141,14 @@ export class Entry {
 				records: [record],
 				entryPoint: short ? ('short' as const) : ('full' as const),
 				instant: Date.now(),
-				person: this.w.account.person
+				person: this.w.account.person,
+				account: this.w.account.id
 			};
 			void this.w.near.version;
 			const want = (needs: readonly Need[]) => queueMicrotask(() => this.w.near.want(needs));
 			const missing = (need: Need) => want([need]);
 			const options = { explain: true, states: true, alone: true, missing, zones };
-			const settled = settle(this.plan, change, this.w.near.loader, options);
+			const settled = settle(this.#force, change, this.w.near.loader, options);
 			if (settled.needs.length) want(settled.needs);
 			return settled.records[0];
 		} catch {
@@ -266,7 +292,7 @@ export class Entry {
 		});
 		const body = {
 			sent: this.sent,
-			release: this.otherwise?.release ?? this.w.force.number,
+			release: this.otherwise?.release ?? this.release,
 			living: this.otherwise?.living ?? this.w.living.number,
 			...(id === null ? {} : { version: this.now.version })
 		};

@@ -1,7 +1,7 @@
 /** A record's form without its page: what is touched, shown, refused and kept. */
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { demoModel } from '../../../demo/model';
-import { demoDraft, demoReleases } from '../../../demo/rules';
+import { demoDraft, demoReleases, formula } from '../../../demo/rules';
 import { Workbench } from '../work/workbench.svelte';
 import { Entry, type Opened } from './entry.svelte';
 
@@ -16,6 +16,7 @@ const opened = (more: Partial<Opened> = {}): Opened => ({
 	setBy: {},
 	short: false,
 	inLine: true,
+	pilot: false,
 	...more
 });
 const entry = (more: Partial<Opened> = {}) => new Entry(w, () => opened(more));
@@ -48,6 +49,7 @@ beforeEach(() => {
 		draftHash: 'h',
 		overruled: {},
 		inForce: { number: 3, set: demoReleases[2].set },
+		pilot: null,
 		living: { number: 0, rows: {} },
 		trials: { count: 0, mark: '' },
 		rehearsal: null,
@@ -212,5 +214,46 @@ describe('saving', () => {
 		expect([e.busy, e.sent.length]).toEqual([false, 1]);
 		e.undoAll();
 		expect([e.sent, e.faults]).toEqual([[], []]);
+	});
+});
+
+describe('while a pilot is on', () => {
+	const tried = {
+		...demoReleases[2].set,
+		rules: demoReleases[2].set.rules.map((r) =>
+			r.id === 'size_class'
+				? {
+						...r,
+						body: JSON.parse(JSON.stringify(r.body).replaceAll('"50"', '"60"')) as typeof r.body
+					}
+				: r
+		)
+	};
+	const chosen = [{ type: 'customer', condition: formula('customer', 'Trading name = "Tern"') }];
+	beforeEach(() => {
+		w.pilot = { id: '1', release: 4, version: 1, set: tried, choice: { chosen, brought: null } };
+	});
+	it('decides each record by its own release, and says which it ran', async () => {
+		const values = { headcount: '48', size_class: 'small' };
+		const theirs = entry({ values });
+		theirs.touch('headcount', '55');
+		expect([theirs.shown('size_class'), theirs.piloted]).toEqual(['medium', false]);
+		const mine = entry({ values, pilot: true });
+		expect(mine.piloted).toBe(true);
+		mine.touch('headcount', '55');
+		expect(mine.shown('size_class')).toBe('small');
+		expect(mine.why('size_class')).toContain('Headcount 55');
+		await theirs.save();
+		await mine.save();
+		expect(bodies.map((b) => b.release)).toEqual([3, 4]);
+	});
+	it('a new record goes over to it while it is typed, and back', () => {
+		const e = entry({ id: null, version: 0, values: {} });
+		e.touch('headcount', '55');
+		expect([e.piloted, e.shown('size_class')]).toEqual([false, 'medium']);
+		e.touch('trading_name', 'Tern');
+		expect([e.piloted, e.shown('size_class'), e.release]).toEqual([true, 'small', 4]);
+		e.touch('trading_name', 'Terns');
+		expect([e.piloted, e.shown('size_class'), e.release]).toEqual([false, 'medium', 3]);
 	});
 });

@@ -65,6 +65,7 @@
 		['Strength of the trials', '/try?view=strength', 'mistakes noticed'],
 		['Rehearse', '/rehearse', 'existing records'],
 		['Release', '/release', 'versions in force'],
+		['Pilot', '/pilot', 'some records first try a release on a few widen withdraw'],
 		['Compare', '/compare', 'two versions releases draft file differs'],
 		['Bundle', '/bundle', 'file take out in export import rules workspace'],
 		['Journal', '/journal', 'history runs'],

@@ -56,7 +56,7 @@
 			path: '/release',
 			name: 'Release',
 			figure: w.force.number ? `v${w.force.number}` : 'none',
-			says: 'in force',
+			says: w.pilot ? `in force, v${w.pilot.release} pilot` : 'in force',
 			tone: ''
 		}
 	]);

@@ -76,6 +76,17 @@ const PAGES: [path: string, help: Help][] = [
 		}
 	],
 	[
+		'/pilot',
+		{
+			title: 'Pilot',
+			says: [
+				'A release that decides some records first, while the one in force decides all others: those that meet conditions, or that some people change or make from now on. Each record is decided by its own release on every road; the page of a record says so.',
+				'At each change of its records both are asked, and what they give differently is shown day by day.',
+				'It is widened, put in force for all, or withdrawn in one action. None of that writes in records: what differs then is listed as out of line, and follows after a look.'
+			]
+		}
+	],
+	[
 		'/bundle',
 		{
 			title: 'Bundle',

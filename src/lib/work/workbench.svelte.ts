@@ -17,6 +17,7 @@ import type {
 	Overruled,
 	Plan,
 	LivingRows,
+	PilotChoice,
 	ReferenceTable,
 	Repair,
 	Rule,
@@ -89,6 +90,8 @@ export interface WorkData {
 	revision: number;
 	overruled: Record<string, Overruled>;
 	inForce: { number: number; set: RuleSet };
+	/** A release that decides some records first, and which. */
+	pilot: { id: string; release: number; version: number; set: RuleSet; choice: PilotChoice } | null;
 	/** The rows of living tables as they stand after an edit, by its number. */
 	living: { number: number; rows: LivingRows };
 	/** How many trials there are, and the mark of what they are; they come by themselves. */
@@ -134,6 +137,8 @@ export class Workbench {
 		number: 0,
 		set: { rules: [], order: {} }
 	});
+	/** A release that decides some records first. */
+	pilot = $state.raw<WorkData['pilot']>(null);
 	/** What is in force, with the rows of living tables. */
 	wholeForce: RuleSet = $derived(withRows(this.force.set, this.living.rows));
 	rehearsal = $state.raw<WorkData['rehearsal']>(null);
@@ -306,6 +311,8 @@ export class Workbench {
 		const same = canonicalJson(this.model) === canonicalJson(data.model);
 		if (!same && !this.#asking) this.model = data.model;
 		this.force = data.inForce;
+		if (this.pilot?.id !== data.pilot?.id || this.pilot?.version !== data.pilot?.version)
+			this.pilot = data.pilot;
 		const edited = this.living.number !== data.living.number;
 		if (edited) this.living = data.living;
 		// read before an edit that was told of meanwhile
@@ -874,6 +881,12 @@ export class Workbench {
 			const values = this.near.loader.record(type, id);
 			return values ? [{ type, id, values: valuesToJson(this.schema, type, values) }] : [];
 		});
+	}
+
+	/** A rule that decides some records now: of what is in force, or of the pilot alone. */
+	ruleInForce(id: string): Rule | undefined {
+		const of = (set: RuleSet | undefined) => set?.rules.find((r) => r.id === id);
+		return of(this.force.set) ?? of(this.pilot?.set);
 	}
 
 	/** A field, or what stands in its place for the rules that send messages. */

@@ -21,6 +21,7 @@ const data = (more: object = {}) =>
 		draftHash: 'h1',
 		overruled: {},
 		inForce: { number: 3, set: demoReleases[2].set },
+		pilot: null,
 		living: { number: 0, rows: {} },
 		trials: { count: 0, mark: '' },
 		rehearsal: null,

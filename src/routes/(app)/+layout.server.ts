@@ -1,6 +1,7 @@
 import { whoAsks } from '$server/http/guard';
 import { rowsAt } from '$server/db/living';
 import { readModel } from '$server/db/model';
+import { pilotOn, readChoice } from '$server/db/pilot';
 import { db } from '$server/db/pool';
 import {
 	hashOfDraft,
@@ -46,6 +47,8 @@ export const load: LayoutServerLoad = async (event) => {
 		rowsAt(db(), w)
 	]);
 	const release = number ? await readRelease(db(), w, number) : null;
+	const on = await pilotOn(db(), w);
+	const tried = on && (await readRelease(db(), w, on.release));
 	return {
 		workspace: await readWorkspace(db(), w),
 		account: {
@@ -65,6 +68,8 @@ export const load: LayoutServerLoad = async (event) => {
 			number,
 			set: release ? rulesOf(release) : { rules: [], order: {} }
 		},
+		/** A release that decides some records first. */
+		pilot: on && tried && { ...on, set: rulesOf(tried), choice: await readChoice(db(), on.id) },
 		living: { number: living.number, rows: living.rows },
 		trials,
 		rehearsal,

@@ -63,6 +63,8 @@ export interface ChangeToWrite {
 	submission: Sent | null;
 	/** Records that it made, as `type.id`. */
 	made: ReadonlySet<string>;
+	/** The release that decided records, as `type.id`, where it is another than that of the change. */
+	decided?: ReadonlyMap<string, number>;
 }
 
 /** Reserves the numbers of changes. */
@@ -96,17 +98,26 @@ interface Row {
 	type: string;
 	record: string;
 	made: boolean;
+	release: number | null;
 	marks: Set<string>;
 	lines: unknown[][];
 }
 
-function rowsOf({ number, lines, quiet, made }: ChangeToWrite): Row[] {
+function rowsOf({ number, lines, quiet, made, decided }: ChangeToWrite): Row[] {
 	const rows = new Map<string, Row>();
 	const at = (type: string, record: string): Row => {
 		const key = `${type}.${record}`;
 		let row = rows.get(key);
 		if (!row) {
-			row = { change: number, type, record, made: made.has(key), marks: new Set(), lines: [] };
+			row = {
+				change: number,
+				type,
+				record,
+				made: made.has(key),
+				release: decided?.get(key) ?? null,
+				marks: new Set(),
+				lines: []
+			};
 			rows.set(key, row);
 		}
 		return row;
@@ -166,17 +177,18 @@ export async function writeHistory(
 	const rows = changes.flatMap(rowsOf);
 	if (!rows.length) return;
 	await db.query(
-		`insert into record_change (change, type, record, made, marks, lines)
-		 select v.change, v.type, v.record, v.made, v.marks::text[], v.lines
+		`insert into record_change (change, type, record, made, marks, release, lines)
+		 select v.change, v.type, v.record, v.made, v.marks::text[], v.release, v.lines
 		 from rows from (unnest($1::bigint[]), unnest($2::text[]), unnest($3::bigint[]), unnest($4::boolean[]),
-		   unnest($5::text[]), jsonb_array_elements($6::jsonb)) as v(change, type, record, made, marks, lines)`,
+		   unnest($5::text[]), unnest($7::int[]), jsonb_array_elements($6::jsonb)) as v(change, type, record, made, marks, release, lines)`,
 		[
 			rows.map((r) => r.change),
 			rows.map((r) => r.type),
 			rows.map((r) => r.record),
 			rows.map((r) => r.made),
 			rows.map((r) => asArray(r.marks)),
-			JSON.stringify(rows.map((r) => r.lines))
+			JSON.stringify(rows.map((r) => r.lines)),
+			rows.map((r) => r.release)
 		]
 	);
 }
@@ -218,7 +230,7 @@ export async function readHistory(
 				(select change from change_line where type = $2 and record = $3 order by change desc limit $4)
 			) x order by change desc limit $4
 		 )
-		 select c.id as change, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint", c.release,
+		 select c.id as change, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint", coalesce(r.release, c.release) as release,
 		        case when not coalesce(c.submission->'records' @> jsonb_build_array(jsonb_build_object('type', $2::text, 'record', ($3::bigint)::text)), true)
 		          and c.submission->'records'->0->>'record' is not null
 		        then jsonb_build_object('type', c.submission->'records'->0->>'type', 'record', c.submission->'records'->0->>'record') end as began,
@@ -228,9 +240,10 @@ export async function readHistory(
 		          order by l.outcome not in (${TOLD_SQL}), l.claim nulls first, l.field) as lines
 		 from of join change c on c.id = of.change
 		 join history_line l on l.change = of.change and l.type = $2 and l.record = $3
+		 left join record_change r on r.change = of.change and r.type = $2 and r.record = $3
 		 left join account a on a.id = c.account
 		 where c.workspace = $1 and (l.outcome in (${TOLD_SQL}) or l.field is not null)
-		 group by c.id, a.name order by c.id desc`,
+		 group by c.id, a.name, r.release order by c.id desc`,
 		[workspace, type, id, limit]
 	);
 	return r.rows.map((x) => ({ ...x, change: String(x.change) }));
@@ -251,7 +264,7 @@ export async function tellSetBy(
 		release: number | null;
 		lines: [outcome: string, ...rest: (string | null)[]][];
 	}>(
-		`select c.id::text as change, ${iso('c.at')} as at, a.name, c.release, h.lines
+		`select c.id::text as change, ${iso('c.at')} as at, a.name, coalesce(h.release, c.release) as release, h.lines
 		 from change c join record_change h on h.change = c.id and h.type = $2 and h.record = $3
 		 left join account a on a.id = c.account where c.id = any($1::bigint[])`,
 		[changes, type, id]

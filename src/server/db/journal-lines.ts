@@ -81,17 +81,19 @@ function asked(workspace: string, a: JournalAsked, between: Between, most: numbe
 		a.rule === null
 			? ''
 			: `and h.marks && ${value(marksOf(a.rule, !a.what || a.what === 'nothing'), 'text[]')}`;
-	const columns = `c.id as change, c.at, c.account, c.entry_point, c.release, l.type, l.record, l.field, l.was, l.now, l.claim,
+	const columns = (
+		release = 'c.release'
+	) => `c.id as change, c.at, c.account, c.entry_point, ${release} as release, l.type, l.record, l.field, l.was, l.now, l.claim,
 		l.rule_name, l.outcome, l.because`;
 	const parts: string[] = [];
 	const newest = (by: string) => (most === null ? '' : `order by ${by} limit ${most}`);
 	if (a.what !== 'refused') {
-		parts.push(`select ${columns} from change c join record_change h on h.change = c.id ${marks()}
+		parts.push(`select ${columns('coalesce(h.release, c.release)')} from change c join record_change h on h.change = c.id ${marks()}
 			cross join lateral (select h.type, h.record, q->>1 as field, q->2 as was, q->3 as now, q->>4 as claim, q->>5 as rule_name,
 			  q->>0 as outcome, q->>6 as because from jsonb_array_elements(h.lines) q) l
 			where ${lines().join(' and ')} ${newest(`c.at desc, c.id desc, ${WITHIN}`)}`);
 		parts.push(
-			`select ${columns} from earlier_line l join change c on c.id = l.change where ${lines().join(' and ')} ${newest(`c.at desc, c.id desc, ${WITHIN}`)}`
+			`select ${columns()} from earlier_line l join change c on c.id = l.change where ${lines().join(' and ')} ${newest(`c.at desc, c.id desc, ${WITHIN}`)}`
 		);
 	}
 	if ((!a.what || a.what === 'refused') && !a.change)

@@ -26,6 +26,7 @@ export interface Listed {
 	values: readonly unknown[];
 	setBy: readonly SetFact[];
 	pending: boolean;
+	pilot: boolean;
 	line: ListAsked['line'];
 	/** Only some, by number. */
 	only?: readonly string[];
@@ -140,6 +141,9 @@ function selection(
 	if (l.pending)
 		parts.push(`exists (select from pending_record p join carried_change c on c.id = p.carried
 			where c.workspace = $1 and p.type = ${value(l.type, 'text')} and p.record = r.id)`);
+	if (l.pilot)
+		parts.push(`exists (select from pilot_member m join pilot p on p.id = m.pilot
+			where p.workspace = $1 and p.ended_at is null and m.type = ${value(l.type, 'text')} and m.record = r.id)`);
 	if (l.line)
 		parts.push(`exists (select from out_of_line o where o.workspace = $1 and o.type = ${value(l.type, 'text')}
 			and o.record = r.id and ${LINE_IS[l.line.is]}

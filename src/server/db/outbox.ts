@@ -3,7 +3,7 @@
  * if the change is kept, and is handed to the mail system afterwards.
  */
 import type { Plan, SettledRecord } from '../../core';
-import { ruleOf } from '../../core';
+import { ruleOf, rulesOfRecord } from '../../core';
 import { iso } from './iso';
 import type { Db } from './pool';
 
@@ -61,7 +61,7 @@ export async function putOut(
 			at,
 			column(({ change }) => change),
 			column(({ m }) => m.claim),
-			column(({ m }) => ruleOf(plan, m.claim)!.name),
+			column(({ m, rec }) => ruleOf(rulesOfRecord(plan, rec), m.claim)!.name),
 			column(({ rec }) => rec.type),
 			column(({ rec }) => rec.id),
 			column(({ m }) => m.target?.type ?? null),

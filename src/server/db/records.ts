@@ -20,6 +20,8 @@ export interface StoredRecord {
 	setBy: Record<string, SetBy>;
 	/** Release that last settled it, and the last edit of living tables at that time. */
 	settledBy: Settling | null;
+	/** It belongs to the pilot that is on, as far as that was asked. */
+	pilot?: boolean;
 }
 
 /** What the driver gives for a column, as a value of the core. */
@@ -520,6 +522,7 @@ export async function deleteRecord(
 		type,
 		id
 	]);
+	await db.query('delete from pilot_member where type = $1 and record = $2', [type, id]);
 }
 
 /** Notes that records are in line with what is in force although nothing in them changed. */

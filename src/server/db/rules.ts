@@ -321,7 +321,7 @@ export function hashOf(doc: unknown): string {
 export const hashOfDraft = ({ accepted: _, ...set }: RuleSet, model: Model): string =>
 	hashOf([set, model]);
 
-/** Makes a release of a rule set and puts it in force; returns its number. @param gate what was so of it */
+/** Makes a release of a rule set; returns its number. @param gate what was so of it @param force it is put in force */
 export async function createRelease(
 	db: Db,
 	workspace: string,
@@ -329,7 +329,8 @@ export async function createRelease(
 	model: Model,
 	note: string,
 	account: string | null,
-	gate: readonly Passing[] | null = null
+	gate: readonly Passing[] | null = null,
+	force = true
 ): Promise<number> {
 	// one release at a time
 	await db.query('select 1 from workspace where id = $1 for update', [workspace]);
@@ -350,7 +351,7 @@ export async function createRelease(
 	const begin = set.tables?.filter((t) => t.living && t.rows.length) ?? [];
 	const had = begin.length ? (await rowsAt(db, workspace)).rows : {};
 	for (const t of begin) await beginLiving(db, workspace, t, had, number, account);
-	await putInForce(db, workspace, number, account);
+	if (force) await putInForce(db, workspace, number, account);
 	return number;
 }
 

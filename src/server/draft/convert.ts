@@ -6,6 +6,7 @@ import { zones } from '../../runtime/zones';
 import type { Db } from '../db/pool';
 import { titlesOf } from '../db/records';
 import { readDraft, readRelease, releaseInForce, rulesOf, withLiving } from '../db/rules';
+import { pilotOn } from '../db/pilot';
 import { eachValue, readTitles, writeValues } from '../db/values';
 
 /** A field whose values become those of another type. */
@@ -189,14 +190,20 @@ async function sayer(
 	return { from: say(from, schemas.before), to: say(to, schemas.after) };
 }
 
-/** What no longer runs with another model, by the name of the rule: in the release in force, and in the draft. */
+/**
+ * What no longer runs with another model, by the name of the rule: in the release in force and the pilot beside it, and
+ * in the draft.
+ */
 export async function brokenBy(
 	db: Db,
 	workspace: string,
 	{ before, after }: Schemas
 ): Promise<{ force: string[]; draft: string[] }> {
 	const number = await releaseInForce(db, workspace);
-	const release = number ? await readRelease(db, workspace, number) : null;
+	const pilot = await pilotOn(db, workspace);
+	const releases = await Promise.all(
+		[number, pilot?.release].flatMap((n) => (n ? [readRelease(db, workspace, n)] : []))
+	);
 	const living = <S extends RuleSet>(set: S) => withLiving(db, workspace, set);
 	const set = await living((await readDraft(db, workspace)).set);
 	const problems = (rules: typeof set) => {
@@ -209,5 +216,8 @@ export async function brokenBy(
 			.map((p) => `“${names.get(p.rule) ?? p.rule}”: ${p.message}`);
 		return [...new Set(said)];
 	};
-	return { force: release ? problems(await living(rulesOf(release))) : [], draft: problems(set) };
+	const force = new Set<string>();
+	for (const doc of releases)
+		if (doc) for (const p of problems(await living(rulesOf(doc)))) force.add(p);
+	return { force: [...force], draft: problems(set) };
 }

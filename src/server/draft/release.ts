@@ -47,6 +47,7 @@ import { queueLineOfRelease } from '../jobs/line';
 import { inForce } from '../records';
 import { noteLocked } from '../records/locked';
 import { unfitFor } from './fits';
+import { refuseWhilePiloting } from './pilot';
 import { DraftMoved, counted, needsRevision, type Step } from './revision';
 
 /** There is no such release, or no such draft put aside. */
@@ -114,13 +115,15 @@ async function heldAgainst(
  * @param reasons why, for what is not met and asks for a reason
  * @param seen revision of the draft that was looked at
  * @param lock what is Locked is brought into line at once, in all records; else they are listed as out of line
+ * @param hold it is only made, to be put in force later, or to decide some records first
  * @throws {BadInput | DraftMoved | NeedsSecond}
  */
 export async function releaseDraft(
 	account: Account,
-	asked: { note: string; reasons: Reasons; seen: number; lock?: boolean }
+	asked: { note: string; reasons: Reasons; seen: number; lock?: boolean; hold?: boolean }
 ): Promise<{ number: number } & Step> {
 	const { workspace } = account;
+	if (!asked.hold) await refuseWhilePiloting(db(), workspace);
 	// what takes long is done on what was read, before anything is locked
 	await needsRevision(db(), workspace, asked.seen);
 	await mayRelease(db(), account);
@@ -154,6 +157,7 @@ export async function releaseDraft(
 	return transaction(async (c) => {
 		if (begins) await lockRows(c, workspace);
 		await lockDraft(c, workspace);
+		if (!asked.hold) await refuseWhilePiloting(c, workspace);
 		await needsRevision(c, workspace, asked.seen);
 		await mayRelease(c, account);
 		const { draft, model, trials } = await readAll(c, workspace);
@@ -173,11 +177,13 @@ export async function releaseDraft(
 			model,
 			asked.note,
 			account.id,
-			told
+			told,
+			!asked.hold
 		);
-		await existing(c, account, number, before, plan, asked.lock ?? false);
+		if (!asked.hold) await existing(c, account, number, before, plan, asked.lock ?? false);
 		await note(c, account, 'released', `Release ${number}`, {
 			note: asked.note,
+			...(asked.hold ? { held: true } : {}),
 			failing,
 			reasons: asked.reasons
 		});
@@ -227,6 +233,7 @@ export async function putReleaseInForce(
 	const { workspace } = account;
 	return transaction(async (c) => {
 		await lockDraft(c, workspace);
+		await refuseWhilePiloting(c, workspace);
 		const doc = await readRelease(c, workspace, number);
 		if (!doc) throw new NoSuchRelease(`There is no release ${number}.`);
 		const force = await releaseInForce(c, workspace);

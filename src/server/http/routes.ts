@@ -268,6 +268,13 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		GET: { asks: 'look', does: 'a release as a file' },
 		POST: { asks: 'release', does: 'puts a release in force, or takes it as the draft' }
 	},
+	'/pilots': {
+		POST: {
+			asks: 'release',
+			does: 'lets a release decide some records first, widens that, or ends it'
+		}
+	},
+	'/(app)/pilot': look('the pilot: a release that decides some records first'),
 	'/bundles': look('the draft or a release as a bundle'),
 	'/dmn': {
 		GET: { asks: 'look', does: 'rules as a DMN file' },

@@ -93,26 +93,30 @@ export async function queueLine(workspace: string, account: string | null): Prom
 	});
 }
 
-/** Looks at what another release in force gives otherwise; in the transaction that puts it in force. */
+/**
+ * Looks at what another release in force gives otherwise; in the transaction that puts it in force.
+ * @param force all that is in force then, where a pilot is on too
+ */
 export async function queueLineOfRelease(
 	c: Db,
 	workspace: string,
 	before: Plan,
 	after: Plan,
-	account: string
+	account: string,
+	force: Plan = after
 ): Promise<void> {
-	const fields = fieldsApart(before, after);
+	const fields = fieldsApart(before, after, force);
 	// what no rule holds at a value any more has nothing out of line
 	for (const type of await linedTypes(c, workspace))
-		await forgetLine(c, workspace, type, standingFields(after, type));
+		await forgetLine(c, workspace, type, standingFields(force, type));
 	await queue(c, workspace, after.schema, fields, account);
 }
 
 /** The fields that stand by rules and may come out otherwise. */
-function fieldsApart(before: Plan, after: Plan): Fields {
+function fieldsApart(before: Plan, after: Plan, force = after): Fields {
 	const apart = differing(before, after).fields;
 	return fieldsOf(after.schema, (type) =>
-		standingFields(after, type).filter((f) => apart.has(`${type}.${f}`))
+		standingFields(force, type).filter((f) => apart.has(`${type}.${f}`))
 	);
 }
 

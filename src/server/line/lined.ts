@@ -2,6 +2,7 @@
 import {
 	lineOf,
 	reason,
+	rulesOfRecord,
 	standingFields,
 	toJson,
 	type LineTold,
@@ -10,6 +11,7 @@ import {
 } from '../../core';
 import { zones } from '../../runtime/zones';
 import { keepLine, keptBy, type LineRow } from '../db/line';
+import { membersAmong } from '../db/pilot';
 import type { Db } from '../db/pool';
 import { readValues, type Looked } from '../db/records';
 import { addedOf, type InForce } from '../records';
@@ -44,14 +46,15 @@ async function keptAmong(
 	return out;
 }
 
-const linedOf = (r: Looked, kept: readonly string[] = []): Lined => {
+const linedOf = (r: Looked, pilot: boolean, kept: readonly string[] = []): Lined => {
 	const by = Object.entries(r.setBy ?? {});
 	return {
 		id: r.id,
 		values: r.values,
 		added: addedOf(r.setBy ?? {}),
 		byHand: new Set([...by.filter(([, s]) => s.by === 'person').map(([f]) => f), ...kept]),
-		by: new Map(by.flatMap(([f, s]) => (s.claim ? [[f, s.claim]] : [])))
+		by: new Map(by.flatMap(([f, s]) => (s.claim ? [[f, s.claim]] : []))),
+		pilot
 	};
 };
 
@@ -63,7 +66,7 @@ const linedOf = (r: Looked, kept: readonly string[] = []): Lined => {
 export async function lineAmong(
 	db: Db,
 	workspace: string,
-	{ schema, plan }: InForce,
+	{ schema, plan, pilot }: InForce,
 	type: string,
 	records: readonly Looked[],
 	instant: number,
@@ -83,15 +86,18 @@ export async function lineAmong(
 		);
 		return out;
 	};
-	const lined = new Map(records.map((r) => [r, linedOf(r)]));
+	const ids = records.map((r) => r.id);
+	const members = pilot && (await membersAmong(db, pilot.id, type, ids));
+	const inPilot = (r: Looked) => members?.has(r.id) ?? false;
+	const lined = new Map(records.map((r) => [r, linedOf(r, inPilot(r))]));
 	const told = await settle(lined);
 	const kept = await keptAmong(db, type, told);
-	for (const [r, fields] of kept) lined.set(r, linedOf(r, fields));
+	for (const [r, fields] of kept) lined.set(r, linedOf(r, inPilot(r), fields));
 	if (kept.size)
 		for (const [r, again] of await settle(new Map([...kept.keys()].map((r) => [r, lined.get(r)!]))))
 			told.set(r, again);
 	const reasons = o.explain
-		? await reasonsOf(db, workspace, plan, told, await settle(letGoOf(lined, told)))
+		? await reasonsOf(db, workspace, plan, lined, told, await settle(letGoOf(lined, told)))
 		: null;
 	return [...told].flatMap(([r, { found }]) =>
 		found.map((x) => ({
@@ -127,6 +133,7 @@ async function reasonsOf(
 	db: Db,
 	workspace: string,
 	plan: InForce['plan'],
+	lined: ReadonlyMap<Looked, Lined>,
 	told: ReadonlyMap<Looked, LineTold>,
 	letGo: ReadonlyMap<Looked, LineTold>
 ) {
@@ -137,7 +144,9 @@ async function reasonsOf(
 	return (r: Looked, { claim, byHand }: OutOfLine): string | null => {
 		const { record } = (byHand ? letGo : told).get(r)!;
 		const report = record.reports.find((x) => x.claim === claim);
-		return report ? reason(plan, report, format) : null;
+		return report
+			? reason(rulesOfRecord(plan, { pilot: !!lined.get(r)?.pilot }), report, format)
+			: null;
 	};
 }
 

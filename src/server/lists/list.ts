@@ -119,6 +119,7 @@ export async function readyList(
 			values,
 			setBy: asked.setBy,
 			pending: asked.pending,
+			pilot: asked.pilot,
 			line: asked.line
 		},
 		columns,

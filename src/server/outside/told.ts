@@ -22,6 +22,8 @@ export interface ToldChange {
 /** What is told of a record: what changed in it, by which rule and why, and all that it holds now. */
 export type ToldRecord = Pick<SaveOutcome, 'type' | 'id' | 'version' | 'values'> & {
 	kind: HookEvent['kind'];
+	/** The release that decided it, where that is not the one of the change. */
+	release?: number;
 	changes: SaveOutcome['changes'];
 };
 
@@ -55,7 +57,7 @@ export function eventOf(c: ToldChange, r: ToldRecord): HookEvent {
 		change: c.number,
 		entryPoint: c.entryPoint,
 		by: c.by,
-		release: c.release,
+		release: r.release ?? c.release,
 		changes: r.changes.map(({ field, from, to, rule, because }) => ({
 			field,
 			from,

@@ -34,7 +34,7 @@ export async function carryOnPiece(
 		await holdRows(client, sender.workspace);
 		const force = await inForce(client, sender.workspace);
 		const { schema, plan } = force;
-		const stored = await lockRecords(client, sender.workspace, schema, pending, locks);
+		const stored = await lockRecords(client, sender.workspace, schema, pending, locks, force.pilot);
 		const records = pending.flatMap(({ type, id, touched }): SubmittedRecord[] => {
 			const r = stored.get(refKey(type, id));
 			// one that was deleted meanwhile needs nothing any more
@@ -50,12 +50,13 @@ export async function carryOnPiece(
 					// one that nothing ran on to is here because another release settled it
 					inLine: touched.length > 0,
 					added: addedOf(r.setBy),
+					pilot: r.pilot ?? false,
 					touched
 				}
 			];
 		});
 		if (records.length) {
-			const atHand = new AtHand(client, sender.workspace, schema, before);
+			const atHand = new AtHand(client, sender.workspace, schema, { pilot: force.pilot, before });
 			atHand.put(stored.values());
 			const change = changeOf(sender, records);
 			const settled = await atHand.settle(plan, change, sender.most);

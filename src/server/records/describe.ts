@@ -138,7 +138,7 @@ export async function titledFormat(
 	};
 }
 
-/** What one settled record means. @param before who set its fields until now */
+/** What one settled record means. @param plan the rules that decided it @param before who set its fields until now */
 export function describe(
 	plan: Plan,
 	told: Told,

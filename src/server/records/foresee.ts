@@ -70,6 +70,8 @@ export async function foresee(
 	locks: Locks
 ): Promise<void> {
 	const { schema } = plan;
+	// which of them decides a record is known when it is locked
+	const plans = plan.pilot ? [plan, plan.pilot.plan] : [plan];
 	const lock = (type: string, id: unknown) => {
 		if (isNumber(id)) locks.set(type, (locks.get(type) ?? new Set<string>()).add(id));
 	};
@@ -79,7 +81,8 @@ export async function foresee(
 		const wanted = new Set<string>();
 		for (const s of mine) {
 			const sent = new Map(s.sent);
-			for (const link of linksThatMatter(plan, type, s.id === null ? null : sent.keys())) {
+			const fields = s.id === null ? null : [...sent.keys()];
+			for (const link of plans.flatMap((p) => linksThatMatter(p, type, fields))) {
 				wanted.add(link);
 				if (sent.has(link)) lock(schema.field(type, link)!.target!, sent.get(link));
 			}

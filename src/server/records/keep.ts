@@ -1,6 +1,6 @@
 /** Writes what was settled: records, history, messages and what is put off, for many changes at once. */
 import type { JsonValue, Schema, Settled, SettledRecord, SubmittedRecord } from '../../core';
-import { refKey, valuesToJson } from '../../core';
+import { refKey, rulesOfRecord, valuesToJson } from '../../core';
 import { putOff } from '../db/carried';
 import type { Db } from '../db/pool';
 import type { ChangeToWrite, HistoryLine, QuietLine } from '../db/history';
@@ -15,7 +15,8 @@ import type { Before } from './near';
 import { listening, putEvents } from '../db/hooks';
 import { putOut } from '../db/outbox';
 import { eventOf, type ToldRecord } from '../outside/told';
-import type { InForce } from './force';
+import { addMembers, keepDifferences, type Difference } from '../db/pilot';
+import { settlingOf, type InForce } from './force';
 import { sentOf } from './submitted';
 import type { Sender } from './types';
 
@@ -27,6 +28,8 @@ export interface Kept {
 	before?: readonly Before[];
 	/** The release whose results the sender saw, by submitted record. */
 	seen?: readonly (number | undefined)[];
+	/** What the pilot decided otherwise than the release beside it. */
+	apart?: readonly Difference[];
 }
 
 const NONE: ReadonlySet<string> = new Set();
@@ -64,10 +67,10 @@ export async function tellChanges(
 	numbers: readonly string[] = [],
 	tellsOf: Pick<ReadonlySet<string>, 'has'> = NONE
 ): Promise<Told> {
-	const { schema, plan, release } = force;
+	const { schema, plan } = force;
 	const { workspace, account, entryPoint } = sender;
 	const by = entryPoint === 'import' || entryPoint === 'api' ? entryPoint : 'person';
-	const told = { name: account.name, account: account.id, by, release } as const;
+	const told = { name: account.name, account: account.id, by } as const;
 	const everything = changes.flatMap((c) => c.settled.records);
 	const { format, learn } = await titledFormat(client, workspace, plan, everything);
 	const now = new Map<string, Progress>();
@@ -91,9 +94,17 @@ export async function tellChanges(
 		const out: SaveOutcome[] = [];
 		const number = numbers[n] ?? '';
 		const made = new Set<string>();
+		const decided = new Map<string, number>();
 		const tells: ToldRecord[] = [];
 		outside.push(tells);
-		history.push({ number, lines, quiet, made, submission: sentOf(sender, records, seen) });
+		history.push({
+			number,
+			lines,
+			quiet,
+			made,
+			decided,
+			submission: sentOf(sender, records, seen)
+		});
 		learn(settled.records);
 		settled.records.forEach((rec, i) => {
 			if (records[i]?.removed) {
@@ -107,7 +118,10 @@ export async function tellChanges(
 			const silent = !rec.changes.length && !rec.failures.length && !rec.messages.length;
 			if (rec.reached && silent && !rec.sends.length) return;
 			const state = progress(rec);
-			const d = describe(plan, { ...told, change: number }, rec, state.setBy, format);
+			const { release } = settlingOf(force, rec);
+			const by = { ...told, release, change: number };
+			const d = describe(rulesOfRecord(plan, rec), by, rec, state.setBy, format);
+			if (rec.pilot) decided.set(refKey(rec.type, rec.id), release);
 			if (rec.created) made.add(refKey(rec.type, rec.id));
 			if (rec.created || rec.changes.length) {
 				state.version++;
@@ -116,7 +130,7 @@ export async function tellChanges(
 				if (tellsOf.has(rec.type)) {
 					const { type, id, values, changes } = d.outcome();
 					const kind = rec.created ? 'created' : 'changed';
-					tells.push({ type, id, version: state.version, kind, values, changes });
+					tells.push({ type, id, version: state.version, kind, release, values, changes });
 				}
 			} else if (!rec.reached) untouched.set(refKey(rec.type, rec.id), rec);
 			lines.push(...d.history);
@@ -155,8 +169,20 @@ export async function keepChanges(
 		has: (type) => hooks.some((h) => !h.types || h.types.includes(type))
 	});
 	const { outcomes, writings, untouched, removed, history, outside } = told;
-	await writeRecords(client, schema, workspace, [...writings.values()], force, at);
-	await markSettled(client, workspace, [...untouched.values()], force);
+	for (const pilot of force.pilot ? [false, true] : [false]) {
+		const by = settlingOf(force, { pilot });
+		const mine = <T>(all: Iterable<T>, rec: (x: T) => SettledRecord) =>
+			[...all].filter((x) => rec(x).pilot === pilot);
+		const written = mine(writings.values(), (w) => w.rec);
+		await writeRecords(client, schema, workspace, written, by, at);
+		await markSettled(
+			client,
+			workspace,
+			mine(untouched.values(), (r) => r),
+			by
+		);
+	}
+	await keepPilot(client, force, changes, at, history);
 	const known = [...writings.values()].flatMap(({ rec }) =>
 		rec.created ? [] : [{ type: rec.type, id: rec.id, fields: rec.changes.map((c) => c.field) }]
 	);
@@ -199,6 +225,32 @@ export async function keepChanges(
 		await putOff(client, sender, number, schema, [...before, ...was], settled.deferred);
 	}
 	return outcomes;
+}
+
+/** Records that came to belong to the pilot by changes, and what it decided otherwise than the release beside it. */
+async function keepPilot(
+	client: Db,
+	{ pilot }: InForce,
+	changes: readonly Kept[],
+	at: string,
+	history: readonly ChangeToWrite[]
+): Promise<void> {
+	if (!pilot) return;
+	const fresh = changes.flatMap(({ records, settled }) =>
+		settled.records.filter((rec, i) => rec.pilot && !rec.reached && !records[i].pilot)
+	);
+	for (const how of ['made', 'brought'] as const) {
+		const some = fresh.filter((r) => r.created === (how === 'made'));
+		for (const type of new Set(some.map((r) => r.type))) {
+			const ids = some.filter((r) => r.type === type).map((r) => r.id);
+			await addMembers(client, pilot.id, type, ids, how);
+		}
+	}
+	for (const [i, { apart = [], settled }] of changes.entries()) {
+		const { number, lines } = history[i];
+		const told = lines.length || settled.deferred.length;
+		await keepDifferences(client, pilot.id, at, told ? number : null, apart);
+	}
 }
 
 /** Adds what a change writes to what earlier ones of the same transaction write to the record. */

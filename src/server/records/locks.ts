@@ -9,6 +9,8 @@ import type { Db } from '../db/pool';
 import { transaction } from '../db/pool';
 import type { StoredRecord } from '../db/records';
 import { readRecords } from '../db/records';
+import type { PilotOn } from '../db/pilot';
+import { markPilot } from './force';
 import { RefusedChange } from './types';
 
 /** Record numbers by type. */
@@ -45,6 +47,7 @@ export async function locking<T>(
 
 /**
  * Locks and reads records, in (type, number) order, so that two changes never wait for each other in a circle.
+ * @param pilot of whose records it is noted that they belong to it
  * @param keys a record type whose records are locked so that no link can come to point to them
  */
 export async function lockRecords(
@@ -53,6 +56,7 @@ export async function lockRecords(
 	schema: Schema,
 	wanted: readonly { type: string; id: string | null }[],
 	locks: Locks,
+	pilot: PilotOn | null,
 	keys?: string
 ): Promise<Map<string, StoredRecord>> {
 	const byType: Locks = new Map([...locks].map(([type, ids]) => [type, new Set(ids)]));
@@ -66,6 +70,7 @@ export async function lockRecords(
 		for (const r of await readRecords(client, schema, workspace, type, ids, how))
 			stored.set(refKey(type, r.id), r);
 	}
+	await markPilot(client, pilot, stored.values());
 	return stored;
 }
 

@@ -13,6 +13,7 @@ import type {
 } from '../../core';
 import { Gathered, fromText, matchHows, refKey, searchKey, settle, toldOf } from '../../core';
 import { zones } from '../../runtime/zones';
+import { membersAmong, type PilotOn } from '../db/pilot';
 import type { Db } from '../db/pool';
 import { matchingIds, readValues, relatedIds } from '../db/records';
 
@@ -30,6 +31,8 @@ const PIECE = 5_000;
 interface FetchOptions {
 	/** Most records of each collection that come at once; those beyond come when a rule asks for them. */
 	ahead?: number;
+	/** The pilot that is on: of each record it is told whether it belongs to it. */
+	pilot?: PilotOn | null;
 }
 
 /**
@@ -41,7 +44,7 @@ export async function fetchNeeds(
 	workspace: string,
 	schema: Schema,
 	needs: readonly Need[],
-	{ ahead = Infinity }: FetchOptions = {}
+	{ ahead = Infinity, pilot = null }: FetchOptions = {}
 ): Promise<Fetched> {
 	const byType = new Map<string, Set<string>>();
 	const want = (type: string, ids: readonly string[]) => {
@@ -64,7 +67,7 @@ export async function fetchNeeds(
 		}
 	}
 	const out = {
-		records: [] as { type: string; id: string; values: readonly Value[] | null }[],
+		records: [] as { type: string; id: string; values: readonly Value[] | null; pilot?: boolean }[],
 		related: [] as { type: string; field: string; of: string; ids: readonly string[] }[],
 		found: [] as { type: string; match: readonly MatchKey[]; ids: readonly string[] }[]
 	};
@@ -90,7 +93,14 @@ export async function fetchNeeds(
 		for (let k = 0; k < numbers.length; k += PIECE)
 			for (const r of await readValues(db, schema, workspace, type, numbers.slice(k, k + PIECE)))
 				there.set(r.id, r.values);
-		for (const id of ids) out.records.push({ type, id, values: there.get(id) ?? null });
+		const members = pilot ? await membersAmong(db, pilot.id, type, [...there.keys()]) : null;
+		for (const id of ids)
+			out.records.push({
+				type,
+				id,
+				values: there.get(id) ?? null,
+				...(members ? { pilot: members.has(id) } : {})
+			});
 	}
 	return out;
 }
@@ -109,8 +119,16 @@ export class AtHand {
 	readonly loader: Loader;
 	private readonly fetch: (needs: readonly Need[]) => Promise<Fetched>;
 
-	/** @param before what records were before a change of an earlier transaction that is carried on */
-	constructor(db: Db, workspace: string, schema: Schema, before: readonly Before[] = []) {
+	/**
+	 * @param pilot the one that is on, where changes run on to records that belong to it
+	 * @param before what records were before a change of an earlier transaction that is carried on
+	 */
+	constructor(
+		db: Db,
+		workspace: string,
+		schema: Schema,
+		{ pilot = null, before = [] }: { pilot?: PilotOn | null; before?: readonly Before[] } = {}
+	) {
 		const earlier = new Map(before.map((b) => [refKey(b.type, b.id), b.was]));
 		this.gathered = new Gathered(
 			() => schema,
@@ -119,7 +137,7 @@ export class AtHand {
 		this.loader = this.gathered.loader;
 		this.fetch = (needs) => {
 			const fresh = needs.filter((n) => !this.gathered.has(n));
-			return fetchNeeds(db, workspace, schema, fresh);
+			return fetchNeeds(db, workspace, schema, fresh, { pilot });
 		};
 	}
 
@@ -129,7 +147,9 @@ export class AtHand {
 	}
 
 	/** Takes over records that were read already. */
-	put(records: Iterable<{ type: string; id: string; values: readonly Value[] }>): void {
+	put(
+		records: Iterable<{ type: string; id: string; values: readonly Value[]; pilot?: boolean }>
+	): void {
 		this.gathered.put(records);
 	}
 

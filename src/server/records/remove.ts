@@ -48,7 +48,15 @@ async function removeIn(sender: Sender, target: Removal): Promise<void> {
 		const force = await (sender.force ?? inForce)(client, workspace);
 		const { schema, plan } = force;
 		// nobody can link to it from here on: whoever tries waits for its key
-		const stored = await lockRecords(client, workspace, schema, [target], locks, target.type);
+		const stored = await lockRecords(
+			client,
+			workspace,
+			schema,
+			[target],
+			locks,
+			force.pilot,
+			target.type
+		);
 		const gone = storedOf(schema, { ...target, sent: [], keep: [] }, stored, 0)!;
 		const rest = await blanked(client, workspace, schema, target);
 		needLocks(
@@ -56,7 +64,7 @@ async function removeIn(sender: Sender, target: Removal): Promise<void> {
 			stored,
 			locks
 		);
-		const atHand = new AtHand(client, workspace, schema);
+		const atHand = new AtHand(client, workspace, schema, { pilot: force.pilot });
 		atHand.put(stored.values());
 		const records: SubmittedRecord[] = [
 			{

@@ -3,10 +3,21 @@
  * same transaction, settles each change on it and writes what came of them.
  */
 import type { Change, MatchKey, Settled, SettledRecord, SubmittedRecord } from '../../core';
-import { compilePlan, onlyField, refKey, ruleOf, same, settle, toJson, withRows } from '../../core';
+import {
+	compilePlan,
+	onlyField,
+	refKey,
+	ruleOf,
+	rulesOfRecord,
+	same,
+	settle,
+	toJson,
+	withRows
+} from '../../core';
 import { zones } from '../../runtime/zones';
 import type { Sent } from '../db/history';
 import { noteRefusals } from '../db/journal';
+import { keepDifferences } from '../db/pilot';
 import type { Db } from '../db/pool';
 import { db } from '../db/pool';
 import type { Settling, StoredRecord } from '../db/records';
@@ -14,10 +25,11 @@ import { nextIds, readRecords } from '../db/records';
 import { noteChange } from '../measure/metrics';
 import { holdRows, rowsAt } from '../db/living';
 import { readRelease, rulesOf } from '../db/rules';
+import { apartOf, settledBeside } from './apart';
 import type { SaveOutcome } from './describe';
 import { AtHand } from './near';
 import type { InForce } from './force';
-import { inForce } from './force';
+import { inForce, markPilot, settlingOf } from './force';
 import { foresee } from './foresee';
 import type { Kept } from './keep';
 import { keepChanges, tellChanges } from './keep';
@@ -54,7 +66,14 @@ export async function saveInOrder(
 		const force = await (sender.force ?? inForce)(client, sender.workspace);
 		const all = changes.flat();
 		if (!locks.size) await foresee(client, sender.workspace, force.plan, all, locks);
-		const stored = await lockRecords(client, sender.workspace, force.schema, all, locks);
+		const stored = await lockRecords(
+			client,
+			sender.workspace,
+			force.schema,
+			all,
+			locks,
+			force.pilot
+		);
 		const series = new Series(client, sender, force, stored, locks);
 		const outcomes = await series.save(changes);
 		await sender.around?.after(client, outcomes);
@@ -68,7 +87,10 @@ export async function saveInOrder(
 }
 
 /** Notes in the journal which rules refused a change. */
-export async function noteRefused(sender: Sender, { by, sent }: RefusedChange): Promise<void> {
+export async function noteRefused(
+	sender: Sender,
+	{ by, sent, apart }: RefusedChange
+): Promise<void> {
 	const { workspace, account, entryPoint } = sender;
 	const at = new Date(sender.instant).toISOString();
 	if (by)
@@ -78,6 +100,7 @@ export async function noteRefused(sender: Sender, { by, sent }: RefusedChange): 
 			{ at, account: account.id, entryPoint, release: by.release, sent: sent ?? null },
 			by.rules
 		);
+	if (apart) await keepDifferences(db(), apart.pilot, at, null, apart.all);
 }
 
 const onRequest = ({ fillBlanks, only }: NonNullable<Sender['onRequest']>) => ({
@@ -92,6 +115,7 @@ export const changeOf = (sender: Sender, records: readonly SubmittedRecord[]): C
 	entryPoint: sender.entryPoint,
 	instant: sender.instant,
 	person: sender.account.person,
+	account: sender.account.id,
 	...(sender.onRequest ? onRequest(sender.onRequest) : {})
 });
 
@@ -101,7 +125,7 @@ export const changeOf = (sender: Sender, records: readonly SubmittedRecord[]): C
  * @throws {RefusedChange}
  */
 export function refuseBlocked(
-	{ plan, release }: InForce,
+	force: InForce,
 	records: readonly SettledRecord[],
 	sent: () => Sent | null
 ): void {
@@ -115,10 +139,10 @@ export function refuseBlocked(
 			record: rec.created ? null : rec.id,
 			field: m.field,
 			claim: m.claim,
-			ruleName: ruleOf(plan, m.claim)!.name,
+			ruleName: ruleOf(rulesOfRecord(force.plan, rec), m.claim)!.name,
 			message: m.text
 		}));
-		const by = { release, rules };
+		const by = { release: settlingOf(force, rec).release, rules };
 		throw new RefusedChange(faults, i, 422, undefined, undefined, by, sent());
 	});
 }
@@ -144,7 +168,7 @@ export class Series {
 		private readonly locks: Locks | null
 	) {
 		this.now = new Map(stored);
-		this.atHand = new AtHand(client, sender.workspace, force.schema);
+		this.atHand = new AtHand(client, sender.workspace, force.schema, { pilot: force.pilot });
 		this.atHand.put(stored.values());
 	}
 
@@ -168,6 +192,7 @@ export class Series {
 				s.type === type && /^\d{1,18}$/.test(s.id!) ? [s.id!] : []
 			);
 			const records = await readRecords(this.client, schema, this.sender.workspace, type, ids);
+			await markPilot(this.client, this.force.pilot, records);
 			for (const r of records) {
 				this.stored.set(refKey(type, r.id), r);
 				this.now.set(refKey(type, r.id), r);
@@ -291,14 +316,34 @@ export class Series {
 		const settled = await this.atHand.settle(plan, change, this.sender.most);
 		if (this.locks) needLocks(toLock(settled, this.atHand.children), this.now, this.locks);
 		const seen = submissions.map((s) => s.release);
-		refuseBlocked(this.force, settled.records, () => sentOf(this.sender, records, seen, true));
+		const apart = await this.apart(change, settled);
+		try {
+			refuseBlocked(this.force, settled.records, () => sentOf(this.sender, records, seen, true));
+		} catch (e) {
+			throw e instanceof RefusedChange && apart ? e.apartBy(apart) : e;
+		}
 		await refuseDoubled(this.atHand, this.force.schema, settled);
 		for (const [i, s] of submissions.entries())
 			if (s.release !== undefined) {
 				const seen = { release: s.release, living: s.living ?? this.force.living };
-				if (!settledAs(seen, this.force)) await this.refuseOtherwise(seen, change, settled, i);
+				const own = settlingOf(this.force, settled.records[i]);
+				if (!settledAs(seen, own)) await this.refuseOtherwise(seen, change, settled, i);
 			}
-		return { records, settled, seen };
+		return { records, settled, seen, ...(apart ? { apart: apart.all } : {}) };
+	}
+
+	/** What the pilot decides otherwise than the release beside it; null where it has no part in it, or nothing is kept. */
+	private async apart(change: Change, settled: Settled): Promise<RefusedChange['apart']> {
+		const { plan, pilot, schema } = this.force;
+		if (!pilot || !this.locks || !settled.records.some((r) => r.pilot)) return;
+		const beside = await settledBeside(
+			plan,
+			change,
+			(needs) => this.atHand.fill(needs),
+			this.sender.most
+		);
+		const fieldsOf = (type: string) => schema.type(type).type.fields.map((f) => f.id);
+		return { pilot: pilot.id, all: apartOf(settled, beside, fieldsOf) };
 	}
 
 	/** What the next change finds. */
@@ -310,7 +355,7 @@ export class Series {
 			const setBy = { ...had?.setBy };
 			// of who set what, the next change asks only what rules added to sets
 			for (const [claim, added] of rec.added) {
-				const { field } = this.force.plan.claims.get(claim)!;
+				const { field } = rulesOfRecord(this.force.plan, rec).claims.get(claim)!;
 				const by = setBy[field.id] ?? { by: 'rule' };
 				setBy[field.id] = { ...by, added: { ...by.added, [claim]: added } };
 			}
@@ -320,7 +365,8 @@ export class Series {
 				version: (had?.version ?? 0) + 1,
 				values: rec.values.slice(),
 				setBy,
-				settledBy: rec.reached && had ? had.settledBy : this.force
+				settledBy: rec.reached && had ? had.settledBy : settlingOf(this.force, rec),
+				pilot: rec.pilot
 			});
 			this.atHand.keep(rec);
 		}
@@ -331,7 +377,8 @@ export class Series {
 	 * force decides otherwise, the difference is shown before anything is saved.
 	 */
 	private async refuseOtherwise(seen: Settling, change: Change, settled: Settled, index: number) {
-		const { schema, release, living } = this.force;
+		const { schema } = this.force;
+		const { release, living } = settlingOf(this.force, settled.records[index]);
 		const { workspace } = this.sender;
 		const doc = seen.release ? await readRelease(this.client, workspace, seen.release) : null;
 		const { rows } = await rowsAt(this.client, workspace, seen.living);

@@ -3,6 +3,7 @@ import type { Loader, Need, Schema, SubmittedRecord, Value } from '../../core';
 import { fromJson, misfit, refKey, same, toJson } from '../../core';
 import type { Sent } from '../db/history';
 import type { Settling, StoredRecord } from '../db/records';
+import { settlingOf, type InForce } from './force';
 import { isByKey, keySearch, linkByKey } from './by-key';
 import type { Sender, Submission, SubmissionFault } from './types';
 import { RefusedChange } from './types';
@@ -82,7 +83,7 @@ export function storedOf(
  */
 export function readSubmission(
 	schema: Schema,
-	force: Settling,
+	force: Pick<InForce, 'release' | 'living' | 'pilot'>,
 	loader: Loader,
 	s: Submission,
 	stored: StoredRecord | null,
@@ -115,8 +116,9 @@ export function readSubmission(
 		was: stored?.values ?? t.type.fields.map(() => null),
 		sent,
 		keep,
-		inLine: settledAs(stored?.settledBy, force),
-		added: addedOf(stored?.setBy ?? {})
+		inLine: settledAs(stored?.settledBy, settlingOf(force, stored ?? {})),
+		added: addedOf(stored?.setBy ?? {}),
+		...(stored?.pilot ? { pilot: true } : {})
 	};
 }
 

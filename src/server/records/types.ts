@@ -3,6 +3,7 @@ import type pg from 'pg';
 import type { EntryPoint, JsonValue } from '../../core';
 import type { Sent } from '../db/history';
 import type { Refusal } from '../db/journal';
+import type { Difference } from '../db/pilot';
 import type { Db } from '../db/pool';
 import type { SaveOutcome } from './describe';
 import type { InForce } from './force';
@@ -50,10 +51,18 @@ export class RefusedChange extends Error {
 		/** The rules that refused it, by which release. */
 		readonly by?: { release: number; rules: readonly Refusal[] },
 		/** What was sent, where rules refused it: kept with what they said. */
-		readonly sent?: Sent | null
+		readonly sent?: Sent | null,
+		/** What the pilot refused, by its number, and the release beside it lets through. */
+		readonly apart?: { pilot: string; all: readonly Difference[] }
 	) {
 		super(faults.map((f) => f.message).join(' '));
 		this.name = 'RefusedChange';
+	}
+
+	/** The same, with what the pilot refused and the release beside it lets through. */
+	apartBy(apart: RefusedChange['apart']): RefusedChange {
+		const { faults, index, status, current, otherwise, by, sent } = this;
+		return new RefusedChange(faults, index, status, current, otherwise, by, sent, apart);
 	}
 }
 

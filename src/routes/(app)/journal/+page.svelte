@@ -12,7 +12,7 @@
 	const w = useWorkbench();
 	const PERIOD: Record<number, string> = { 1: 'a day', 7: 'a week', 30: '30 days', 365: 'a year' };
 	const quiet = (q: Record<string, number>) => Object.values(q).reduce((a, b) => a + b, 0);
-	const ruleOf = (id: string) => w.force.set.rules.find((r) => r.id === id) ?? w.rule(id);
+	const ruleOf = (id: string) => w.ruleInForce(id) ?? w.rule(id);
 	/** Rules in force that did not run at all. */
 	const idle = $derived(
 		w.force.set.rules.filter((r) => !r.off && !data.tallies.some((t) => t.rule === r.id))

@@ -28,7 +28,7 @@
 
 	const ruleOf = (claim: string) => {
 		const [rule, output] = claim.split(':');
-		const r = w.force.set.rules.find((x) => x.id === rule);
+		const r = w.ruleInForce(rule);
 		return {
 			name: r?.name ?? 'a rule that is gone',
 			hold: r?.outputs.find((o) => o.id === output)?.hold

@@ -18,6 +18,9 @@
 	let trouble = $state<string | null>(null);
 	/** Existing records are not waited with. */
 	let lock = $state(false);
+	/** The release is only made. */
+	let hold = $state(false);
+	const holds = $derived(hold || w.pilot !== null);
 	/** Why it is released although something is not met. */
 	let reasons = $state<Partial<Record<Criterion, string>>>({});
 	let busy = $state(false);
@@ -113,10 +116,16 @@
 			note,
 			reasons: Object.fromEntries(asked.map((p) => [p.what, reasons[p.what]?.trim() ?? ''])),
 			revision: w.revision,
-			lock
+			lock: lock && !holds,
+			hold: holds
 		}));
 		if (!r) return;
-		tell(`Release ${String(r.number)} is in force on every entry point.`);
+		tell(
+			holds
+				? `Release ${String(r.number)} is made, and not in force yet.`
+				: `Release ${String(r.number)} is in force on every entry point.`
+		);
+		hold = false;
 		lock = false;
 		note = '';
 		reasons = {};
@@ -163,6 +172,8 @@
 	<h1 class="text-xl">Release</h1>
 	<p class="text-quiet" role="status">
 		{w.force.number ? `Release ${w.force.number} is in force.` : 'Nothing is in force yet.'}
+		{#if w.pilot}<span class="text-brass-ink">◇</span> Release {w.pilot.release} decides some records
+			first, as a <a class="textlink" href="/pilot">pilot</a>.{/if}
 	</p>
 
 	<section class="mt-3 border border-line bg-sheet">
@@ -249,15 +260,24 @@
 							/></label
 						>
 					{/each}
-					<label class="mt-2 flex min-h-6 items-center gap-2 text-sm"
-						><input type="checkbox" bind:checked={lock} />bring what is Locked into line in all
-						existing records at once</label
-					>
-					<p class="text-sm text-quiet">
-						Otherwise they stay as they are, are listed as
-						<a class="textlink" href="/line">out of line</a>, and come into line when you say so,
-						after a look, or when they are next saved.
-					</p>
+					{#if w.force.number}<label class="mt-2 flex min-h-6 items-center gap-2 text-sm"
+							><input
+								type="checkbox"
+								checked={holds}
+								disabled={w.pilot !== null}
+								onchange={(e) => (hold = e.currentTarget.checked)}
+							/>not in force yet: it is only made, to decide some records first or to be put in
+							force later</label
+						>{/if}
+					{#if !holds}<label class="mt-2 flex min-h-6 items-center gap-2 text-sm"
+							><input type="checkbox" bind:checked={lock} />bring what is Locked into line in all
+							existing records at once</label
+						>
+						<p class="text-sm text-quiet">
+							Otherwise they stay as they are, are listed as
+							<a class="textlink" href="/line">out of line</a>, and come into line when you say so,
+							after a look, or when they are next saved.
+						</p>{/if}
 					<button
 						class="button main mt-3"
 						disabled={busy || data.needsSecond || passing.some(keepsOut) || unsaid.length > 0}
@@ -288,7 +308,10 @@
 		</div>
 	</section>
 
-	<h2 class="mt-6">Releases</h2>
+	<div class="mt-6 flex items-baseline justify-between">
+		<h2>Releases</h2>
+		<a class="textlink text-sm" href="/pilot">Pilots: a release that decides some records first</a>
+	</div>
 	<div class="ticks mt-1"></div>
 	<table class="grid-table">
 		<thead
@@ -305,6 +328,9 @@
 						><a class="textlink" href="/release/{r.number}">v{r.number}</a
 						>{#if r.number === w.force.number}<span class="ml-2 font-sans text-xs text-brass-ink"
 								>◆ in force</span
+							>{/if}{#if r.number === w.pilot?.release}<a
+								class="textlink ml-2 font-sans text-xs"
+								href="/pilot">◇ pilot</a
 							>{/if}</td
 					>
 					<td
@@ -365,9 +391,14 @@
 									}}>No</button
 								>
 							{:else}
+								{#if r.number !== w.force.number && w.force.number && !w.pilot}<a
+										class="textlink mr-3"
+										href="/pilot?release={r.number}"
+										aria-label="Let v{r.number} decide some records first">On some first</a
+									>{/if}
 								{#if r.number !== w.force.number}<button
 										class="textlink"
-										disabled={busy || r.number in data.unfit}
+										disabled={busy || r.number in data.unfit || w.pilot !== null}
 										onclick={() => (asking = { number: r.number, what: 'put in force' })}
 										>Put in force</button
 									>{/if}

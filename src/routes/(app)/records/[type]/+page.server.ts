@@ -2,6 +2,7 @@ import { error } from '@sveltejs/kit';
 import { BadInput } from '$door';
 import { EVERYTHING, listOf, type ListAsked } from '$door/lists';
 import { waitingAmong } from '$server/db/carried';
+import { membersAmong } from '$server/db/pilot';
 import { db } from '$server/db/pool';
 import { dataFault } from '$server/db/trouble';
 import { listViews } from '$server/db/views';
@@ -16,7 +17,7 @@ const SIZE = 50;
 export const load: PageServerLoad = async (event) => {
 	const account = allow(event);
 	const { workspace, person } = account;
-	const { schema } = await inForce(db(), workspace);
+	const { schema, pilot } = await inForce(db(), workspace);
 	const { type } = event.params;
 	if (!schema.types.has(type)) error(404, `There is no record type “${type}”.`);
 	const q = event.url.searchParams;
@@ -33,6 +34,7 @@ export const load: PageServerLoad = async (event) => {
 		columns: [] as string[],
 		records: [] as (Awaited<ReturnType<typeof shownOf>>['records'][number] & {
 			pending: boolean;
+			member: boolean;
 		})[],
 		links: {},
 		next: null as string | null,
@@ -50,12 +52,17 @@ export const load: PageServerLoad = async (event) => {
 		const { records, links } = await shownOf(db(), ready, rows);
 		const ids = records.map((r) => r.id);
 		const waiting = await waitingAmong(db(), workspace, type, ids);
+		const members = pilot ? await membersAmong(db(), pilot.id, type, ids) : new Set();
 		return {
 			...nothing,
 			asked,
 			fault: null,
 			columns: ready.written,
-			records: records.map((r) => ({ ...r, pending: waiting.has(r.id) })),
+			records: records.map((r) => ({
+				...r,
+				pending: waiting.has(r.id),
+				member: members.has(r.id)
+			})),
 			links,
 			next: cursorText(stretch.next),
 			before: cursorText(stretch.before),

@@ -219,7 +219,8 @@
 						untold: false,
 						period: null,
 						setBy: [],
-						pending: false
+						pending: false,
+						pilot: false
 					})}>All of them</button
 			>{/if}
 	</div>
@@ -315,6 +316,9 @@
 										class="ml-2 text-xs text-ochre"
 										title="A change elsewhere runs on to this record and has not reached it yet"
 										>▲ pending</span
+									>{/if}{#if r.member}<span
+										class="ml-2 text-xs whitespace-nowrap text-brass-ink"
+										title="Release {w.pilot?.release} decides it, as a pilot">◇ pilot</span
 									>{/if}{:else}{text}{/if}</span
 						>
 					{/if}

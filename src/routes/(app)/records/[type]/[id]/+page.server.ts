@@ -1,10 +1,11 @@
 import { error } from '@sveltejs/kit';
 import { LocalDate, toJson } from '$core';
 import { allow } from '$server/http/guard';
-import { inForce, settledAs } from '$server/records';
+import { inForce, settledAs, settlingOf } from '$server/records';
 import { waitingAmong } from '$server/db/carried';
 import { alongLinks } from '$server/db/journal';
 import { pointingTo } from '$server/db/past';
+import { membershipOf } from '$server/db/pilot';
 import { db } from '$server/db/pool';
 import { readPastFields } from '$server/db/model';
 import { readHistory, tellSetBy } from '$server/db/history';
@@ -37,6 +38,7 @@ export const load: PageServerLoad = async (event) => {
 	if (!r)
 		error(404, 'There is no such record. It may have been removed, or the address is not right.');
 	const { fields, title } = schema.type(type).type;
+	const member = force.pilot && (await membershipOf(db(), force.pilot.id, type, id));
 	const history = await readHistory(db(), w, type, id);
 	const along = await alongLinks(
 		db(),
@@ -93,7 +95,9 @@ export const load: PageServerLoad = async (event) => {
 	return {
 		id: r.id,
 		version: r.version,
-		inLine: settledAs(r.settledBy, force),
+		inLine: settledAs(r.settledBy, settlingOf(force, { pilot: member !== null })),
+		/** Since when it belongs to the pilot that is on, and how it came to. */
+		member,
 		values: Object.fromEntries(fields.map((f, i) => [f.id, toJson(r.values[i])])),
 		title: String(toJson(r.values[schema.type(type).at.get(title)!]) ?? `No. ${r.id}`),
 		setBy: await tellSetBy(db(), r),

@@ -123,6 +123,7 @@
 			links={data.links}
 			{short}
 			inLine={data.inLine}
+			pilot={data.member !== null}
 			line={data.line}
 		/>
 	{/key}
