@@ -3,9 +3,9 @@
 	import { max, sum } from 'd3-array';
 	import { scaleBand, scaleLinear } from 'd3-scale';
 	import { stack } from 'd3-shape';
-	import { LocalDate } from '$core';
 	import { JOURNAL_WHAT, type JournalWhat } from '$door/journal';
 	import type { JournalDay } from '$server/db/journal-lines';
+	import { daysFrom } from '../rehearse/period';
 	import { formatCount, formatDate } from '../words/format';
 	import { FILL, WHAT_LABEL } from './words';
 
@@ -29,11 +29,7 @@
 	const NONE = Object.fromEntries(JOURNAL_WHAT.map((w) => [w, 0])) as Record<JournalWhat, number>;
 	const all = $derived.by(() => {
 		const known = new Map(days.map((d) => [d.day, d]));
-		const [from, to] = [first, last].map((d) => LocalDate.parse(d)!.epochDay);
-		return Array.from({ length: to - from + 1 }, (_, i): JournalDay => {
-			const day = LocalDate.fromEpochDay(from + i)!.toString();
-			return known.get(day) ?? { day, ...NONE };
-		});
+		return daysFrom(first, last).map((day): JournalDay => known.get(day) ?? { day, ...NONE });
 	});
 	const kinds = $derived(JOURNAL_WHAT.filter((w) => days.some((d) => d[w])));
 	const shown = $derived(picked ? kinds.filter((k) => k === picked) : kinds);

@@ -2,7 +2,7 @@
 	/** How often the two releases decided differently, day by day; a day leads to what was different on it. */
 	import { max, rollup, sum } from 'd3-array';
 	import { scaleBand, scaleLinear } from 'd3-scale';
-	import { LocalDate } from '$core';
+	import { daysFrom } from '../rehearse/period';
 	import { formatCount, formatDate } from '../words/format';
 
 	let {
@@ -28,11 +28,7 @@
 			(d) => sum(d, (x) => x.n),
 			(d) => d.day
 		);
-		const [from, to] = [first, last].map((d) => LocalDate.parse(d)!.epochDay);
-		return Array.from({ length: Math.max(1, to - from + 1) }, (_, i) => {
-			const day = LocalDate.fromEpochDay(from + i)!.toString();
-			return { day, n: known.get(day) ?? 0 };
-		});
+		return daysFrom(first, last).map((day) => ({ day, n: known.get(day) ?? 0 }));
 	});
 	const across = $derived(
 		scaleBand(

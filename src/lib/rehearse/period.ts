@@ -24,13 +24,9 @@ export function everyDay(
 ): { day: string; count: number; of: number }[] {
 	if (!days.length) return [];
 	const known = new Map(days.map((d) => [d.day, d]));
-	const [first, last] = [days[0], days[days.length - 1]].map(
-		(d) => LocalDate.parse(d.day)!.epochDay
+	return daysFrom(days[0].day, days[days.length - 1].day).map(
+		(day) => known.get(day) ?? { day, count: 0, of: 0 }
 	);
-	return Array.from({ length: last - first + 1 }, (_, i) => {
-		const day = LocalDate.fromEpochDay(first + i)!.toString();
-		return known.get(day) ?? { day, count: 0, of: 0 };
-	});
 }
 
 /** What is wrong with a period as it was typed; null when it is one. */
@@ -44,4 +40,11 @@ export function faultOf({ from, to }: Period): string | null {
 	return LocalDate.parse(from)!.epochDay > LocalDate.parse(to)!.epochDay
 		? 'The last day lies before the first.'
 		: null;
+}
+
+/** Every day from one to another, both included; ISO 8601. */
+export function daysFrom(first: string, last: string): string[] {
+	const [from, to] = [first, last].map((d) => LocalDate.parse(d)!.epochDay);
+	const n = Math.max(1, to - from + 1);
+	return Array.from({ length: n }, (_, i) => LocalDate.fromEpochDay(from + i)!.toString());
 }

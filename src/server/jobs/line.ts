@@ -6,6 +6,7 @@
 import {
 	compilePlan,
 	differing,
+	joinPlans,
 	standingFields,
 	withRows,
 	type Plan,
@@ -122,21 +123,27 @@ function fieldsApart(before: Plan, after: Plan, force = after): Fields {
 
 /**
  * Looks which records an edit of a living table concerns; in the transaction of the edit.
- * @param set what is in force, without the rows of living tables
+ * @param sets what is in force, and the pilot beside it, without the rows of living tables
  * @returns the job; null where no rule in force looks anything up in the table
  */
 export function queueLineOfEdit(
 	c: Db,
 	workspace: string,
 	schema: Schema,
-	set: RuleSet,
+	sets: readonly RuleSet[],
 	account: string,
 	edit: { number: number; table: string; label: string }
 ): Promise<string | null> {
 	// which fields these are has nothing to do with the rows: the table by itself is another
-	const other = set.tables?.map((t) => (t.id === edit.table ? { ...t, why: `${t.why}.` } : t));
-	const [before, after] = [set, { ...set, tables: other ?? [] }].map((s) => compilePlan(schema, s));
-	return queue(c, workspace, after.schema, fieldsApart(before, after), account, edit);
+	const apart = sets.map((set) => {
+		const other = set.tables?.map((t) => (t.id === edit.table ? { ...t, why: `${t.why}.` } : t));
+		const [before, after] = [set, { ...set, tables: other ?? [] }].map((s) =>
+			compilePlan(schema, s)
+		);
+		return fieldsApart(before, after);
+	});
+	const fields = fieldsOf(schema, (type) => [...new Set(apart.flatMap((f) => f[type] ?? []))]);
+	return queue(c, workspace, schema, fields, account, edit);
 }
 
 /** Once a day everything: what depends on the day, and what people set against rules meanwhile. */
@@ -227,7 +234,12 @@ async function beforeEdit(workspace: string, force: InForce, edit: number): Prom
 	const { release, schema } = force;
 	const doc = release ? await readRelease(db(), workspace, release) : null;
 	const { rows } = await rowsAt(db(), workspace, edit - 1);
-	return { ...force, plan: compilePlan(schema, doc ? withRows(rulesOf(doc), rows) : NO_RULES) };
+	const plan = compilePlan(schema, doc ? withRows(rulesOf(doc), rows) : NO_RULES);
+	const { pilot } = force;
+	if (!pilot) return { ...force, plan };
+	const tried = (await readRelease(db(), workspace, pilot.release))!;
+	const other = compilePlan(schema, withRows(rulesOf(tried), rows));
+	return { ...force, plan: joinPlans(plan, other, force.plan.pilot!.joins).plan ?? plan };
 }
 
 const NO_RULES = { rules: [], order: {} };

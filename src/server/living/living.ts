@@ -35,6 +35,7 @@ import {
 } from '../db/living';
 import { announce } from '../db/notices';
 import type { Account } from '../db/people';
+import { pilotOn } from '../db/pilot';
 import { db, transaction, type Db } from '../db/pool';
 import { readValues } from '../db/records';
 import { hashOfEdits, readRehearsal } from '../db/rehearsals';
@@ -197,7 +198,10 @@ export async function editRows(
 			...(undoes === undefined ? {} : { undoes })
 		});
 		const edit = { number, table: id, label };
-		const look = await queueLineOfEdit(c, workspace, schema, rulesOf(doc), by.id, edit);
+		const pilot = await pilotOn(c, workspace);
+		const tried = pilot && (await readRelease(c, workspace, pilot.release));
+		const sets = [doc, ...(tried ? [tried] : [])].map(rulesOf);
+		const look = await queueLineOfEdit(c, workspace, schema, sets, by.id, edit);
 		if (look) await noteEditLook(c, workspace, number, look);
 		const did = undoes === undefined ? 'edited rows of a table' : 'took an edit of rows back';
 		await note(c, by, did, label, {
