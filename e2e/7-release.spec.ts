@@ -110,7 +110,7 @@ test('from a draft with mistakes to a release in force everywhere, and back', as
 	await open(page, '/release');
 	const earlier = page.getByRole('row', { name: /^v3/ });
 	await earlier.getByRole('button', { name: 'Put in force' }).click();
-	await expect(earlier).toContainText('The return is not rehearsed.');
+	await expect(earlier).toContainText('Putting it in force is not rehearsed.');
 	await earlier.getByRole('link', { name: 'Rehearse it first' }).click();
 	await page.getByRole('button', { name: /^Run/ }).click();
 	await expect(page).toHaveURL(/id=/, { timeout: 25_000 });
@@ -119,7 +119,7 @@ test('from a draft with mistakes to a release in force everywhere, and back', as
 	await expect(earlier).toContainText(/✓ Rehearsed on all records: \d+ records? would change/);
 	await expect(earlier.getByRole('link', { name: 'See it' }).first()).toBeVisible();
 	await page.getByRole('button', { name: 'Yes' }).click();
-	await expect(page.getByText('Release 3 is in force again')).toBeVisible();
+	await expect(page.getByText('Release 3 is in force on every entry point')).toBeVisible();
 	await open(page, '/records/customer/new');
 	await page.locator('#f-headcount').fill('55');
 	await expect(page.locator('[data-field=size_class] output')).toHaveText('Medium');

@@ -1,6 +1,7 @@
 /**
  * `npm start` as it stands on a machine: its server and its PostgreSQL are killed at random moments, while people
- * save, a file is imported, many records are changed at once, the draft is rehearsed and released. `RIGID_RUNS=100` for more of it.
+ * save, a file is imported, many records are changed at once, the draft is rehearsed and released, and another release decides
+ * some records first. `RIGID_RUNS=100` for more of it.
  */
 import { spawn, type ChildProcess } from 'node:child_process';
 import { readFileSync, readdirSync } from 'node:fs';
@@ -286,6 +287,35 @@ it('killed at random moments, it loses nothing it acknowledged, doubles nothing,
 			await pause(200);
 		}
 	};
+	/** One release decides some records first, again and again. */
+	const piloter = async () => {
+		const on = () => rows<{ id: string }>('select id::text from pilot where ended_at is null');
+		const chosen = [
+			{ type: 'customer', condition: { text: 'starts with(Trading name, "Storm 0-")' } }
+		];
+		let done = 0;
+		while (going || !done) {
+			const [other] = await rows<{ n: number }>(
+				'select min(number) as n from release where number <> (select release from in_force)'
+			);
+			const choice = { chosen, brought: null };
+			const json = { step: 'start', release: other.n, choice, why: 'A storm.' };
+			await asked('/pilots', { method: 'POST', json });
+			await pause(700);
+			const [one] = await on();
+			if (one) {
+				// asked again until it has ended: a second time it is refused
+				await until(async () => {
+					const json = { step: 'withdraw', pilot: one.id, why: 'A storm.' };
+					await asked('/pilots', { method: 'POST', json });
+					return !(await on()).length;
+				}, 300_000);
+				done++;
+			}
+			// while one is on nothing is released
+			await pause(3_000);
+		}
+	};
 	// the demo's draft is not sound; its first release is
 	const taken = await ida.ask('/releases/1', {
 		method: 'POST',
@@ -299,7 +329,8 @@ it('killed at random moments, it loses nothing it acknowledged, doubles nothing,
 		releaser(),
 		importer(),
 		changer(),
-		looker()
+		looker(),
+		piloter()
 	]);
 	// what goes wrong in one of them is told below
 	work.catch(() => (going = false));
@@ -366,6 +397,17 @@ it('killed at random moments, it loses nothing it acknowledged, doubles nothing,
 	await rows('delete from out_of_line');
 	expect(await line()).toEqual(listed);
 	expect(listed.length).toBeGreaterThan(20);
+	// a record that a pilot decided belongs to it, and one that was made in it was decided by it
+	const [pilots] = await rows<{ n: number; strange: number; undecided: number }>(
+		`select count(*)::int as n,
+		   (select count(*)::int from record_change h where h.release is not null and not exists (
+		     select from pilot_member m join pilot p on p.id = m.pilot
+		     where p.release = h.release and m.type = h.type and m.record = h.record)) as strange,
+		   (select count(*)::int from pilot_member m join pilot p on p.id = m.pilot where m.how = 'made' and not exists (
+		     select from record_change h where h.type = m.type and h.record = m.record and h.release = p.release)) as undecided
+		 from pilot_member`
+	);
+	expect(pilots).toEqual({ n: expect.toSatisfy((n: number) => n > 0), strange: 0, undecided: 0 });
 	const releases = (
 		await rows<{ number: number }>('select number from release order by number')
 	).map((r) => r.number);

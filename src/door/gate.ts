@@ -240,7 +240,7 @@ export function heldReturn({ levels }: Gate, r: ReturnRehearsed | null): Passing
 			met: r !== null,
 			says: r
 				? `Rehearsed on all records: ${many(r.records, 'record')} would change.`
-				: 'The return is not rehearsed.'
+				: 'Putting it in force is not rehearsed.'
 		},
 		...(r?.surprises
 			? [

@@ -193,6 +193,10 @@ describe('a pilot', () => {
 		const rec = one(plan, change([stored({ a: '1' }, { a: '2' }, true)]));
 		expect([value(rec, 'b'), value(rec, 'd')]).toEqual([null, '20']);
 		expect(value(one(plan, change([stored({ a: '1' }, { a: '2' })])), 'd')).toBeNull();
+		// what is taken back brings nothing in
+		const all = joined(base, locked, { chosen: [], brought: { accounts: null, roads: null } });
+		const back = change([stored({ a: '1' }, { a: '2' })]);
+		expect([one(all, back).pilot, one(lockedOnly(all), back).pilot]).toEqual([true, false]);
 	});
 });
 

@@ -212,7 +212,7 @@ export function joinPlans(
 	return { plan: { ...one, pilot: { plan: other, joins } }, circle: null };
 }
 
-/** The plan with its Locked claims and its checks alone: what has to be so whatever is written. */
+/** The plan with its Locked claims and its checks alone: what has to be so whatever is written. Nothing comes to belong to a pilot by it. */
 export function lockedOnly(plan: Plan): Plan {
 	const { pilot } = plan;
 	// a field has one position in both
@@ -228,7 +228,8 @@ export function lockedOnly(plan: Plan): Plan {
 		const checks = [...p.types.values()].flatMap((t) => t.validators);
 		return index(p.schema, nodes, checks, [], []);
 	};
-	return { ...of(plan), ...(pilot ? { pilot: { ...pilot, plan: of(pilot.plan) } } : {}) };
+	const nobody: Joins = { created: new Map(), brought: null };
+	return { ...of(plan), ...(pilot ? { pilot: { plan: of(pilot.plan), joins: nobody } } : {}) };
 }
 
 /** Amounts whose currency another field tells, by `type.field`. */

@@ -241,7 +241,7 @@ describe('the gate of a release', () => {
 		const force = await releaseInForce(db(), t.workspace);
 		const back = (reason?: string) => putReleaseInForce(t.admin, 1, { reason });
 		await expect(back()).rejects.toThrow(
-			'The return is not rehearsed. Rehearse it first, or say why to put it in force all the same.'
+			'Putting it in force is not rehearsed. Rehearse it first, or say why to put it in force all the same.'
 		);
 		expect(await releaseInForce(db(), t.workspace)).toBe(force);
 		const rehearse = async (asked: Parameters<typeof queueRehearsal>[1]) => {
@@ -257,7 +257,7 @@ describe('the gate of a release', () => {
 		};
 		await rehearse({ before: force, after: 1, selection: some });
 		await rehearse({ before: 2, after: 1 });
-		await expect(back()).rejects.toThrow('The return is not rehearsed.');
+		await expect(back()).rejects.toThrow('Putting it in force is not rehearsed.');
 		const id = await rehearse({ before: force, after: 1 });
 		await db().query(
 			`update rehearsal set result = jsonb_set(result, '{surprises}', '[{"key": "k", "kind": "follows", "count": 1}]') where id = $1`,
@@ -283,7 +283,7 @@ describe('the gate of a release', () => {
 		);
 		expect(JSON.stringify(entry)).toContain('Wrong prices went out.');
 		// a rehearsal from before the last switch is old
-		await expect(back()).rejects.toThrow('The return is not rehearsed.');
+		await expect(back()).rejects.toThrow('Putting it in force is not rehearsed.');
 		// what is in force already is no return
 		await putReleaseInForce(t.admin, last.number);
 		await set({});

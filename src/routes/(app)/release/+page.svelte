@@ -152,7 +152,7 @@
 			if (what === 'take as draft') w.stepped(`release ${number} as the draft`, before);
 			tell(
 				what === 'put in force'
-					? `Release ${number} is in force again on every entry point. The draft is as it was.`
+					? `Release ${number} is in force on every entry point. The draft is as it was.`
 					: `The draft is now what release ${number} holds. The one before is put aside.`
 			);
 		}
@@ -365,7 +365,7 @@
 										>
 									</p>{/each}
 								{#if wantsWhy}<label class="block whitespace-normal"
-										>Why return all the same? <input
+										>Why put it in force all the same? <input
 											class="box mt-1 w-64"
 											maxlength={MOST_REASON}
 											bind:value={why}
