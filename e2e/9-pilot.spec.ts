@@ -57,7 +57,7 @@ test('started by keyboard for some customers, watched, widened, withdrawn', asyn
 	const title = await one.innerText();
 	await one.click();
 	await expect(inPilot(page)).toBeVisible();
-	await expect(page.getByRole('button', { name: 'Save', exact: true })).toBeVisible();
+	await expect(page.getByText(`runs release ${TRIED}`)).toBeVisible();
 	// two codes of different districts: one of them is not that of the district it has
 	for (const code of ['1000', '9051']) {
 		await save(page, 'Postal code', code);

@@ -5,9 +5,8 @@
 import type { Schema } from '../document/model';
 import type { EntryPoint } from '../document/rules';
 import type { Run } from '../feel/env';
-import type { Problem } from '../plan/types';
 import type { Joins } from '../plan/plan';
-import { compileSelection, type Selection, type Selector } from '../select/select';
+import { compileSelection, type Selection } from '../select/select';
 
 /** Which records belong to a pilot. */
 export interface PilotChoice {
@@ -20,30 +19,28 @@ export interface PilotChoice {
 /** A choice that was compiled. */
 export interface CompiledChoice {
 	joins: Joins;
-	/** One for each condition, in their order. */
-	selectors: readonly Selector[];
 	/** What is wrong with conditions, each with the record type it is about. */
-	problems: readonly { type: string; message: string; place?: Problem['place'] }[];
+	problems: readonly { type: string; message: string }[];
 }
 
 /** Compiles what chooses the records of a pilot. */
 export function compileChoice(schema: Schema, { chosen, brought }: PilotChoice): CompiledChoice {
 	const created = new Map<string, Run>();
-	const selectors: Selector[] = [];
-	const problems: { type: string; message: string; place?: Problem['place'] }[] = [];
+	const named = new Set<string>();
+	const problems: { type: string; message: string }[] = [];
 	for (const selection of chosen) {
 		const { type } = selection;
 		if (!schema.types.has(type)) {
 			problems.push({ type, message: `There is no record type “${type}”.` });
 			continue;
 		}
-		if (selectors.some((s) => s.type === type)) {
+		if (named.has(type)) {
 			const message = `There are two conditions for ${schema.type(type).type.plural}; one is enough.`;
 			problems.push({ type, message });
 			continue;
 		}
 		const { selector, problems: wrong } = compileSelection(schema, selection);
-		problems.push(...wrong.map(({ message, place }) => ({ type, message, place })));
+		problems.push(...wrong.map(({ message }) => ({ type, message })));
 		if (selector.events.length)
 			problems.push({
 				type,
@@ -52,7 +49,7 @@ export function compileChoice(schema: Schema, { chosen, brought }: PilotChoice):
 			});
 		const guard = selector.plan.types.get(type)?.validators[0]?.guard;
 		if (guard) created.set(type, guard);
-		selectors.push(selector);
+		named.add(type);
 	}
 	const set = <X>(list: readonly X[] | null) => list && new Set(list);
 	return {
@@ -60,7 +57,6 @@ export function compileChoice(schema: Schema, { chosen, brought }: PilotChoice):
 			created,
 			brought: brought && { accounts: set(brought.accounts), roads: set(brought.roads) }
 		},
-		selectors,
 		problems
 	};
 }

@@ -13,8 +13,6 @@ export interface Writing {
 	brought: PilotChoice['brought'];
 }
 
-export const writingOf = (c: PilotChoice): Writing => c;
-
 /** Why it cannot be asked yet, in words; null where it can. */
 export function unfinished(
 	{ chosen, brought }: Writing,

@@ -348,7 +348,7 @@
 						? `${entry.sent.length} field${entry.sent.length > 1 ? 's' : ''} changed, not saved yet.`
 						: '')}{/if}
 		</p>
-		<span class="ml-auto text-xs text-quiet">runs release {w.force.number}</span>
+		<span class="ml-auto text-xs text-quiet">runs release {entry.release}</span>
 	</div>
 </form>
 

@@ -15,7 +15,7 @@ import { createRelease, readRelease, releaseInForce, rulesOf } from '../db/rules
 import { readRecords } from '../db/records';
 import { lineOfOne } from '../line/line';
 import { RefusedChange, inForce, remove, save, type Submission } from '../records';
-import { endOfPilot, lookAtPilot, pilotShown, startPilot, widenPilot } from './pilot';
+import { endOfPilot, lookAtPilot, startPilot, widenPilot } from './pilot';
 import { putReleaseInForce, releaseDraft } from './release';
 import { revisionOf } from './revision';
 
@@ -260,7 +260,6 @@ describe('a pilot by a condition', () => {
 		// what an event gave is told, and stays
 		expect(p.lasting?.values.find((v) => v.field === 'details_checked_on')?.n).toBeGreaterThan(0);
 		expect(p.lasting?.values.some((v) => v.field === 'size_class')).toBe(false);
-		expect(await pilotShown(t.workspace)).toBeNull();
 		await expect(endOfPilot(t.admin, { step: 'withdraw', pilot: p.id, why: '' })).rejects.toThrow(
 			'has ended meanwhile'
 		);

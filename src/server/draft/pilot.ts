@@ -14,10 +14,8 @@ import {
 	endPilot,
 	insertPilot,
 	lastingOf,
-	listPilots,
 	pilotOn,
-	type Lasting,
-	type Pilot
+	type Lasting
 } from '../db/pilot';
 import type { Account } from '../db/people';
 import { db, transaction, type Db } from '../db/pool';
@@ -25,6 +23,7 @@ import { lockDraft, putInForce, readRelease, rulesOf, withLiving } from '../db/r
 import { queueLineOfRelease } from '../jobs/line';
 import { readyList, stretchOf } from '../lists/list';
 import { inForce, type InForce } from '../records';
+import { besideOf } from '../records/apart';
 import { unfitFor } from './fits';
 import { counted } from './revision';
 
@@ -39,12 +38,6 @@ export async function refuseWhilePiloting(c: Db, workspace: string): Promise<voi
 			`Release ${on.release} is on as a pilot, beside the one in force. Withdraw it, or put it in force for all records, first.`
 		);
 }
-
-/** The plan of the release in force by itself. */
-const besideIn = ({ plan }: InForce): Plan => {
-	const { pilot: _, ...beside } = plan;
-	return beside;
-};
 
 /**
  * What is in force once a release is a pilot for some records.
@@ -75,7 +68,7 @@ async function both(
 	}
 	const set: RuleSet = await withLiving(c, workspace, rulesOf(doc));
 	const pilot = compilePlan(schema, set);
-	const beside = besideIn(force);
+	const beside = besideOf(force.plan);
 	const joined = joinPlans(beside, pilot, joins);
 	if (!joined.plan)
 		throw new BadInput(
@@ -199,7 +192,7 @@ export async function endOfPilot(
 		const on = await stillOn(c, workspace, id);
 		const { release } = on;
 		const force = await inForce(c, workspace);
-		const beside = besideIn(force);
+		const beside = besideOf(force.plan);
 		const pilot = force.plan.pilot!.plan;
 		const taken = step === 'take';
 		const lasting = await lastingOf(c, on, lastingClaims(pilot));
@@ -227,10 +220,4 @@ export async function lastingNow(
 	const on = await stillOn(db(), by.workspace, id);
 	const { plan } = await inForce(db(), by.workspace);
 	return lastingOf(db(), on, lastingClaims(plan.pilot!.plan));
-}
-
-/** The pilot that is on, with its members; null where none is. */
-export async function pilotShown(workspace: string): Promise<Pilot | null> {
-	const [newest] = await listPilots(db(), workspace, 1);
-	return newest && !newest.ended ? newest : null;
 }

@@ -7,7 +7,7 @@ import type { Difference } from '../db/pilot';
 const without = new WeakMap<Plan, Plan>();
 
 /** The rules beside the pilot's, for all records. */
-function besideOf(plan: Plan): Plan {
+export function besideOf(plan: Plan): Plan {
 	const had = without.get(plan);
 	if (had) return had;
 	const { pilot: _, ...beside } = plan;

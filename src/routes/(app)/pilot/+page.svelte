@@ -5,7 +5,7 @@
 	import { readFormula } from '$core/feel/language';
 	import Choosing from '$lib/pilot/Choosing.svelte';
 	import Days from '$lib/pilot/Days.svelte';
-	import { choiceOf, unfinished, writingOf, type Writing } from '$lib/pilot/choice';
+	import { choiceOf, unfinished, type Writing } from '$lib/pilot/choice';
 	import Choose from '$lib/inputs/Choose.svelte';
 	import { EVERYTHING, listQuery } from '$door/lists';
 	import type { Lasting } from '$server/db/pilot';
@@ -259,12 +259,8 @@
 									: `Let release ${on.beside} decide all again`}</button
 							>
 							<button class="textlink" onclick={() => (ending = null)}>Not now</button>
-						{:else if writing}
-							<span></span>
-						{:else}
-							<button class="button" onclick={() => (writing = writingOf(on.choice))}
-								>Widen it …</button
-							>
+						{:else if !writing}
+							<button class="button" onclick={() => (writing = on.choice)}>Widen it …</button>
 							<button class="button" onclick={() => void askToEnd('take')}
 								>Put in force for all …</button
 							>
