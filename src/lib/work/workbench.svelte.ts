@@ -263,9 +263,12 @@ export class Workbench {
 		return may(this.account.role, right);
 	}
 
+	/** The revision of the last step that this page stored. */
+	#own = 0;
 	/** A step of this page was stored. Where others had stored some before it, theirs are loaded. */
 	#stepped({ revision, was }: Step) {
 		const missed = was > this.revision;
+		this.#own = revision;
 		this.revision = Math.max(this.revision, missed ? this.revision : revision);
 		if (missed) void this.reload();
 	}
@@ -298,15 +301,18 @@ export class Workbench {
 	/** Takes what the server holds. Edits not saved yet stay. */
 	load(data: WorkData) {
 		// read before a step that was stored meanwhile: taken now, it would take that step off the page
-		if (data.revision < this.revision && this.#older++ < Workbench.#OLDER_AT_MOST) {
+		const known = Math.max(this.revision, this.#own);
+		if (data.revision < known && this.#older++ < Workbench.#OLDER_AT_MOST) {
 			void this.reload();
 			return;
 		}
 		this.#older = 0;
+		this.#own = Math.min(this.#own, data.revision);
 		// a release ends what can be taken back: what is in force is not undone by a key
 		if (this.force.number !== data.inForce.number) this.history.clear();
 		if (data.revision !== this.revision) this.history.close();
-		this.revision = data.revision;
+		// while a step is under way the draft here stays; its answer tells whether others were before it
+		if (this.saver.state !== 'saving') this.revision = data.revision;
 		// the same model stays the very same object, so that nothing is compiled again
 		const same = canonicalJson(this.model) === canonicalJson(data.model);
 		if (!same && !this.#asking) this.model = data.model;

@@ -1,10 +1,11 @@
 /** The draft as the pages hold it: edits and undo, saving behind, the sample, findings and trials from workers. */
+import fc from 'fast-check';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { demoModel } from '../../../demo/model';
 import { demoDraft, demoReleases } from '../../../demo/rules';
 import { demoTrials } from '../../../demo/trials';
-import type { Rule } from '../../core';
-import { Schema, analyse, compilePlan, partPoint, toJson } from '../../core';
+import type { Piece, Rule } from '../../core';
+import { Schema, analyse, applied, compilePlan, partPoint, toJson } from '../../core';
 import { zones } from '../../runtime/zones';
 import type { Sent } from '../../workers/sent';
 import { Received } from '../../workers/sent';
@@ -400,6 +401,93 @@ describe('saving', () => {
 			1
 		]);
 	});
+	it('does not take what was read before its own step either where somebody else was before that step', async () => {
+		const reload = vi.fn(() => Promise.resolve());
+		w.reload = reload;
+		answer = () => ({ body: { revision: 3, was: 2 } });
+		why('mine');
+		await later();
+		expect(reload).toHaveBeenCalledTimes(1);
+		// read after the step of another and before its own
+		w.load({ ...theirs((r) => ({ ...r, name: 'Theirs' })), revision: 2 });
+		expect([size().why, w.conflicts.all]).toEqual(['mine', []]);
+		expect(reload).toHaveBeenCalledTimes(2);
+		w.load({ ...theirs((r) => ({ ...r, why: 'mine', name: 'Theirs' })), revision: 3 });
+		expect([size().why, size().name, w.revision]).toEqual(['mine', 'Theirs', 3]);
+	});
+	it('whatever is late or overtakes: what it wrote stays, and both pages end with what is stored', async () => {
+		const act = fc.oneof(
+			fc.record({ do: fc.constant('mine' as const), wait: fc.nat(600) }),
+			fc.record({ do: fc.constant('theirs' as const), wait: fc.nat(600) }),
+			fc.record({ do: fc.constant('load' as const), wait: fc.nat(600) })
+		);
+		const times = fc.array(fc.nat(900), { minLength: 4, maxLength: 12 });
+		await fc.assert(
+			fc.asyncProperty(
+				fc.array(act, { minLength: 3, maxLength: 14 }),
+				times,
+				async (acts, late) => {
+					let [k, n] = [0, 0];
+					const wait = () => new Promise<void>((r) => setTimeout(r, late[k++ % late.length]));
+					/** A server of one draft, whose answers take their time on either way. */
+					let [set, revision] = [demoDraft, 1];
+					const store = (change: (s: typeof set) => typeof set) => (
+						(set = change(set)),
+						++revision
+					);
+					vi.stubGlobal('fetch', async (path: string, init: { body?: string } = {}) => {
+						await wait();
+						let body: object = {};
+						if (path === '/draft') {
+							const { pieces } = JSON.parse(init.body!) as { pieces: Piece[] };
+							const was = revision;
+							body = { was, revision: store((s) => applied(s, pieces).set) };
+							// as the server tells all open pages
+							void wait().then(() =>
+								page.others.hear({ kind: 'changed', revision: was + 1, account: '1', name: 'Ida' })
+							);
+						}
+						await wait();
+						return { ok: true, status: 200, json: () => Promise.resolve(body) };
+					});
+					const page = new Workbench(data());
+					page.reload = async () => {
+						await wait();
+						const read = data({ draft: { set, authors: {} }, revision, draftHash: `h${revision}` });
+						await wait();
+						page.load(read);
+					};
+					const mine = () => page.rule('size_class')!.why;
+					let wrote = mine();
+					for (const a of acts) {
+						if (a.do === 'mine') {
+							wrote = `mine ${++n}`;
+							page.editRule('why', 'size_class', (r: Rule) => ({ ...r, why: wrote }));
+						} else if (a.do === 'theirs') {
+							const now = store((s) => ({
+								...s,
+								rules: s.rules.map((r) => (r.id === 'urgency' ? { ...r, why: `theirs ${++n}` } : r))
+							}));
+							void wait().then(() =>
+								page.others.hear({ kind: 'changed', revision: now, account: '2', name: 'Jonas' })
+							);
+						} else void page.reload();
+						for (let ms = 0; ms < a.wait; ms += 50) {
+							await later(50);
+							expect(mine()).toBe(wrote);
+						}
+					}
+					await later(30_000);
+					expect(page.conflicts.all).toEqual([]);
+					expect(page.saver.state).toBe('saved');
+					expect(mine()).toBe(wrote);
+					expect(page.draft).toEqual(set);
+					page.stop();
+				}
+			),
+			{ numRuns: 150 }
+		);
+	}, 60_000);
 	it('does not load anew for a step of its own that is still under way', async () => {
 		const reload = vi.fn(() => Promise.resolve());
 		w.reload = reload;
