@@ -8,7 +8,17 @@ import { demoModel } from '../demo/model';
 import { demoReleases } from '../demo/rules';
 import { demoTrials } from '../demo/trials';
 import type { Trial } from '../src/core';
-import { Schema, compilePlan, cover, pointsOf, propose, runTrial, strengthOf } from '../src/core';
+import {
+	Schema,
+	compilePlan,
+	cover,
+	pointsOf,
+	propose,
+	runTrial,
+	strengthOf,
+	touchedTrials
+} from '../src/core';
+import { alterationsOf } from '../src/core/cover/alter';
 import { zones } from '../src/runtime/zones';
 import { beside, ratio } from './measure';
 
@@ -25,12 +35,26 @@ console.log(`\nTrials, on ${set.rules.length} rules`);
 const run = (trials: readonly Trial[]) => () => {
 	for (const t of trials) runTrial(plan, t, zones);
 };
+/** An edit of one rule, and the trials that it can touch. */
+const [edit] = alterationsOf(
+	set,
+	set.rules.find((r) => r.id === 'size_class')!,
+	plan.schema
+);
+const after = compilePlan(plan.schema, edit.set);
+const touched = () => thousand.filter(touchedTrials(plan, after));
 const took = beside({
 	'1 000 trials, all of them run': run(thousand),
+	'those of 1 000 that an edit of one rule can touch, found and run': () => run(touched())(),
 	'100 trials': run(hundred),
 	'what 100 trials try of the rules': () => cover(plan, set, hundred, zones, wordless)
 });
 ratio('1 000 against 100', took['1 000 trials, all of them run'], took['100 trials']);
+ratio(
+	`those that an edit can touch (${touched().length}), against all of them`,
+	took['those of 1 000 that an edit of one rule can touch, found and run'],
+	took['1 000 trials, all of them run']
+);
 ratio(
 	'what they try, against running them',
 	took['what 100 trials try of the rules'],

@@ -227,6 +227,7 @@ export {
 	type TrialRow,
 	type TrialStep
 } from './trials/trials';
+
 export {
 	expectingWhatCame,
 	plainWords,
@@ -345,6 +346,7 @@ export {
 	type Version
 } from './compare/sets';
 export { differing, type Differing } from './compare/differing';
+export { touchedTrials } from './compare/touched';
 export {
 	Linked,
 	askedOf,

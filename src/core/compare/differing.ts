@@ -5,8 +5,8 @@
 import { canonicalJson } from '../document/canonical';
 import type { Rule } from '../document/rules';
 import { nodeKey, planOf } from '../plan/plan';
-import { refKey } from '../document/model';
-import type { Plan, PlanNode, Validator } from '../plan/types';
+import { refKey, type Schema } from '../document/model';
+import type { MessageRule, Plan, PlanNode, Validator } from '../plan/types';
 
 /** Two plans of the fields in question and of what these are made of, and which fields are in question. */
 export interface Differing {
@@ -25,11 +25,10 @@ export interface Differing {
 	checks: { before: Plan; after: Plan; types: ReadonlySet<string> };
 }
 
-/** Two rule sets on one model, as far as they can differ in what they give. */
-export function differing(before: Plan, after: Plan): Differing {
+/** The fields of two rule sets on one model, which of them differ, and which follow from these. */
+function inQuestion(before: Plan, after: Plan, said: Sayings) {
 	const nodes = [before, after].map((p) => new Map(p.nodes.map((n) => [nodeKey(n), n])));
 	const keys = new Set(nodes.flatMap((m) => [...m.keys()]));
-	const said = new Sayings(before, after);
 	const fields = new Set(
 		[...keys].filter((k) => {
 			const [a, b] = nodes.map((m) => m.get(k));
@@ -40,6 +39,57 @@ export function differing(before: Plan, after: Plan): Differing {
 	const sourcesOf = (k: string) => nodes.flatMap((m) => m.get(k)?.sources ?? []);
 	// what depends on one that differs may differ as well
 	spread(fields, keys, sourcesOf);
+	return { fields, edited, sourcesOf };
+}
+
+/** What an edit can make come out otherwise. */
+export interface Touching {
+	/** Fields (`type.field`). */
+	fields: ReadonlySet<string>;
+	/** Record types of which checks, states or limits say something else, or read a field that comes out otherwise. */
+	checks: ReadonlySet<string>;
+	/** Record types of which messages do. */
+	messages: ReadonlySet<string>;
+	/** Definitions and tables that say something else, by identity. */
+	parts: ReadonlySet<string>;
+	/** The models differ, so anything may. */
+	all: boolean;
+}
+
+/** What can come out otherwise by one of two rule sets. */
+export function touching(before: Plan, after: Plan): Touching {
+	const said = new Sayings(before, after);
+	const { fields } = inQuestion(before, after, said);
+	const readsOne = (x: { reads: readonly { type: string; field: string }[] }) =>
+		x.reads.some((r) => fields.has(refKey(r.type, r.field)));
+	/** Types of those that differ between the two sides. */
+	const typesOf = (of: (p: Plan) => readonly (Validator | MessageRule)[]) => {
+		const [had, now] = [before, after].map(of);
+		const earlier = new Map(had.map((v) => [v.id, v]));
+		const later = new Set(now.map((v) => v.id));
+		return new Set(
+			[
+				...had.filter((v) => !later.has(v.id)),
+				...now.filter((v) => {
+					const was = earlier.get(v.id);
+					return !was || said.ofCheck(was, 0) !== said.ofCheck(v, 1) || readsOne(v);
+				})
+			].map((v) => v.rule.type)
+		);
+	};
+	return {
+		fields,
+		checks: typesOf((p) => [...p.validators.values()]),
+		messages: typesOf((p) => p.messages),
+		parts: said.words,
+		all: !said.sameModel
+	};
+}
+
+/** Two rule sets on one model, as far as they can differ in what they give. */
+export function differing(before: Plan, after: Plan): Differing {
+	const said = new Sayings(before, after);
+	const { fields, edited, sourcesOf } = inQuestion(before, after, said);
 	const ids = refusing(before, after, said, fields);
 	const judges = [before, after].map((p) =>
 		[...p.types.values()].flatMap((t) => t.validators).filter((v) => ids.has(v.id))
@@ -111,55 +161,56 @@ function spread(some: Set<string>, all: ReadonlySet<string>, sources: (key: stri
 /** What the rules of a field say, as text, so that two can be compared. */
 class Sayings {
 	/** Definitions and tables of which the two sides say something else, by identity. */
-	private readonly words = new Set<string>();
-	private readonly sameModel: boolean;
-	private readonly rules = new Map<Rule, string>();
+	readonly words: ReadonlySet<string>;
+	readonly sameModel: boolean;
 
 	constructor(before: Plan, after: Plan) {
 		const sides = [before.schema, after.schema];
 		const models = sides.map((s) => s.model);
 		this.sameModel =
 			models[0] === models[1] || canonicalJson(models[0]) === canonicalJson(models[1]);
-		const parts = sides.flatMap((s, side) =>
-			[s.definitions, s.tables].flatMap((all, kind) =>
-				[...all.values()].map((d) => ({ id: d.id, side, kind, text: canonicalJson(d) }))
-			)
-		);
-		for (const { id, kind, text } of parts) {
-			const both = parts.filter((x) => x.id === id && x.kind === kind);
-			if (both.length < 2 || both.some((x) => x.text !== text)) this.words.add(id);
+		const words = new Set<string>();
+		for (const of of [(s: Schema) => s.definitions, (s: Schema) => s.tables]) {
+			const [had, now] = sides.map((s): ReadonlyMap<string, object> => of(s));
+			for (const id of new Set([...had.keys(), ...now.keys()])) {
+				const [a, b] = [had.get(id), now.get(id)];
+				if (a !== b && (!a || !b || canonicalJson(a) !== canonicalJson(b))) words.add(id);
+			}
 		}
 		// a definition that uses one that differs differs too
-		for (let n = -1; n !== this.words.size;) {
-			n = this.words.size;
-			for (const { id, text } of parts) if (mentions(text, this.words)) this.words.add(id);
+		const uses = sides.flatMap((s) => [...s.definitions.values()]);
+		for (let n = -1; words.size && n !== words.size;) {
+			n = words.size;
+			for (const d of uses) if (mentions(canonicalJson(d), words)) words.add(d.id);
 		}
+		this.words = words;
 	}
 
 	/** @param side 0 of the plan before, 1 of the one after: where they may differ unseen, no two are the same */
 	of(node: PlanNode, side: 0 | 1): string {
 		const texts = [...node.claims, ...node.adders, ...node.limits].map(
-			(c) => `${c.id} ${this.rule(c.rule)}`
+			(c) => `${c.id} ${plainly(c.rule)}`
 		);
 		const unsure = !this.sameModel || texts.some((t) => mentions(t, this.words));
 		return `${unsure ? side : ''} ${node.currency} ${texts.join('\n')}`;
 	}
 
-	/** The same of a check or state. */
-	ofCheck(v: Validator, side: 0 | 1): string {
-		const text = `${v.id} ${this.rule(v.rule)}`;
+	/** The same of a check, a state or a message. */
+	ofCheck(v: Validator | MessageRule, side: 0 | 1): string {
+		const text = `${v.id} ${plainly(v.rule)}`;
 		return `${!this.sameModel || mentions(text, this.words) ? side : ''} ${text}`;
 	}
+}
 
-	/** A rule without what only people read. */
-	private rule(rule: Rule): string {
-		const had = this.rules.get(rule);
-		if (had !== undefined) return had;
-		const { name: _name, why: _why, ...rest } = rule;
-		const text = canonicalJson(rest);
-		this.rules.set(rule, text);
-		return text;
-	}
+const said = new WeakMap<Rule, string>();
+/** A rule without what only people read, as text. */
+function plainly(rule: Rule): string {
+	const had = said.get(rule);
+	if (had !== undefined) return had;
+	const { name: _name, why: _why, ...rest } = rule;
+	const text = canonicalJson(rest);
+	said.set(rule, text);
+	return text;
 }
 
 /** Whether a document names one of some parts; one that is written as text names them by words, so it may. */
