@@ -115,7 +115,7 @@ function axesOfBoth(probe: Probe, a: Claim, b: Claim) {
 }
 
 /** Whether what a claim gives depends on nothing but which of its stretches or cases is met. */
-const constants = (c: Claim) =>
+export const constants = (c: Claim) =>
 	(!c.used.length && !c.outside.size) ||
 	!!writerOf(c.rule.body)?.results(c.rule.body, c.rule.outputs.indexOf(c.output));
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { demoModel } from '../../../demo/model';
-import { demoDraft, demoReleases } from '../../../demo/rules';
+import { demoDraft, demoReleases, formula } from '../../../demo/rules';
 import { demoTrials } from '../../../demo/trials';
 import { checkRule, checkTrial } from '../../door';
 import { zones } from '../../runtime/zones';
@@ -8,9 +8,12 @@ import { sayPlain, type SayValue } from '../conditions/words';
 import { canonicalJson } from '../document/canonical';
 import { Schema } from '../document/model';
 import { compilePlan } from '../plan/plan';
-import { runTrial, type Trial } from '../trials/trials';
+import type { Rule } from '../document/rules';
+import { runSteps, runTrial, type Trial } from '../trials/trials';
 import { alterationsOf } from './alter';
 import { cover, triedBy } from './cover';
+import { provenAlike } from './alike';
+import { pointsOf } from './points';
 import { propose } from './propose';
 import { strengthOf } from './strength';
 
@@ -158,6 +161,119 @@ describe('small mistakes', () => {
 			return !runTrial(with_(n.rule, n), t, zones).held;
 		});
 		expect(failing).toHaveLength(would.length);
+	});
+	describe('that come to the same on every record', () => {
+		const body = bands.body as Extract<Rule['body'], { kind: 'bands' }>;
+		const guarded = (text: string): Rule => ({
+			...bands,
+			outputs: [{ ...bands.outputs[0], hold: 'follow' }],
+			watch: ['headcount'],
+			guard: formula('customer', text)
+		});
+		const check = set.rules.find((r) => r.body.kind === 'check' && r.type === 'customer')!;
+		const checked = (text: string): Rule => ({
+			...check,
+			watch: ['headcount'],
+			guard: null,
+			body: { ...check.body, holds: formula('customer', text) } as Rule['body']
+		});
+		const ALWAYS = 'Headcount >= 10 or not(Headcount >= 10) or is blank(Headcount)';
+		/** Rules with something in them that does not count; slips of them that are none, and such as are. */
+		const idle: [what: string, rule: Rule, none: string[], some: string[]][] = [
+			['nothing', bands, [], ['limit moved', 'results exchanged', 'switched off']],
+			[
+				'a limit whose two sides get the same',
+				{ ...bands, body: { ...body, results: [body.results[1], ...body.results.slice(1)] } },
+				['limit moved', 'limit belongs to the other side'],
+				['results exchanged', 'switched off', 'hold weakened']
+			],
+			[
+				'a condition that always holds',
+				guarded(ALWAYS),
+				['condition dropped', 'watched fields dropped'],
+				['switched off', 'limit moved', 'hold weakened']
+			],
+			[
+				'limits where it never applies',
+				guarded('Headcount >= 10'),
+				['watched fields dropped', 'blank decided otherwise'],
+				['condition dropped', 'comparison turned', 'number changed', 'switched off']
+			],
+			[
+				'all of one whose condition never holds',
+				guarded('Headcount < 10 and Headcount > 20'),
+				['switched off', 'limit moved', 'results exchanged'],
+				['condition dropped', 'and and or exchanged']
+			],
+			[
+				'a part that another holds already',
+				checked('Headcount >= 0 and Headcount >= -5'),
+				['a part of the condition dropped', 'number changed', 'comparison turned'],
+				['switched off', 'and and or exchanged']
+			],
+			[
+				'neither of two parts that count',
+				checked('Headcount >= 0 and Headcount <= 9000'),
+				['watched fields dropped'],
+				['a part of the condition dropped', 'number changed', 'comparison turned']
+			]
+		];
+		it.each(idle)('are left out: %s', (_, rule, none, some) => {
+			const rules = { ...set, rules: set.rules.map((r) => (r.id === rule.id ? rule : r)) };
+			const of = compilePlan(plan.schema, rules);
+			expect(of.problems.length).toBe(plan.problems.length);
+			const alike = alterationsOf(rules, rule, plan.schema).flatMap((x) => {
+				const other = compilePlan(plan.schema, x.set);
+				return provenAlike(of, other, rule, x, zones) ? [{ slip: x.slip, other }] : [];
+			});
+			const slips = alike.map((x) => x.slip as string);
+			expect(slips).toEqual(expect.arrayContaining(none));
+			const all = alterationsOf(rules, rule, plan.schema).map((x) => x.slip as string);
+			const times = (list: string[], slip: string) => list.filter((s) => s === slip).length;
+			// of each of these at least one counts
+			for (const slip of some)
+				expect([slip, times(slips, slip) < times(all, slip)]).toEqual([slip, true]);
+			// whatever is tried, none of them shows
+			const came = (p: typeof plan, t: Trial) =>
+				runSteps(p, t, zones).map(({ records }) =>
+					records.map((r) => [r.values.map(String), r.messages, r.sends, [...r.hidden]])
+				);
+			const open = pointsOf(of, rule, say);
+			const records = [
+				...held.filter((t) => t.type === rule.type),
+				...propose(of, rules, rule, open, zones).map((p) => p.trial),
+				...['9', '10', '11', '0', '-5', '-6', null].map((v): Trial => ({
+					...held[0],
+					type: 'customer',
+					was: {},
+					sent: [['headcount', v]]
+				}))
+			];
+			for (const { slip, other } of alike)
+				for (const t of records) expect([slip, came(other, t)]).toEqual([slip, came(of, t)]);
+			const holding = held.filter((t) => runTrial(of, t, zones).held);
+			const counted = [...strengthOf(of, rules, rule, holding, zones)];
+			expect(counted.length).toBeLessThanOrEqual(all.length - alike.length);
+		});
+		it('are left out: the order of claims that never meet, but not of those that do', () => {
+			const one = guarded('Headcount < 10');
+			const two: Rule = {
+				...guarded('Headcount > 20'),
+				id: 'size_other'
+			};
+			const alikeOf = (last: Rule) => {
+				const rules = { ...set, order: {}, rules: [one, last] };
+				const of = compilePlan(plan.schema, rules);
+				return alterationsOf(rules, last, plan.schema)
+					.filter((x) => x.slip === 'claim order exchanged')
+					.map((x) => provenAlike(of, compilePlan(plan.schema, x.set), last, x, zones));
+			};
+			expect(alikeOf(two)).toEqual([true]);
+			const other = { ...body, results: [...body.results].reverse() };
+			expect(alikeOf({ ...two, body: other, guard: formula('customer', 'Headcount > 5') })).toEqual(
+				[false]
+			);
+		});
 	});
 	it('no trial notices without trials, and every one is counted', () => {
 		const none = [...strengthOf(plan, set, bands, [], zones)];

@@ -10,6 +10,7 @@ import type { SettledRecord } from '../settle/settle';
 import { runSteps, runTrial, type Expectation, type Trial } from '../trials/trials';
 import type { ZoneClock } from '../value/temporal';
 import { same } from '../value/value';
+import { provenAlike } from './alike';
 import { alterationsOf, type Alteration, type Slip } from './alter';
 import { drafts } from './drafts';
 import { expectedOf } from './propose';
@@ -62,7 +63,7 @@ export function drawnAlterations(plan: Plan, set: RuleSet, rule: Rule, seed: num
 
 /**
  * Holds the alterations of one rule against the trials, one after the other. Those that do not compile
- * are no alterations: nobody could release them.
+ * are no alterations: nobody could release them. Nor are those that are proven to come to the same.
  * @param trials those that hold on the rules as they are
  */
 export function* strengthOf(
@@ -93,6 +94,8 @@ export function* strengthOf(
 				would = wouldNotice(plan, other, rule, d.trial, zones);
 			if (would) break;
 		}
+		// one that comes to the same on every record is no mistake, and none could notice it
+		if (!would && provenAlike(plan, other, rule, x, zones)) continue;
 		yield { ...told, ...(would ? { would } : {}), tried: would ? 0 : apart.length };
 	}
 }
