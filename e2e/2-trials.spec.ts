@@ -165,10 +165,17 @@ test('what nobody tried is shown at the rule, proposed, and told right or wrong'
 	await openSheet(page, '/write/deal/probability');
 	const number = page.getByTestId('tried-probability');
 	await expect(number).toHaveText(/4\/11\s+tried/);
-	await number.click();
+	// point by point, where the rule stands
+	await number.focus();
+	await page.keyboard.press('Enter');
+	const points = page.getByTestId('points-probability');
+	await expect(points.getByRole('listitem').filter({ hasText: 'not tried:' })).toHaveCount(7);
+	await expect(points.getByRole('link', { name: /^tried: / })).toHaveCount(4);
+	expect(await barriers(page, '#rule-probability', WCAG)).toEqual([]);
+	const further = page.getByRole('link', { name: 'Trials for what is not tried' });
+	await further.click();
 	await expect(page).toHaveURL(/view=untried&rule=probability/);
-	const untried = page.getByText('○ not tried');
-	await expect(untried).toHaveCount(7);
+	await expect(points.getByRole('listitem').filter({ hasText: 'not tried:' })).toHaveCount(7);
 	await page.getByRole('button', { name: 'Propose trials for it' }).click();
 	await expect(page.getByText(/^Stage .* gives Probability is/).first()).toBeVisible();
 	expect(await barriers(page, 'main', WCAG)).toEqual([]);
@@ -180,7 +187,8 @@ test('what nobody tried is shown at the rule, proposed, and told right or wrong'
 	await expect(page).toHaveURL(/\/write\/deal\/probability#rule-probability/);
 	const stage = /^Stage (.*?)(,| gives)/.exec(wrong)![1];
 	await expectHeld(page.locator('#s-stage'), stage === 'blank' ? '—' : stage);
-	await page.getByTestId('tried-probability').click();
+	await number.click();
+	await further.click();
 	await page.getByRole('button', { name: 'Propose trials for it' }).click();
 	await page.getByRole('button', { name: 'Right: keep it' }).first().click();
 	await expect(page.getByTestId('station-try')).toContainText('90/92');

@@ -1,7 +1,7 @@
 /** Option of one field to the options allowed in another; options left out limit nothing. */
 import { own } from '../value/own';
 import { keyCarried, optionsCarried } from './carried';
-import { choicesOf } from './keys';
+import { choicesOf, inListOrder } from './keys';
 import { leftOut } from './altered';
 import type { Altered, BodyOf, Judges } from './spec';
 import { none } from './spec';
@@ -85,7 +85,11 @@ export const allowed: Judges<BodyOf<'allowed'>> = {
 	},
 	asks: () => null,
 	blocks: () => false,
-	tries: (b) => Object.keys(b.rows).map((key) => ({ key, said: `option ${key}` })),
+	tries: (b, { schema, rule }) =>
+		inListOrder(Object.keys(b.rows), b.input, schema, rule.type).map((key) => ({
+			key,
+			said: `option ${key}`
+		})),
 	alterations: (b) =>
 		Object.entries(b.rows).flatMap(([key, left]): Altered<BodyOf<'allowed'>>[] => {
 			const { [key]: _row, ...others } = b.rows;

@@ -28,3 +28,15 @@ export const numbersOf = (schema: Schema, type: string, not: string): Field[] =>
 		.type.fields.filter(
 			(f) => ['number', 'money', 'percent', 'date'].includes(f.type) && f.id !== not
 		);
+
+/** Keys of the options (or yes and no) of a field in the order of its list, whatever order they were stored in. */
+export function inListOrder(
+	keys: readonly string[],
+	field: string,
+	schema: Schema,
+	type: string
+): string[] {
+	const list = schema.field(type, field)?.list;
+	const place = (k: string) => (list ? (schema.position(list, k) ?? 1e9) : 0);
+	return [...keys].sort((x, y) => place(x) - place(y) || (x < y ? 1 : -1));
+}

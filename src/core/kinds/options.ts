@@ -9,9 +9,9 @@ import type { Value } from '../value/value';
 import { blankOtherwise, exchanged, leftOut } from './altered';
 import { blankInput, blankResult } from './blank';
 import { blankCarried, keyCarried, resultsCarried } from './carried';
-import { choicesOf, keysOf } from './keys';
+import { choicesOf, inListOrder, keysOf } from './keys';
 import { blankRow, typeName } from './decision';
-import type { Altered, BodyOf, BodyResult, Flaw, Look, Writes } from './spec';
+import type { Altered, BodyOf, BodyResult, Flaw, Look, TryPart, Writes } from './spec';
 import { none } from './spec';
 import { isBlank, saidBlank } from './words';
 
@@ -39,11 +39,7 @@ export const options: Writes<Options> = {
 		const source = w.schema.field(w.rule.type, b.input);
 		if (!source) return null;
 		const key = (k: string) => w.constant(source.type === 'yesno' ? k === 'true' : k, source);
-		// whatever order they were stored in
-		const place = (k: string) => (source.list ? (w.schema.position(source.list, k) ?? 1e9) : 0);
-		const inOrder = Object.entries(b.rows).sort(
-			([x], [y]) => place(x) - place(y) || (x < y ? 1 : -1)
-		);
+		const inOrder = inListOrder(Object.keys(b.rows), b.input, w.schema, w.rule.type);
 		const input: Expr = { k: 'field', image: 'settled', type: w.rule.type, field: source.id };
 		return {
 			form: {
@@ -52,7 +48,7 @@ export const options: Writes<Options> = {
 					hit: 'U',
 					outputs: w.outputs,
 					rows: [
-						...inOrder.map(([k, r]) => ({ when: [key(k)], then: w.results(r) })),
+						...inOrder.map((k) => ({ when: [key(k)], then: w.results(b.rows[k]) })),
 						...blankRow(w, b.blank)
 					]
 				}
@@ -182,9 +178,10 @@ export const options: Writes<Options> = {
 		return [...blankInput(b.blank, look, input), ...unmapped(b, look, input)];
 	},
 	doubts: none,
-	tries: (b) => [
-		...Object.keys(b.rows).map((key) => ({ key, said: `option ${key}` })),
-		...(b.nothing ?? []).map((key) => ({ key, said: `option ${key}` })),
+	tries: (b, { schema, rule }) => [
+		...inListOrder([...Object.keys(b.rows), ...(b.nothing ?? [])], b.input, schema, rule.type).map(
+			(key): TryPart => ({ key, said: `option ${key}` })
+		),
 		{ key: 'blank', said: 'blank' }
 	],
 	alterations: (b) => {

@@ -15,6 +15,7 @@
 	import Narrow from './Narrow.svelte';
 	import OrderCounts from './OrderCounts.svelte';
 	import Sentence from './Sentence.svelte';
+	import Points from '../trials/Points.svelte';
 	import Ticks from '../trials/Ticks.svelte';
 	import { formatValue } from '../words/format';
 	import { viewOf } from '../kinds';
@@ -93,6 +94,8 @@
 			href: `/write/${target.id}/${rule.watch?.[0] ?? target.title}?sample=${id}`
 		};
 	});
+	/** What of it is tried stands below it, point by point. */
+	let showsTried = $state(false);
 	/** It is read in the formula language as well. */
 	let asText = $state(false);
 	let copying = $state(false);
@@ -344,17 +347,29 @@
 								<span class="text-ochre">▲ Shown as the rule last could be read.</span>
 							{/if}
 						</p>{:else}<span class="grow"></span>{/if}
-					{#if covered}<a
-							class="flex items-center gap-1 text-xs whitespace-nowrap text-quiet no-underline hover:underline"
-							href="/try?view=untried&rule={encodeURIComponent(rule.id)}"
-							title="Of what is to be tried of this rule{w.covering.old
+					{#if covered}<button
+							class="flex min-h-6 items-center gap-1 text-xs whitespace-nowrap text-quiet hover:underline"
+							aria-expanded={showsTried}
+							aria-label="{covered.tried.length} of {covered.points} tried of {rule.name}"
+							title="What of this rule the trials try{w.covering.old
 								? ', before the last edit'
 								: ''}"
+							onclick={() => (showsTried = !showsTried)}
 							data-testid="tried-{rule.id}"
 							><Ticks most={8} tried={covered.tried.length} of={covered.points} label="" />{covered
-								.tried.length}/{covered.points} tried</a
+								.tried.length}/{covered.points} tried</button
 						>{/if}
 				</div>
+				{#if covered && showsTried}
+					<div class="mt-1 bg-panel px-3 py-2">
+						<Points {rule} />
+						{#if covered.tried.length < covered.points}<p class="mt-1 text-sm">
+								<a class="textlink" href="/try?view=untried&rule={encodeURIComponent(rule.id)}"
+									>Trials for what is not tried …</a
+								>
+							</p>{/if}
+					</div>
+				{/if}
 			{/if}
 		</div>
 	</div>

@@ -6,6 +6,7 @@
 	import { canonicalJson, pointsOf, sheetOf } from '$core';
 	import { tell } from '../shell/notices';
 	import { useWorkbench } from '../work/workbench.svelte';
+	import Points from './Points.svelte';
 	import RuleLine from './RuleLine.svelte';
 	import {
 		nameOf,
@@ -129,24 +130,9 @@
 						onopen={() => (open = open === rule.id ? null : rule.id)}
 					/>
 					{#if open === rule.id}
-						<div class="mb-2 grid gap-x-6 pl-4 md:grid-cols-2">
-							<ul>
-								{#each points.filter((p) => !tried.has(p.key)) as p (p.key)}
-									<li><span class="text-ochre">○ not tried</span> {p.label}</li>
-								{:else}<li class="text-teal">✓ Everything is tried.</li>{/each}
-							</ul>
-							<ul class="text-quiet">
-								{#each points.filter((p) => tried.has(p.key)) as p (p.key)}
-									{@const by = tried.get(p.key)!}
-									<li>
-										<span class="text-teal">✓</span>
-										{p.label}
-										<a class="textlink" href="/try#{by[0]}"
-											>{by.length} {by.length === 1 ? 'trial' : 'trials'}</a
-										>
-									</li>
-								{/each}
-							</ul>
+						<div class="mb-2 pl-4">
+							{#if !line.harm}<p class="text-teal">✓ Everything is tried.</p>{/if}
+							<Points {rule} />
 						</div>
 						<p class="mb-2 flex gap-4 pl-4">
 							{#if w.canEdit && tried.size < points.length && !looking}<button
