@@ -88,9 +88,12 @@ export interface RehearsedRecord {
 	moves: Move[];
 	/** What would refuse the next change that concerns it, and did not by the earlier rules. */
 	refused: Message[];
-	/** What would leave if the record were saved with the values that the later rules give. */
-	sends: Outgoing[];
-	/** More linked records come out otherwise than are settled with it: of these it read what is stored. */
+	/**
+	 * What would leave if the record were saved with the values that the later rules give: about itself, and about the
+	 * stored records that this change runs on to.
+	 */
+	sends: { type: string; id: string; values: readonly Value[]; message: Outgoing }[];
+	/** More linked records come out otherwise than are settled with it, or are set off by it: these are left out. */
 	partly: boolean;
 }
 
@@ -244,7 +247,10 @@ export function rehearseRecord(
 		const had = new Set(refused.length ? refusedBy(0).map((m) => m.claim) : []);
 		out.refused = refused.filter((m) => !had.has(m.claim));
 	}
-	if (r.messages.types.get(type)!.messages.length && out.moves.some((m) => !same(m.stored, m.to))) {
+	const { messages, reach } = r.messages.types.get(type)!;
+	const changed = out.moves.filter((m) => !same(m.stored, m.to));
+	const runsOn = changed.some((m) => reach[m.index]?.length);
+	if (changed.length && (messages.length || runsOn)) {
 		const { fields } = r.messages.schema.type(type).type;
 		const moved = fields.flatMap((f, i): [string, Value][] =>
 			same(record.values[i], after.values[i]) ? [] : [[f.id, after.values[i]]]
@@ -253,9 +259,13 @@ export function rehearseRecord(
 			sent: new Map(moved),
 			keep: new Set(moved.map(([f]) => f))
 		});
-		const s = settle(r.messages, lookAt([saved], instant), loaders[1], { zones, alone: true });
+		const options = { zones, alone: !runsOn, most: MOST_NEAR };
+		const s = settle(r.messages, lookAt([saved], instant), loaders[1], options);
 		needs.push(...s.needs, ...linked.lacked());
-		out.sends = s.records[0].sends;
+		out.partly ||= s.deferred.length > 0;
+		out.sends = s.records.flatMap((x) =>
+			x.sends.map((message) => ({ type: x.type, id: x.id, values: x.values, message }))
+		);
 	}
 	return needs.length ? short(needs) : out;
 }

@@ -198,10 +198,59 @@ describe('a record rehearsed', () => {
 		expect(compiled(after).problems).toEqual([]);
 		const r = held(after);
 		const told = run(r, one('customer', { headcount: '55', size_class: 'medium' }));
-		expect(told.sends.map((s) => s.subject)).toEqual(['Now small']);
+		expect(told.sends.map((s) => s.message.subject)).toEqual(['Now small']);
 		// it was small before: it does not come to hold
 		const small = run(r, one('customer', { headcount: '55', size_class: 'small' }));
 		expect(small.sends).toEqual([]);
+	});
+
+	it('tells the messages that it would set off at linked records', () => {
+		const said: Rule = {
+			...start.rules.find((r) => r.body.kind === 'message')!,
+			id: 'told_deal',
+			type: 'deal',
+			moments: ['created', 'changed'],
+			guard: { text: 'Customer.\'Size class\' = "Small"' },
+			entering: true,
+			watch: null,
+			outputs: [],
+			body: {
+				kind: 'message',
+				each: null,
+				filter: null,
+				to: { text: '"desk@quillmere.example"' },
+				subject: ['Small: ', { text: 'Name' }],
+				text: ['Look at it.'],
+				once: 'event'
+			}
+		};
+		const after = { ...demoDraft, rules: [...demoDraft.rules, said] };
+		expect(compiled(after).problems).toEqual([]);
+		const deal = (id: string, name: string, customer: string) => ({
+			type: 'deal',
+			id,
+			values: valuesFromJson(schema, 'deal', { name, customer })
+		});
+		const firm = one('customer', { headcount: '55', size_class: 'medium' });
+		const { id } = firm[0];
+		const others = [deal('11', 'First', id), deal('12', 'Second', id), deal('13', 'Other', '77')];
+		const told = run(held(after), [...firm, ...others]);
+		expect(told.sends.map((s) => [s.type, s.id, s.message.subject])).toEqual([
+			['deal', '11', 'Small: First'],
+			['deal', '12', 'Small: Second']
+		]);
+		expect(told.partly).toBe(false);
+		// one that leaves reached records out sends nothing there
+		const own = { ...said, submittedOnly: true };
+		const kept = run(held({ ...demoDraft, rules: [...demoDraft.rules, own] }), [
+			...firm,
+			...others
+		]);
+		expect(kept.sends).toEqual([]);
+		// of very many some are left out, and that is said
+		const many = Array.from({ length: 80 }, (_, i) => deal(String(100 + i), `D${i}`, id));
+		const most = run(held(after), [...firm, ...many]);
+		expect([most.sends.length, most.partly]).toEqual([60, true]);
 	});
 });
 

@@ -11,7 +11,8 @@ import {
 	type Rehearsal,
 	type RehearsedRecord,
 	type Rehearsing,
-	type Schema
+	type Schema,
+	type Value
 } from '../../core';
 import { zones } from '../../runtime/zones';
 import type { Db } from '../db/pool';
@@ -69,7 +70,10 @@ export async function rehearseRange(
 	}
 	// what rules added to sets stands beside the values
 	const adds = [before, after].some((p) => p.nodes.some((n) => n.adders.length));
-	const title = schema.type(range.type).at.get(type.title)!;
+	const titleAt = (of: string, id: string, values: readonly Value[]) => {
+		const { at, type: named } = schema.type(of);
+		return String(toJson(values[at.get(named.title)!]) ?? `No. ${id}`);
+	};
 	const kept = new Map<string, number>();
 	const behind: RangeRehearsed['behind'] = [];
 	const keep = (about: string, id: string, name: string, doc: Behind['doc']) => {
@@ -80,7 +84,7 @@ export async function rehearseRange(
 	};
 
 	const count = (r: Looked, of: RehearsedRecord, accounts: ReadonlyMap<string, string | null>) => {
-		const name = String(toJson(r.values[title]) ?? `No. ${r.id}`);
+		const name = titleAt(range.type, r.id, r.values);
 		for (const m of of.moves) {
 			const f = type.fields[m.index];
 			const overwritten =
@@ -99,13 +103,25 @@ export async function rehearseRange(
 			tally.refuse({ type: range.type, field, claim, text }, new Set(people));
 			keep(`refused ${claim}`, r.id, name, { text });
 		}
-		for (const claim of new Set(of.sends.map((s) => s.claim))) {
-			const texts = of.sends
-				.filter((s) => s.claim === claim)
-				.map(({ to, subject, text }) => ({ title: name, to, subject, text }));
-			tally.send({ type: range.type, claim, count: texts.length, texts });
+		// of one rule about one record together
+		const sent = new Map<string, RehearsedRecord['sends']>();
+		for (const x of of.sends) {
+			const key = `${x.message.claim} ${x.type} ${x.id}`;
+			sent.set(key, [...(sent.get(key) ?? []), x]);
+		}
+		for (const all of sent.values()) {
+			const [{ type: about, id, values, message }] = all;
+			const { claim } = message;
+			const called = about === range.type && id === r.id ? name : titleAt(about, id, values);
+			const texts = all.map(({ message: { to, subject, text } }) => ({
+				title: called,
+				to,
+				subject,
+				text
+			}));
+			tally.send({ type: about, claim, count: texts.length, texts });
 			for (const { to, subject, text } of texts)
-				keep(`sends ${claim}`, r.id, name, { to, subject, text });
+				keep(`sends ${claim}`, id, called, { to, subject, text });
 		}
 	};
 
