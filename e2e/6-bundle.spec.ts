@@ -167,6 +167,29 @@ test('into the workspace that it comes from: what differs is told, and what is n
 	await page.getByRole('button', { name: /Go on/ }).click();
 	await expect(page.getByRole('heading', { name: '2 · The rules' })).toBeVisible();
 
+	// what is ticked brings what it uses; where that is left out, it is said
+	const using = structuredClone(doc);
+	using.rules.find((r: { id: string }) => r.id === 'net_amount').why = 'Another reason.';
+	const left = using.definitions.find((d: { id: string }) => d.id === 'left');
+	left.why = 'What is left of it.';
+	left.body = { text: '1' };
+	await takeIn(page, asFile(using, 'using.json'));
+	const [ofRule, ofDefinition] = ['Net amount', 'Share left'].map((label) =>
+		page.getByRole('checkbox', { name: new RegExp(`^${label} changes the draft`) })
+	);
+	await ofRule.uncheck();
+	await ofDefinition.uncheck();
+	await expect(page.getByRole('button', { name: 'Take into the draft' })).toBeDisabled();
+	await ofRule.focus();
+	await page.keyboard.press('Space');
+	await expect(ofDefinition).toBeChecked();
+	await expect(page.getByText('uses it, and')).toHaveCount(0);
+	await ofDefinition.uncheck();
+	await expect(
+		page.getByText('Net amount uses it, and it says something else in the draft.')
+	).toBeVisible();
+	await expect(ofRule).toBeChecked();
+
 	// a rule that has another identity and another name there is said to be one of the draft
 	const renamed = structuredClone(doc);
 	const rule = renamed.rules.find((r: { id: string }) => r.id === 'freight');

@@ -322,7 +322,7 @@ export {
 	type BundleSide
 } from './bundle/meet';
 export { modelOffers, modelWith, type ModelOffer } from './bundle/model';
-export { partKey, trialsAgainst, withTaken } from './bundle/take';
+export { partKey, trialsAgainst, withTaken, withUsed } from './bundle/take';
 
 // ── Suggest: rules that the records themselves propose ───────────────────────────────────────────
 export {

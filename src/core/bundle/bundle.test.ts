@@ -22,7 +22,7 @@ import { recordsNamed } from './bundle';
 import { Carrier, type Identities } from './identities';
 import { identitiesOf, meet, type BundleSide } from './meet';
 import { modelOffers, modelWith } from './model';
-import { partKey, trialsAgainst, withTaken } from './take';
+import { partKey, trialsAgainst, withTaken, withUsed } from './take';
 
 const NOTHING: Model = { types: [], lists: [], zone: demoModel.zone };
 const nobody: BundleSide = { model: NOTHING, set: { rules: [], order: {} }, trials: [] };
@@ -306,6 +306,33 @@ describe('what is taken', () => {
 		const stored = { ...demoDraft, tables: demoDraft.tables!.map(withoutRows) };
 		expect(withTaken(stored, draft, all(draft))).toEqual(stored);
 		expect(withTaken(draft, { rules: [], order: {} }, new Set())).toEqual(draft);
+	});
+	it('goes with what it uses, and what that uses in its turn', () => {
+		const of = (...keys: string[]) => [...withUsed(draft, keys)].sort();
+		expect(of('rule net_amount')).toEqual(['definition left', 'rule net_amount']);
+		expect(of('rule country_desk')).toEqual(['rule country_desk', 'table country_desk']);
+		expect(of('table country_desk')).toEqual(['table country_desk']);
+		expect(of('rule urgency', 'order deal.net_amount')).toEqual([
+			'order deal.net_amount',
+			'rule urgency'
+		]);
+		const { body } = draft.definitions!.find((d) => d.id === 'left')!;
+		const further = {
+			...draft,
+			definitions: [
+				{ ...draft.definitions![0], id: 'base', name: 'Base', body },
+				...draft.definitions!.map((d) =>
+					d.id === 'left'
+						? { ...d, body: { expr: { k: 'use', definition: 'base', args: [] } as never } }
+						: d
+				)
+			]
+		};
+		expect([...withUsed(further, ['rule net_amount'])].sort()).toEqual([
+			'definition base',
+			'definition left',
+			'rule net_amount'
+		]);
 	});
 	it('any part of it leaves the others as they are', () => {
 		fc.assert(

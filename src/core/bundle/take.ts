@@ -3,11 +3,33 @@ import { canonicalJson } from '../document/canonical';
 import type { ReferenceTable } from '../document/model';
 import { refKey } from '../document/model';
 import { claimId, type Rule, type RuleSet } from '../document/rules';
+import { usesOf } from '../plan/uses';
 import type { Trial } from '../trials/trials';
 
 /** A part of a rule set, as it is chosen: a rule, definition or table by its identity here, an order by `type.field`. */
 export const partKey = (part: 'rule' | 'definition' | 'table' | 'order', id: string) =>
 	`${part} ${id}`;
+
+/** Parts of a rule set with the definitions and tables that they use, and those that these use: all of them keys. */
+export function withUsed(set: RuleSet, keys: readonly string[]): ReadonlySet<string> {
+	const uses = [
+		...(set.definitions ?? []).map(({ id }) => ({
+			key: partKey('definition', id),
+			by: usesOf(set, { definition: id })
+		})),
+		...(set.tables ?? []).map(({ id }) => ({
+			key: partKey('table', id),
+			by: usesOf(set, { table: id })
+		}))
+	];
+	const out = new Set(keys);
+	for (let n = -1; n !== out.size;) {
+		n = out.size;
+		for (const { key, by } of uses)
+			if (by.some((u) => out.has(partKey(u.part, u.id)))) out.add(key);
+	}
+	return out;
+}
 
 /** The draft with all of one list that was chosen: in the place of what it is here, else behind its neighbour there. */
 function withThose<T extends { id: string }>(

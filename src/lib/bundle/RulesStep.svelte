@@ -5,6 +5,7 @@
 	import Choose from '../inputs/Choose.svelte';
 	import LinkInput from '../inputs/LinkInput.svelte';
 	import Parts from '../rule/Parts.svelte';
+	import { andList } from '../words/format';
 	import { trialWords, wordsOf } from '../trials/words';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import type { Taking } from './taking.svelte';
@@ -99,7 +100,8 @@
 		<p class="mt-1">✓ The draft has all of them, as they are there.</p>
 	{:else}
 		<p class="mt-1 text-sm text-quiet">
-			What is ticked goes into the draft as one step; nothing is in force before it is released. {stays}
+			What is ticked goes into the draft as one step, and what it uses is ticked with it; nothing is
+			in force before it is released. {stays}
 		</p>
 		<div class="ticks mt-1"></div>
 	{/if}
@@ -163,6 +165,7 @@
 			{#each g.of as c (c.id)}
 				{@const key = t.keyOf(c)}
 				{@const met = metBy.get(key)}
+				{@const missed = t.missed.get(key)}
 				{@const problem = c.part === 'rule' ? t.problems.get(c.id) : undefined}
 				<li class="border-t border-hairline py-1">
 					<label class="flex min-h-6 flex-wrap items-center gap-x-2"
@@ -202,6 +205,12 @@
 								>{/if}
 						</div>
 					{/if}
+					{#if missed}<p class="ml-6 text-sm text-ochre">
+							▲ {missed.length > 2
+								? `${missed.length} of what is ticked use it`
+								: `${andList([...missed])} ${missed.length > 1 ? 'use' : 'uses'} it`}, and
+							{c.what === 'new' ? 'the draft has none' : 'it says something else in the draft'}.
+						</p>{/if}
 					{#if problem}<p class="ml-6 text-sm text-ochre">
 							▲ It would be left out: {problem}
 						</p>{/if}

@@ -17,6 +17,7 @@ import {
 	trialsAgainst,
 	withRows,
 	withTaken,
+	withUsed,
 	type Bundle,
 	type Choices,
 	type Compared,
@@ -271,13 +272,22 @@ export class Taking {
 	});
 	keyOf = (c: Compared) => partKey(c.part as 'rule', c.id);
 	isTaken = (key: string) => !this.left.has(key);
+	/** Leaves some out; or takes them, and with them what they use. */
 	leave(keys: readonly string[], out: boolean) {
 		const next = new Set(this.left);
-		for (const k of keys)
-			if (out) next.add(k);
-			else next.delete(k);
+		if (out) for (const k of keys) next.add(k);
+		else for (const k of withUsed(this.#carried, keys)) next.delete(k);
 		this.left = next;
 	}
+	/** Names of what is taken and uses a part that is left out, which says something else here or is not there. */
+	readonly missed: ReadonlyMap<string, readonly string[]> = $derived.by(() => {
+		const out = new Map<string, string[]>();
+		const parts = this.compared.map((c) => ({ key: this.keyOf(c), name: c.name }));
+		for (const { key, name } of parts.filter((p) => this.chosen.has(p.key)))
+			for (const used of withUsed(this.#carried, [key]))
+				if (this.left.has(used)) out.set(used, [...(out.get(used) ?? []), name]);
+		return out;
+	});
 	readonly chosen = $derived.by(
 		() => new Set(this.compared.map(this.keyOf).filter((k) => !this.left.has(k)))
 	);
