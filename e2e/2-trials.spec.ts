@@ -239,6 +239,24 @@ test('any two versions are compared in terms of rules and by the trials, one fro
 	await expect(page.getByText('● odd.json: format must be "rigid-rule/release".')).toBeVisible();
 	await input.setInputFiles(file('third.json', await response.text()));
 	await expect(page.getByText('Release 3 and third.json say the same.')).toBeVisible();
+	// and on the records, as any other version
+	const less = JSON.parse(await response.text());
+	const bands = less.rules.find((r: { id: string }) => r.id === 'size_class').body;
+	bands.limits.find((l: { at: string }) => l.at === '50').at = '60';
+	await input.setInputFiles(file('less.json', JSON.stringify(less)));
+	const rehearse = page.getByRole('button', { name: 'Rehearse less.json against Release 3' });
+	await expect(rehearse).toBeEnabled();
+	await rehearse.focus();
+	await page.keyboard.press('Enter');
+	await expect(page).toHaveURL(/\/rehearse\?id=/);
+	await expect(
+		page.getByText('would come out differently: “less.json” against release 3.')
+	).toBeVisible({
+		timeout: 60_000
+	});
+	await expect(page.getByText('from release 3 to “less.json”')).toBeVisible();
+	// the draft is not rehearsed by that
+	await expect(page.getByTestId('station-rehearse')).not.toContainText('less');
 });
 
 test('what grows in an opened trial stays in view', async ({ page }) => {

@@ -21,7 +21,7 @@ import {
 	type BundleSide
 } from '../core';
 import { zones } from '../runtime/zones';
-import { BadInput, checkBundle } from '.';
+import { BadInput, checkBundle, checkRehearsal } from '.';
 
 const kinds = new Map(demoDraft.rules.map((r) => [r.body.kind, r]));
 const document = {
@@ -50,6 +50,27 @@ describe('a bundle', () => {
 		expect(set.rules).toEqual(document.rules);
 		expect(rest.trials).toEqual(document.trials);
 		expect(rest.records).toEqual(document.records);
+	});
+	it('is rehearsed as a version from a file; what is none is refused with its place', () => {
+		const file = { name: 'b.json', as: 'after', document: structuredClone(document) };
+		const asked = checkRehearsal({ before: 3, file });
+		expect(asked).toMatchObject({ before: 3, selection: null, period: null });
+		expect(asked.file).toMatchObject({
+			name: 'b.json',
+			as: 'after',
+			set: { rules: document.rules }
+		});
+		// rows that are edited in force do not come along
+		for (const t of asked.file!.set.tables ?? []) if (t.living) expect(t.rows).toEqual([]);
+		expect(checkRehearsal({ before: 3 })).not.toHaveProperty('file');
+		for (const [more, says] of [
+			[{ as: 'both' }, 'file.as'],
+			[{ name: '' }, 'file.name'],
+			[{ document: { format: 'x' } }, 'file.document: format must be'],
+			[{ document: { ...document, rules: [{ id: 'x' }] } }, 'file.document: rules[0]'],
+			[{ more: 1 }, 'more']
+		] as const)
+			expect(() => checkRehearsal({ file: { ...file, ...more } })).toThrow(says);
 	});
 	it('that is spoilt is refused with its place, or taken by any workspace like any other', () => {
 		fc.assert(

@@ -30,7 +30,8 @@ import {
 	isIdentity,
 	isKeptName,
 	isText,
-	upgraded
+	upgraded,
+	withoutRows
 } from '../core';
 import { body } from './bodies';
 import { BadInput, check } from './check';
@@ -366,7 +367,7 @@ const versionOf = () =>
 		);
 
 /**
- * What is to be rehearsed: which version against which, and on which records, or on the changes of which days; all
+ * What is to be rehearsed: which version against which, one of them perhaps from a file, and on which records, or on the changes of which days; all
  * of it may be left out.
  * @returns with null in the place of the draft @throws {BadInput} naming the place
  */
@@ -375,12 +376,14 @@ export function checkRehearsal(v: unknown): {
 	after: number | null;
 	selection: { type: string; condition: Formula } | null;
 	period: { from: string; to: string } | null;
+	file?: { name: string; as: 'before' | 'after'; set: RuleSet };
 } {
-	const { before, after, selection, period } = check<{
+	const { before, after, selection, period, file } = check<{
 		before?: number | 'draft';
 		after?: number | 'draft';
 		selection?: { type: string; condition: Formula } | null;
 		period?: { from: string; to: string } | null;
+		file?: { name: string; as: 'before' | 'after'; document: unknown };
 	}>(
 		only({
 			before: versionOf(),
@@ -388,7 +391,12 @@ export function checkRehearsal(v: unknown): {
 			selection: only({ type: text(60), condition: formula().required() })
 				.nullable()
 				.default(null),
-			period: only({ from: day(), to: day() }).nullable().default(null)
+			period: only({ from: day(), to: day() }).nullable().default(null),
+			file: only({
+				name: text(200).required(),
+				as: yup.string().strict().oneOf(['before', 'after']).required(),
+				document: yup.mixed().required()
+			}).default(undefined)
 		}),
 		v ?? {}
 	);
@@ -399,9 +407,22 @@ export function checkRehearsal(v: unknown): {
 		...(before === undefined ? {} : { before: number(before) }),
 		after: number(after ?? 'draft'),
 		selection: selection ?? null,
-		period: period ?? null
+		period: period ?? null,
+		...(file
+			? {
+					file: {
+						name: file.name,
+						as: file.as,
+						set: at('file.document', () => withoutLivingRows(checkVersionFile(file.document).set))
+					}
+				}
+			: {})
 	};
 }
+
+/** Rows that are edited in force are those here, whatever a file holds. */
+const withoutLivingRows = (set: RuleSet): RuleSet =>
+	set.tables ? { ...set, tables: set.tables.map(withoutRows) } : set;
 
 /** Why something is released although. @throws {BadInput} naming the place */
 export const checkReasons = (v: unknown): Reasons => check<Reasons>(reasons(), v ?? {});

@@ -24,6 +24,16 @@ export const capital = (text: string): string => text.slice(0, 1).toUpperCase() 
 export const sayVersion = (n: number | null): string =>
 	n === null ? 'the draft' : n ? `release ${n}` : 'no rules at all';
 
+/** The one or the other of two versions that are held against each other, where one may be from a file. */
+export const sayVersionOf = (
+	of: {
+		before: number | null;
+		after: number | null;
+		file?: { name: string; as: 'before' | 'after' } | null;
+	},
+	side: 'before' | 'after'
+): string => (of.file?.as === side ? `“${of.file.name}”` : sayVersion(of[side]));
+
 /** A count, such as of records. */
 export function formatCount(n: number): string {
 	return counts.format(n).replace(/,/g, '\u202f');

@@ -1,11 +1,18 @@
 <script lang="ts">
 	/** What a replay cannot say: changes that were not made again, and where history does not suffice. */
 	import type { Retold } from '$core';
-	import { capital, formatCount, sayVersion } from '../words/format';
+	import { capital, formatCount } from '../words/format';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import { WHY_LEFT, many, sayField } from './words';
 
-	let { replay, before }: { replay: Retold; before: number | null } = $props();
+	let {
+		replay,
+		before
+	}: {
+		replay: Retold;
+		/** What the earlier version is called. */
+		before: string;
+	} = $props();
 
 	const w = useWorkbench();
 	const left = $derived(replay.left.reduce((n, l) => n + l.count, 0));
@@ -29,7 +36,7 @@
 {#if otherwise.changes}
 	<details class="text-sm text-quiet">
 		<summary class="cursor-pointer"
-			>{capital(sayVersion(before))} by itself gives otherwise than is recorded in {many(
+			>{capital(before)} by itself gives otherwise than is recorded in {many(
 				otherwise.changes,
 				'change',
 				'changes'

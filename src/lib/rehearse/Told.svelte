@@ -2,7 +2,7 @@
 	/** One thing that a rehearsal tells, as a picture, with the records behind it. */
 	import type { JsonValue, Surprise } from '$core';
 	import type { KeptRehearsal, RehearsalResult } from '$server/db/rehearsals';
-	import { capital, formatCount, sayVersion } from '../words/format';
+	import { capital, formatCount, sayVersionOf } from '../words/format';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import Behind from './Behind.svelte';
 	import Flow from './Flow.svelte';
@@ -93,7 +93,7 @@
 		<span class="font-normal text-quiet"
 			>{shown.rows
 				? `by the rows of “${shown.rows.label}” as they stood, and as edited`
-				: `from ${sayVersion(shown.before)} to ${sayVersion(shown.after)}`}</span
+				: `from ${sayVersionOf(shown, 'before')} to ${sayVersionOf(shown, 'after')}`}</span
 		>
 	</h2>
 	{#if field.shift && !(field.moves.length <= 8 && !others)}
@@ -202,8 +202,8 @@
 		{about}
 		{query}
 		{count}
-		before={shown.rows ? 'By the rows before' : `${capital(sayVersion(shown.before))} gives`}
-		after={shown.rows ? 'By the edited rows' : `${capital(sayVersion(shown.after))} gives`}
+		before={shown.rows ? 'By the rows before' : `${capital(sayVersionOf(shown, 'before'))} gives`}
+		after={shown.rows ? 'By the edited rows' : `${capital(sayVersionOf(shown, 'after'))} gives`}
 		rules={result.rules}
 		changes={!!result.replay}
 	/>

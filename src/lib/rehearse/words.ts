@@ -1,15 +1,17 @@
 /** What a rehearsal tells, in words. */
 import type { JsonValue, LeftOut, Surprise, Unrehearsed } from '$core';
-import type { Asked, RehearsalResult } from '$server/db/rehearsals';
-import { andList, formatCount, formatValue, sayVersion } from '../words/format';
+import type { KeptRehearsal, RehearsalResult } from '$server/db/rehearsals';
+import { andList, formatCount, formatValue, sayVersionOf } from '../words/format';
 import type { Workbench } from '../work/workbench.svelte';
 
 export const sayAsked = (
-	a: Pick<Asked, 'before' | 'after'> & { rows?: { label: string; edits: number } | null }
+	a: Pick<KeptRehearsal, 'before' | 'after' | 'file'> & {
+		rows?: { label: string; edits: number } | null;
+	}
 ): string =>
 	a.rows
 		? `an edit of ${a.rows.edits === 1 ? 'a row' : `${a.rows.edits} rows`} of “${a.rows.label}” against its rows as they stood`
-		: `${sayVersion(a.after)} against ${sayVersion(a.before)}`;
+		: `${sayVersionOf(a, 'after')} against ${sayVersionOf(a, 'before')}`;
 
 /** A field by its key (`type.field`), with its type. */
 export function sayField(w: Workbench, key: string): string {

@@ -71,7 +71,7 @@ const PAGES: [path: string, help: Help][] = [
 			title: 'Compare',
 			says: [
 				'Any two of the draft, the releases and a release or bundle from a file: what each rule, table and field says otherwise, and which trials come out otherwise.',
-				'A file is read here and goes nowhere.'
+				'A file is read here. Rehearsed on the records it goes to the server, which keeps its rules with that job.'
 			]
 		}
 	],

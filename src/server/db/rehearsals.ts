@@ -5,6 +5,7 @@ import type {
 	Rehearsal,
 	Retold,
 	RowEdit,
+	RuleSet,
 	Selection,
 	Surprise,
 	Unrehearsed
@@ -35,9 +36,20 @@ export interface Period {
 	to: string;
 }
 
+/** Stands for a version from a file, which has no number. */
+export const FROM_FILE = -1;
+
+/** A version from a file, and which of the two it is. */
+export interface FileVersion {
+	name: string;
+	as: 'before' | 'after';
+	/** Of its rules. */
+	hash: string;
+}
+
 /**
- * Two versions, each the number of a release, null for the draft or 0 for no rules at all, and the records
- * that are asked; or, for a replay, the period whose changes are made again.
+ * Two versions, each the number of a release, null for the draft, 0 for no rules at all or {@link FROM_FILE}, and the
+ * records that are asked; or, for a replay, the period whose changes are made again.
  */
 export interface Asked {
 	before: number | null;
@@ -46,9 +58,12 @@ export interface Asked {
 	period: Period | null;
 	/** Rows that the later version finds in a living table in the place of those that stand. */
 	rows?: { table: string; label: string; edits: RowEdit[] };
+	/** Where one of the two is from a file. */
+	file?: FileVersion;
 }
 
-export interface KeptRehearsal extends Omit<Asked, 'rows'> {
+export interface KeptRehearsal extends Omit<Asked, 'rows' | 'file'> {
+	file: FileVersion | null;
 	/** Rows that were put in the place of those that stand: of which table, how many, and a digest of them. */
 	rows: { table: string; label: string; edits: number; hash: string } | null;
 	id: string;
@@ -78,7 +93,7 @@ export interface Behind {
 const KEPT = 8;
 
 const HEAD = `r.id::text, ${iso('r.ended_at')} as at, a.name as by, r.before, r.after, r.hash,
-	r.draft_hash as "draftHash", r.selection, r.period, r.rows, r.looked`;
+	r.draft_hash as "draftHash", r.selection, r.period, r.rows, r.file, r.looked`;
 const FROM = 'from rehearsal r left join account a on a.id = r.account';
 
 /** Begins to keep one; those that were never ended, and the oldest, go. */
@@ -99,8 +114,8 @@ export async function beginRehearsal(
 		[r.workspace, KEPT - 1]
 	);
 	await db.query(
-		`insert into rehearsal (id, workspace, account, before, after, hash, draft_hash, selection, period, rows)
-		 values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`,
+		`insert into rehearsal (id, workspace, account, before, after, hash, draft_hash, selection, period, rows, file)
+		 values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`,
 		[
 			r.id,
 			r.workspace,
@@ -111,7 +126,8 @@ export async function beginRehearsal(
 			r.draftHash,
 			r.selection && JSON.stringify(r.selection),
 			r.period && JSON.stringify(r.period),
-			r.rows && JSON.stringify(rowsOf(r.rows))
+			r.rows && JSON.stringify(rowsOf(r.rows)),
+			r.file && JSON.stringify(r.file)
 		]
 	);
 }
@@ -127,6 +143,21 @@ const rowsOf = ({ table, label, edits }: NonNullable<Asked['rows']>): KeptRehear
 /** A digest of an edit of rows: of two that are alike the same. */
 export const hashOfEdits = (table: string, edits: readonly RowEdit[]): string =>
 	hashOf([table, edits.map(({ id, before, after }) => [before && id, before, after])]);
+
+/** Keeps the rules from a file until the job that asks for them begins. */
+export async function keepSet(db: Db, job: string, set: RuleSet): Promise<void> {
+	await db.query('insert into rehearsed_set (job, set) values ($1, $2)', [
+		job,
+		JSON.stringify(set)
+	]);
+}
+
+/** Those rules. @throws when the job has none */
+export async function readSet(db: Db, job: string): Promise<RuleSet> {
+	const r = await db.query<{ set: RuleSet }>('select set from rehearsed_set where job = $1', [job]);
+	if (!r.rows[0]) throw new Error(`There are no rules from a file for the job ${job}.`);
+	return r.rows[0].set;
+}
 
 /** Keeps the records behind what a range came to. */
 export async function keepBehind(
@@ -227,7 +258,7 @@ export async function newestOfDraft(
 ): Promise<RehearsalHead | null> {
 	const r = await db.query<RehearsalHead>(
 		`select ${LISTED} ${FROM} where r.workspace = $1 and r.ended_at is not null and r.after is null
-		   and r.selection is null and (r.period is null) = $2 order by r.ended_at desc limit 1`,
+		   and r.selection is null and r.file is null and (r.period is null) = $2 order by r.ended_at desc limit 1`,
 		[workspace, on === 'records']
 	);
 	return r.rows[0] ?? null;
@@ -244,7 +275,7 @@ export async function rehearsedReturns(
 ): Promise<Map<number, RehearsalHead>> {
 	const r = await db.query<RehearsalHead>(
 		`select distinct on (r.after) ${LISTED} ${FROM} where r.workspace = $1 and r.ended_at is not null and r.before = $2
-		   and r.after is not null and r.selection is null and r.period is null and r.rows is null
+		   and r.after is not null and r.selection is null and r.period is null and r.rows is null and r.file is null
 		   and r.ended_at > (select max(at) from in_force_log where workspace = $1)
 		 order by r.after, r.ended_at desc`,
 		[workspace, force]

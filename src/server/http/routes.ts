@@ -255,7 +255,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/rehearsal': {
 		POST: {
 			asks: 'write',
-			does: 'rehearses the draft or a release on existing records, or replays what was done'
+			does: 'rehearses the draft, a release or a version from a file on existing records, or replays what was done'
 		}
 	},
 	'/rehearsals/[id]': look('what a rehearsal came to, in a few figures'),

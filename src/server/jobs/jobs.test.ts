@@ -8,8 +8,14 @@ import { hurry, pauseJob, readJob, resumeJob, stopJob } from '../db/jobs';
 import { knownOverruled } from '../db/journal';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
-import { listTrials, putInForce, readDraft, withLiving } from '../db/rules';
-import { behind, listRehearsals, newestOfDraft, readRehearsal } from '../db/rehearsals';
+import { listTrials, putInForce, readDraft, readRelease, rulesOf, withLiving } from '../db/rules';
+import {
+	behind,
+	listRehearsals,
+	newestOfDraft,
+	readRehearsal,
+	rehearsedReturns
+} from '../db/rehearsals';
 import { editDraft } from '../draft/edit';
 import { begin, importOf, takeIn } from '../imports/imports';
 import type { Settings } from '../imports/rows';
@@ -160,6 +166,68 @@ describe('a rehearsal in ranges', () => {
 		await transaction((c) => editDraft(c, t.admin, editBetween('', broken, before).pieces));
 		await expect(queueRehearsal(t.admin, { after: 77 })).rejects.toThrow('There is no release 77.');
 	}, 60_000);
+
+	it('holds a version from a file against any other, on either side; the draft is not rehearsed by it', async () => {
+		const own = await newestOfDraft(db(), t.workspace, 'records');
+		const set = rulesOf((await readRelease(db(), t.workspace, 3))!);
+		const less = {
+			...set,
+			rules: set.rules.map((r) =>
+				r.id === 'size_class' && r.body.kind === 'bands'
+					? {
+							...r,
+							body: {
+								...r.body,
+								limits: r.body.limits.map((l) => (l.at === '50' ? { ...l, at: '60' } : l))
+							}
+						}
+					: r
+			)
+		};
+		const file = { name: 'less.json', set: less };
+		const id = await queueRehearsal(t.admin, { before: 3, file: { ...file, as: 'after' } });
+		// the same file again is the same job, another file another one
+		expect(await queueRehearsal(t.author, { before: 3, file: { ...file, as: 'after' } })).toBe(id);
+		const back = await queueRehearsal(t.admin, {
+			after: 3,
+			file: { ...file, as: 'before' }
+		});
+		const same = await queueRehearsal(t.admin, {
+			before: 3,
+			file: { name: 'same.json', set, as: 'after' }
+		});
+		const draft = await queueRehearsal(t.admin, { after: null, file: { ...file, as: 'before' } });
+		expect(new Set([id, back, same, draft]).size).toBe(4);
+		expect((await job(id)).title).toBe('“less.json” against release 3 on the existing records');
+		await workAll();
+		const read = async (x: string) => (await readRehearsal(db(), t.workspace, x))!;
+		const there = await read(id);
+		expect(there).toMatchObject({
+			before: 3,
+			after: -1,
+			draftHash: null,
+			file: { name: 'less.json', as: 'after' }
+		});
+		// the other way round everything moves back
+		const moves = (r: typeof there, turn: boolean) =>
+			r.result.fields.map((f) => [
+				f.field,
+				f.count,
+				f.moves.map((m) => (turn ? [m.to, m.from, m.count] : [m.from, m.to, m.count])).sort()
+			]);
+		expect(there.result.records).toBeGreaterThan(0);
+		expect(moves(there, false)).toEqual(moves(await read(back), true));
+		// and it comes to what that release comes to where it was stored
+		const stored = await queueRehearsal(t.admin, { before: 3, after: 0 });
+		const none = { name: 'none.json', set: { rules: [], order: {} }, as: 'after' as const };
+		const asNone = await queueRehearsal(t.admin, { before: 3, file: none });
+		await workAll();
+		expect((await read(asNone)).result).toEqual((await read(stored)).result);
+		expect((await read(same)).result).toMatchObject({ records: 0, fields: [] });
+		// what the gate goes by is another
+		expect(await newestOfDraft(db(), t.workspace, 'records')).toEqual(own);
+		expect([...(await rehearsedReturns(db(), t.workspace, 3)).keys()]).not.toContain(-1);
+	}, 120_000);
 
 	it('keeps the newest eight, and forgets the records behind the others', async () => {
 		for (let i = 0; i < 9; i++) {

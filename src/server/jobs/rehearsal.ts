@@ -20,7 +20,7 @@ import {
 	type Selector
 } from '../../core';
 import { BadInput } from '../../door';
-import { capital, formatDate, sayVersion } from '../../runtime/format';
+import { capital, formatDate, sayVersionOf } from '../../runtime/format';
 import { note } from '../audit/audit';
 import {
 	cutJob,
@@ -39,13 +39,21 @@ import { readModel } from '../db/model';
 import type { Account } from '../db/people';
 import { db, transaction, type Db } from '../db/pool';
 import { cutByKey } from '../db/records';
-import { beginRehearsal, endRehearsal, keepBehind, type Asked } from '../db/rehearsals';
+import {
+	FROM_FILE,
+	beginRehearsal,
+	endRehearsal,
+	keepBehind,
+	keepSet,
+	type Asked,
+	type FileVersion
+} from '../db/rehearsals';
 import { hashOf, hashOfDraft, lockDraft, releaseInForce, withLiving } from '../db/rules';
 import { inForce } from '../records';
 import { rehearseRange, rehearsedTypes, type Compared } from '../look/rehearse';
 import { bounds } from './replay';
 import { Stopped, type JobRun } from './run';
-import { rulesOfVersion, toldOf } from './versions';
+import { rulesOfVersion, setsOf, toldOf } from './versions';
 
 /** Records of a range: some seconds of work, which is the most that a killed worker loses. */
 const RECORDS = 2_000;
@@ -67,11 +75,19 @@ interface Frozen {
 /**
  * Queues a rehearsal, or a replay where a period is asked; one of the same that is under way is that one.
  * @param asked without a version before, what is in force
+ * @param file a version from a file, in the place of the one before or after
  * @returns the job @throws {BadInput} for a release that there is not, a condition that cannot be read, or no period
  */
 export async function queueRehearsal(
 	by: Account,
-	{ before, after = null, selection = null, period = null, rows }: Partial<Asked> = {}
+	{
+		before,
+		after = null,
+		selection = null,
+		period = null,
+		rows,
+		file
+	}: Partial<Omit<Asked, 'file'>> & { file?: Omit<FileVersion, 'hash'> & { set: RuleSet } } = {}
 ): Promise<string> {
 	const { workspace } = by;
 	return transaction(async (c) => {
@@ -82,12 +98,22 @@ export async function queueRehearsal(
 			after,
 			selection,
 			period,
-			...(rows ? { rows } : {})
+			...(rows ? { rows } : {}),
+			...(file
+				? {
+						[file.as]: FROM_FILE,
+						file: { name: file.name, as: file.as, hash: hashOf(file.set) }
+					}
+				: {})
 		};
 		const { model } = await readModel(c, workspace);
 		const [, set] = await Promise.all(
-			[against, after].map(async (n) =>
-				withLiving(c, workspace, await rulesOfVersion(c, workspace, n))
+			(['before', 'after'] as const).map(async (side) =>
+				withLiving(
+					c,
+					workspace,
+					file?.as === side ? file.set : await rulesOfVersion(c, workspace, asked[side])
+				)
 			)
 		);
 		if (period) bounds(period, model);
@@ -98,7 +124,7 @@ export async function queueRehearsal(
 		if (open) return open.id;
 		const versions = rows
 			? `an edit of “${rows.label}” against its rows as they stand`
-			: `${sayVersion(after)} against ${sayVersion(against)}`;
+			: `${sayVersionOf(asked, 'after')} against ${sayVersionOf(asked, 'before')}`;
 		const did = rows
 			? 'rehearsed rows of a table'
 			: after === null
@@ -110,13 +136,15 @@ export async function queueRehearsal(
 			: selection
 				? `on some of ${new Schema(model).type(selection.type).type.plural}`
 				: 'on the existing records';
-		return insertJob(c, {
+		const job = await insertJob(c, {
 			workspace,
 			kind,
 			title: `${capital(versions)} ${records}`,
 			account: by.id,
 			input
 		});
+		if (file) await keepSet(c, job, file.set);
+		return job;
 	});
 }
 
@@ -141,9 +169,7 @@ async function cut({ job }: JobRun): Promise<void> {
 	const { workspace, id } = job;
 	const asked = JSON.parse(job.input.asked) as Asked;
 	const { model } = await readModel(db(), workspace);
-	const [had, drawn] = await Promise.all(
-		[asked.before, asked.after].map((n) => rulesOfVersion(db(), workspace, n))
-	);
+	const [had, drawn] = await setsOf(db(), job, asked);
 	const { rows } = await rowsAt(db(), workspace);
 	// the rows too as they stand when it begins
 	const [before, after] = [withRows(had, rows), withRows(drawn, putRows(rows, asked.rows))];

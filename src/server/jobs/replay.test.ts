@@ -7,6 +7,7 @@ import type { EntryPoint, JsonValue } from '../../core';
 import { readJob, stopJob } from '../db/jobs';
 import { rowsAt } from '../db/living';
 import { db } from '../db/pool';
+import { readRelease, rulesOf } from '../db/rules';
 import { behind, newestOfDraft, readRehearsal, type KeptRehearsal } from '../db/rehearsals';
 import { editRows } from '../living/living';
 import { remove, save, RefusedChange } from '../records';
@@ -341,6 +342,28 @@ describe('a replay', () => {
 		expect(result.replay!.gaps).toBeGreaterThan(0);
 		expect(result.looked).toBe(2);
 	}, 60_000);
+});
+
+describe('a version from a file', () => {
+	it('is replayed as the release that it was taken out of', async () => {
+		const period = { from: '2026-09-01', to: '2026-09-30' };
+		const set = rulesOf((await readRelease(db(), t.workspace, 2))!);
+		const [file, number] = [
+			await queueRehearsal(t.admin, {
+				before: 3,
+				period,
+				file: { name: 'two.json', set, as: 'after' }
+			}),
+			await queueRehearsal(t.admin, { before: 3, after: 2, period })
+		];
+		await workAll();
+		const [a, b] = await Promise.all(
+			[file, number].map((id) => readRehearsal(db(), t.workspace, id))
+		);
+		expect(a!.result).toEqual(b!.result);
+		expect(a!.result.looked).toBeGreaterThan(100);
+		expect(a).toMatchObject({ before: 3, after: -1, period, file: { name: 'two.json' } });
+	}, 120_000);
 });
 
 describe('a replay that is broken off', () => {

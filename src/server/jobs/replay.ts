@@ -30,7 +30,7 @@ import { pastPeriod } from '../db/replayed';
 import { hashOf, hashOfDraft } from '../db/rules';
 import { replay, type ReplayRehearsed } from '../look/replay';
 import type { JobRun } from './run';
-import { claimsOf, rulesOfVersion, toldOf } from './versions';
+import { claimsOf, setsOf, toldOf } from './versions';
 
 /** Changes from the first of a period until now. */
 const MOST = 200_000;
@@ -69,12 +69,10 @@ export async function replaying({ job, progress }: JobRun): Promise<void> {
 	const { model } = await readModel(db(), workspace);
 	const schema = new Schema(model);
 	const { rows } = await rowsAt(db(), workspace);
-	const [before, after] = await Promise.all(
-		[asked.before, asked.after].map(async (n) => {
-			const set = await rulesOfVersion(db(), workspace, n);
-			return { set, plan: compilePlan(schema, withRows(set, rows)) };
-		})
-	);
+	const [before, after] = (await setsOf(db(), job, asked)).map((set) => ({
+		set,
+		plan: compilePlan(schema, withRows(set, rows))
+	}));
 	const sets = { before: before.set, after: after.set };
 	const [from, to] = bounds(asked.period, model);
 	const { result, behind } = await snapshot(async (c): Promise<ReplayRehearsed> => {

@@ -13,7 +13,7 @@ import {
 import { BadInput } from '../../door';
 import { namesOf } from '../db/people';
 import type { Db } from '../db/pool';
-import type { RehearsalResult } from '../db/rehearsals';
+import { readSet, type Asked, type RehearsalResult } from '../db/rehearsals';
 import { readDraft, readRelease, rulesOf } from '../db/rules';
 
 const NOTHING: RuleSet = { rules: [], order: {} };
@@ -30,6 +30,17 @@ export async function rulesOfVersion(
 	if (!doc) throw new BadInput(`There is no release ${number}.`);
 	return rulesOf(doc);
 }
+
+/** The two rule sets that a job holds against each other. @throws {BadInput} when there is no such release */
+export const setsOf = (
+	c: Db,
+	job: { id: string; workspace: string },
+	asked: Asked
+): Promise<[before: RuleSet, after: RuleSet]> => {
+	const of = (side: 'before' | 'after') =>
+		asked.file?.as === side ? readSet(c, job.id) : rulesOfVersion(c, job.workspace, asked[side]);
+	return Promise.all([of('before'), of('after')]);
+};
 
 /** What it came to, with its surprises and with the names of all that it tells of. */
 export async function toldOf(

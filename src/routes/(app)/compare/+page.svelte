@@ -16,6 +16,7 @@
 	import Versions from '$lib/release/Versions.svelte';
 	import { trialWords, wordsOf } from '$lib/trials/words';
 	import { formatValue } from '$lib/words/format';
+	import { Refused, ask } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 	import { zones } from '../../../runtime/zones';
 
@@ -23,7 +24,7 @@
 	const w = useWorkbench();
 	const words = $derived(trialWords(w));
 	/** One that was taken from a file, with what it is called. */
-	let file = $state.raw<{ name: string; version: Version } | null>(null);
+	let file = $state.raw<{ name: string; version: Version; document: unknown } | null>(null);
 	let trouble = $state<string | null>(null);
 	const inForce = $derived(w.force.number ? String(w.force.number) : 'draft');
 	const from = $derived(page.url.searchParams.get('from') ?? inForce);
@@ -66,6 +67,31 @@
 	);
 	const came = (t: Trial, r: TrialResult) =>
 		r.fault ?? r.lines.map((l) => sayCame(t.type, l, wordsOf(t, words))).join('; ');
+	const asked = (name: string) => (name === 'draft' ? 'draft' : Number(name));
+	let busy = $state(false);
+	/** Rehearses the two on the existing records: a version from a file is sent along. */
+	async function rehearse() {
+		const side = from === 'file' ? 'before' : 'after';
+		busy = true;
+		trouble = null;
+		try {
+			await w.flush();
+			const { job } = await ask<{ job: string }>('/rehearsal', {
+				method: 'POST',
+				body: {
+					...(from === 'file' ? {} : { before: asked(from) }),
+					...(to === 'file' ? {} : { after: asked(to) }),
+					file: { name: file!.name.slice(0, 200), as: side, document: file!.document }
+				}
+			});
+			await goto(`/rehearse?id=${job}`);
+		} catch (e) {
+			if (!(e instanceof Refused)) throw e;
+			trouble = e.message;
+		} finally {
+			busy = false;
+		}
+	}
 	async function read(e: Event) {
 		const input = e.currentTarget as HTMLInputElement;
 		const given = input.files?.[0];
@@ -74,14 +100,14 @@
 		try {
 			// what comes from outside is checked, by what the server checks it with; loaded for this alone
 			const { checkVersionFile, parseJson } = await import('../../../door');
-			const { model, set } = checkVersionFile(
-				parseJson(await given.text(), given.name, 60_000_000)
-			);
+			const document = parseJson(await given.text(), given.name, 60_000_000);
+			const { model, set } = checkVersionFile(document);
 			// of living tables the draft and releases hold no rows
 			const tables = set.tables?.map(withoutRows);
 			file = {
 				name: given.name,
-				version: { model, set: { ...set, ...(tables ? { tables } : {}) } }
+				version: { model, set: { ...set, ...(tables ? { tables } : {}) } },
+				document
 			};
 			pick('to', 'file');
 		} catch (err) {
@@ -121,6 +147,19 @@
 				: `${called(from)} and ${called(to)} say the same.`}
 		</p>
 		<Versions {all} />
+		<h2 class="mt-4 text-base">On the records</h2>
+		<p class="mt-1">
+			{#if from === to}<span class="text-quiet">A version gives what it gives.</span>
+			{:else if from !== 'file' && to !== 'file'}<a
+					class="textlink"
+					href="/rehearse?before={from}&after={to}"
+					>What {called(to)} would change in them against {called(from)}</a
+				>
+			{:else if !w.canEdit}<span class="text-quiet">Authors can rehearse it on them.</span>
+			{:else}<button class="button" disabled={busy} onclick={() => void rehearse()}
+					>Rehearse {called(to)} against {called(from)}</button
+				>{/if}
+		</p>
 		<h2 class="mt-4 text-base">Trials that come out otherwise</h2>
 		{#if !w.trials.known}<p class="text-quiet">… {w.trials.count} trials are being fetched.</p>
 		{:else}

@@ -20,8 +20,12 @@ export const load: PageServerLoad = async (event) => {
 	const asked = event.url.searchParams.get('id');
 	// without an address it is the draft's, which is what the ruler and the gate go by
 	const changes = event.url.searchParams.get('on') === 'changes';
-	const ofDraft = kept.find((k) => k.after === null && !k.selection && !k.period === !changes);
-	const id = kept.some((k) => k.id === asked) ? asked : (ofDraft ?? kept.find((k) => !k.rows))?.id;
+	const ofDraft = kept.find(
+		(k) => k.after === null && !k.file && !k.selection && !k.period === !changes
+	);
+	const id = kept.some((k) => k.id === asked)
+		? asked
+		: (ofDraft ?? kept.find((k) => !k.rows && !k.file))?.id;
 	return {
 		open: open ?? replay,
 		kept: kept.map(({ surprises: _, looked: __, ...head }) => head),

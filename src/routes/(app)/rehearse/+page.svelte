@@ -20,7 +20,8 @@
 		formatCount,
 		formatDate,
 		formatMoment,
-		sayVersion
+		sayVersion,
+		sayVersionOf
 	} from '$lib/words/format';
 	import { Refused, ask } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
@@ -59,9 +60,10 @@
 			before: w.force.number,
 			after: null,
 			...none,
-			// an edit of rows is looked at on the page of its table
-			...(!shown?.rows &&
-				shown && {
+			// an edit of rows is looked at on the page of its table, a file where it is compared
+			...(shown &&
+				!shown.rows &&
+				!shown.file && {
 					after: shown.after,
 					before: shown.before,
 					selection: shown.selection,
@@ -73,13 +75,14 @@
 		shown !== null && [shown.before, shown.after].includes(null) && shown.draftHash !== w.loadedHash
 	);
 	const superseded = $derived(
-		shown !== null && shown.after === null && shown.before !== w.force.number
+		shown !== null && !shown.file && shown.after === null && shown.before !== w.force.number
 	);
 	/** Whether what is asked next is what is shown, and still so. */
 	const same = $derived(
 		shown !== null &&
 			!stale &&
 			!shown.rows &&
+			!shown.file &&
 			JSON.stringify([asked.before, asked.after, asked.selection, asked.period]) ===
 				JSON.stringify([shown.before, shown.after, shown.selection, shown.period])
 	);
@@ -222,12 +225,15 @@
 	</p>
 	{#each ['before', 'after'] as const as side (side)}
 		{#if result?.faulty[side].length && shown}<p class="text-ochre">
-				▲ Of {sayVersion(shown[side])} these cannot be read as they stand and had no part in it: {andList(
+				▲ Of {sayVersionOf(shown, side)} these cannot be read as they stand and had no part in it: {andList(
 					result.faulty[side]
 				)}.
 			</p>{/if}
 	{/each}
-	{#if result?.replay && shown}<Limits replay={result.replay} before={shown.before} />{/if}
+	{#if result?.replay && shown}<Limits
+			replay={result.replay}
+			before={sayVersionOf(shown, 'before')}
+		/>{/if}
 	{#if result?.partly}<p class="text-ochre">
 			▲ {formatCount(result.partly)} records have so many linked ones that come out otherwise that these
 			were read as they are stored.
