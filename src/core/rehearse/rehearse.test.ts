@@ -174,26 +174,28 @@ describe('a record rehearsed', () => {
 		expect(run(held(off, compiled(strict)), records).refused).toEqual([]);
 	});
 
+	/** Tells the desk when a condition comes to hold. */
+	const telling = (type: string, when: string, subject: (string | { text: string })[]): Rule => ({
+		...start.rules.find((r) => r.body.kind === 'message')!,
+		id: 'told',
+		type,
+		moments: ['created', 'changed'],
+		guard: { text: when },
+		entering: true,
+		watch: null,
+		outputs: [],
+		body: {
+			kind: 'message',
+			each: null,
+			filter: null,
+			to: { text: '"desk@quillmere.example"' },
+			subject,
+			text: ['Look at it.'],
+			once: 'event'
+		}
+	});
 	it('tells the messages that the step to the new values would send', () => {
-		const won: Rule = {
-			...start.rules.find((r) => r.body.kind === 'message')!,
-			id: 'told',
-			type: 'customer',
-			moments: ['created', 'changed'],
-			guard: { text: 'Size class = "Small"' },
-			entering: true,
-			watch: null,
-			outputs: [],
-			body: {
-				kind: 'message',
-				each: null,
-				filter: null,
-				to: { text: '"desk@quillmere.example"' },
-				subject: ['Now small'],
-				text: ['Look at it.'],
-				once: 'event'
-			}
-		};
+		const won = telling('customer', 'Size class = "Small"', ['Now small']);
 		const after = { ...demoDraft, rules: [...demoDraft.rules, won] };
 		expect(compiled(after).problems).toEqual([]);
 		const r = held(after);
@@ -205,25 +207,10 @@ describe('a record rehearsed', () => {
 	});
 
 	it('tells the messages that it would set off at linked records', () => {
-		const said: Rule = {
-			...start.rules.find((r) => r.body.kind === 'message')!,
-			id: 'told_deal',
-			type: 'deal',
-			moments: ['created', 'changed'],
-			guard: { text: 'Customer.\'Size class\' = "Small"' },
-			entering: true,
-			watch: null,
-			outputs: [],
-			body: {
-				kind: 'message',
-				each: null,
-				filter: null,
-				to: { text: '"desk@quillmere.example"' },
-				subject: ['Small: ', { text: 'Name' }],
-				text: ['Look at it.'],
-				once: 'event'
-			}
-		};
+		const said = telling('deal', 'Customer.\'Size class\' = "Small"', [
+			'Small: ',
+			{ text: 'Name' }
+		]);
 		const after = { ...demoDraft, rules: [...demoDraft.rules, said] };
 		expect(compiled(after).problems).toEqual([]);
 		const deal = (id: string, name: string, customer: string) => ({

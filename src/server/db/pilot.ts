@@ -175,7 +175,9 @@ export interface Difference {
 	type: string;
 	/** Null for one that was not made. */
 	record: string | null;
-	kind: 'value' | 'refused' | 'let through';
+	/** Of messages: that the pilot alone sent it, or that the other alone would have. */
+	kind: 'value' | 'refused' | 'let through' | 'sent' | 'unsent';
+	/** The field; in its place for messages what their rules stand under. */
 	field: string | null;
 	/** What the other release gives. */
 	beside: JsonValue;

@@ -51,10 +51,31 @@ beforeAll(async () => {
 			blocking: true
 		}
 	};
+	const told = {
+		...set.rules.find((r) => r.body.kind === 'message')!,
+		id: 'told',
+		name: 'Told of Avocet',
+		type: 'customer',
+		moments: ['created'] as never,
+		guard: formula('customer', 'Trading name = "Avocet Roses"'),
+		entering: false,
+		watch: null,
+		entryPoints: null,
+		outputs: [],
+		body: {
+			kind: 'message' as const,
+			each: null,
+			filter: null,
+			to: { text: '"desk@quillmere.example"' },
+			subject: ['Avocet'],
+			text: ['Look at it.'],
+			once: 'event' as const
+		}
+	};
 	tried = await createRelease(
 		db(),
 		t.workspace,
-		{ ...set, rules: [...rules, check as never] },
+		{ ...set, rules: [...rules, check as never, told as never] },
 		demoModel,
 		'To be tried',
 		null,
@@ -199,6 +220,12 @@ describe('a pilot by a condition', () => {
 			})
 		]);
 		expect(all.some((d) => d.record === elsewhere)).toBe(false);
+		// and the messages that either sends alone
+		const { id: avocet } = await one({ sent: customer('Avocet Roses', '55', 'Pilotwijk') });
+		const messages = await listDifferences(db(), id, { ...asked, field: '~messages' });
+		expect(messages).toMatchObject([
+			{ kind: 'sent', record: avocet, message: '“Avocet” to desk@quillmere.example' }
+		]);
 		const days = await differencesByDay(db(), id, 'Europe/Amsterdam');
 		expect(days.find((d) => d.kind === 'refused')).toEqual({
 			day: '2026-11-23',

@@ -1,6 +1,6 @@
 /** What the pilot decides otherwise than the release beside it: the same change settled by that one alone. */
 import type { Change, Loader, Plan, Settled, SettledRecord } from '../../core';
-import { refKey, same, settle, toJson, type Need } from '../../core';
+import { MESSAGES, refKey, same, settle, toJson, type Need } from '../../core';
 import { zones } from '../../runtime/zones';
 import type { Difference } from '../db/pilot';
 
@@ -70,8 +70,39 @@ export function apartOf(
 					gave: toJson(gave[i]),
 					message: null
 				});
+		// a change that is refused sends nothing
+		if (!refusing(beside).length) out.push(...messagesApart(ours.get(key), theirs.get(key)));
 	}
 	return out;
+}
+
+/** What either alone sends at a record: another address, subject or text is another message. */
+function messagesApart(
+	ours: SettledRecord | undefined,
+	theirs: SettledRecord | undefined
+): Difference[] {
+	const [gave, other] = [ours, theirs].map((rec) =>
+		(rec?.sends ?? []).map((m) => ({ m, text: JSON.stringify([m.to, m.subject, m.text]) }))
+	);
+	const alone = (
+		rec: SettledRecord | undefined,
+		some: typeof gave,
+		others: typeof gave,
+		kind: 'sent' | 'unsent'
+	): Difference[] => {
+		const left = others.map((x) => x.text);
+		return some.flatMap(({ m, text }) => {
+			const at = left.indexOf(text);
+			if (at >= 0) {
+				left.splice(at, 1);
+				return [];
+			}
+			const message = `“${m.subject}” to ${m.to}`;
+			const of = { type: rec!.type, record: rec!.id, field: MESSAGES, beside: null, gave: null };
+			return [{ ...of, kind, message }];
+		});
+	};
+	return [...alone(ours, gave, other, 'sent'), ...alone(theirs, other, gave, 'unsent')];
 }
 
 /** What a record comes to; one that is not reached stays as it was. */

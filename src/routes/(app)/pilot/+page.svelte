@@ -1,7 +1,7 @@
 <script lang="ts">
 	/** A pilot: a release that decides some records first. Started, watched day by day, widened, and ended. */
 	import { page } from '$app/state';
-	import { ENTRY_LABEL, sayCondition, type Formula, type PilotChoice } from '$core';
+	import { ENTRY_LABEL, MESSAGES, sayCondition, type Formula, type PilotChoice } from '$core';
 	import { readFormula } from '$core/feel/language';
 	import Choosing from '$lib/pilot/Choosing.svelte';
 	import Days from '$lib/pilot/Days.svelte';
@@ -137,28 +137,28 @@
 		return `?${q.toString()}`;
 	}
 	const label = (type: string, field: string | null) =>
-		`${w.schema.types.get(type)?.type.label ?? type}: ${field === null ? '' : (w.schema.field(type, field)?.label ?? field)}`;
+		`${w.schema.types.get(type)?.type.label ?? type}: ${field === null ? '' : field === MESSAGES ? 'messages' : (w.schema.field(type, field)?.label ?? field)}`;
 	interface Sum {
 		type: string;
 		field: string | null;
-		value: number;
-		refused: number;
-		through: number;
+		/** How often, by what was decided differently. */
+		n: Record<(typeof data.days)[number]['kind'], number>;
 	}
+	const total = ({ n }: Sum) => Object.values(n).reduce((a, b) => a + b, 0);
 	const sums = $derived.by(() => {
 		const out = new Map<string, Sum>();
 		for (const d of data.days) {
 			if (data.day && d.day !== data.day) continue;
 			const key = `${d.type}.${d.field ?? ''}`;
-			const s = out.get(key) ?? { type: d.type, field: d.field, value: 0, refused: 0, through: 0 };
-			if (d.kind === 'value') s.value += d.n;
-			else if (d.kind === 'refused') s.refused += d.n;
-			else s.through += d.n;
+			const s = out.get(key) ?? {
+				type: d.type,
+				field: d.field,
+				n: { value: 0, refused: 0, 'let through': 0, sent: 0, unsent: 0 }
+			};
+			s.n[d.kind] += d.n;
 			out.set(key, s);
 		}
-		return [...out.values()].sort(
-			(a, b) => b.value + b.refused + b.through - (a.value + a.refused + a.through)
-		);
+		return [...out.values()].sort((a, b) => total(b) - total(a));
 	});
 	const keyOf = (s: { type: string; field: string | null }) => `${s.type}.${s.field ?? ''}`;
 	const sayValue = (type: string, field: string | null, v: (typeof data.rows)[number]['gave']) => {
@@ -388,9 +388,12 @@
 							<span class="block text-quiet"
 								>{andList(
 									[
-										s.value && `${formatCount(s.value)} other value${s.value > 1 ? 's' : ''}`,
-										s.refused && `${formatCount(s.refused)} refused by the pilot alone`,
-										s.through && `${formatCount(s.through)} let through by the pilot alone`
+										s.n.value && `${formatCount(s.n.value)} other value${s.n.value > 1 ? 's' : ''}`,
+										s.n.refused && `${formatCount(s.n.refused)} refused by the pilot alone`,
+										s.n['let through'] &&
+											`${formatCount(s.n['let through'])} let through by the pilot alone`,
+										s.n.sent && `${formatCount(s.n.sent)} sent by the pilot alone`,
+										s.n.unsent && `${formatCount(s.n.unsent)} not sent by the pilot`
 									].filter((x) => typeof x === 'string')
 								)}</span
 							>
@@ -425,6 +428,12 @@
 										{:else if r.kind === 'refused'}
 											<td>lets it through</td>
 											<td class="text-brick">● refused: {r.message}</td>
+										{:else if r.kind === 'sent'}
+											<td>sends none like it</td>
+											<td class="text-brass-ink">sent {r.message}</td>
+										{:else if r.kind === 'unsent'}
+											<td>sends {r.message}</td>
+											<td class="text-brass-ink">sent none like it</td>
 										{:else}
 											<td class="text-brick">● refuses: {r.message}</td>
 											<td>let it through</td>
