@@ -11,8 +11,7 @@ import type { Rule } from '../document/rules';
 import type { Expr } from '../document/tree';
 import type { Env } from '../feel/env';
 import { LimitError } from '../feel/budget';
-import type { Claim, Plan } from '../plan/plan';
-import type { Validator } from '../plan/types';
+import type { Claim, MessageRule, Plan, Validator } from '../plan/plan';
 import { axesOf, combinations, type Spot } from '../spots/cells';
 import type { ZoneClock } from '../value/temporal';
 import type { Value } from '../value/value';
@@ -46,18 +45,27 @@ export function provenAlike(
 	}
 }
 
-/** Whether whatever stands on the fields of a rule is set off by the same changes on either side. */
+/** Whether whatever stands on the fields of a rule, and its messages, are set off by the same changes on either side. */
 function alikeSetOff(plan: Plan, other: Plan, rule: Rule): boolean {
 	const fields = new Set(rule.outputs.map((o) => o.field));
-	const told = (p: Plan) =>
-		p.nodes
-			.filter((n) => n.type === rule.type && fields.has(n.field.id))
-			.flatMap((n) => [...n.claims, ...n.adders, ...n.limits])
-			.concat([...p.validators.values()].filter((v) => v.rule.id === rule.id) as never[])
-			.map((c) => [c.id, [...c.triggers], [...c.triggersSent]] as const);
-	const now = new Map(told(other).map((t) => [t[0], canonicalJson(t)]));
+	const told = (p: Plan) => {
+		const all: (Claim | Validator | MessageRule)[] = [
+			...p.nodes
+				.filter((n) => n.type === rule.type && fields.has(n.field.id))
+				.flatMap((n) => [...n.claims, ...n.adders, ...n.limits]),
+			...[...p.validators.values(), ...p.messages].filter((v) => v.rule.id === rule.id)
+		];
+		return new Map(
+			all.map((c) => {
+				const reached = 'reached' in c ? c.reached.map((r) => `${r.type} ${r.key}`) : [];
+				const own = [c.triggers, c.triggersSent].map((t) => [...t].sort((a, b) => a - b));
+				return [c.id, canonicalJson([own, [...new Set(reached)].sort()])];
+			})
+		);
+	};
+	const now = told(other);
 	// what is switched off sets nothing off, and is looked at by itself
-	return told(plan).every((t) => !now.has(t[0]) || now.get(t[0]) === canonicalJson(t));
+	return [...told(plan)].every(([id, said]) => !now.has(id) || now.get(id) === said);
 }
 
 /** Whether two claims whose order was exchanged never meet, or then give the same in the same way. */
@@ -85,8 +93,9 @@ function neverDoes(probe: Probe, plan: Plan, rule: Rule): boolean {
 	const guard = guardAxes(probe, rule);
 	if (!guard || rule.entering || rule.each) return false;
 	return compiledOf(plan, rule).every((c) => {
-		// that it is there keeps people out
-		if ('output' in c && (c.output.hold === 'locked' || c.output.closed)) return false;
+		// that it is there keeps people out, or takes out again what it once added
+		if ('output' in c && (c.output.hold === 'locked' || c.output.closed || c.output.adds))
+			return false;
 		const axes = axesOf(probe.schema, guard);
 		return everywhere(probe, rule.type, axes, (env) => !!c.guard && c.guard(env) !== true);
 	});

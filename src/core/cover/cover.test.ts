@@ -255,6 +255,25 @@ describe('small mistakes', () => {
 			const counted = [...strengthOf(of, rules, rule, holding, zones)];
 			expect(counted.length).toBeLessThanOrEqual(all.length - alike.length);
 		});
+		it('count where what sets it off at linked records would be another', () => {
+			const rule: Rule = {
+				...set.rules.find((r) => r.type === 'deal' && r.body.kind === 'options')!,
+				entering: false,
+				watch: null,
+				guard: formula(
+					'deal',
+					"Customer.'Key grower' = true and (Customer.Headcount >= 0 or Customer.Headcount < 0 or is blank(Customer.Headcount))"
+				)
+			};
+			const rules = { ...set, rules: set.rules.map((r) => (r.id === rule.id ? rule : r)) };
+			const of = compilePlan(plan.schema, rules);
+			expect(of.problems.length).toBe(plan.problems.length);
+			const alike = alterationsOf(rules, rule, plan.schema)
+				.filter((x) => x.slip === 'a part of the condition dropped')
+				.map((x) => provenAlike(of, compilePlan(plan.schema, x.set), rule, x, zones));
+			// without its second part a change of the customer would no longer set it off
+			expect(alike[1]).toBe(false);
+		});
 		it('are left out: the order of claims that never meet, but not of those that do', () => {
 			const one = guarded('Headcount < 10');
 			const two: Rule = {
