@@ -41,6 +41,8 @@ export class Trials {
 	#mark: string | null = null;
 	#newest = '';
 	#fetching = false;
+	/** How many steps of this page the server has stored. */
+	#stored = 0;
 	#again: ReturnType<typeof setTimeout> | undefined;
 
 	/** Takes note of how many there are at the server; where they are others than those here, they are fetched. */
@@ -58,15 +60,11 @@ export class Trials {
 		if (this.#fetching || this.#mark === this.#newest) return;
 		this.#fetching = true;
 		const heard = this.#newest;
+		const stored = this.#stored;
 		try {
 			const { mark, trials } = await ask<{ mark: string; trials: Trial[] }>('/trials');
-			this.#mark = mark;
-			// what is fetched may be newer than what the page had heard of, and it may have heard of more meanwhile
-			if (this.#newest === heard) this.#newest = mark;
-			const others = !this.known || canonicalJson(this.all) !== canonicalJson(trials);
-			this.#have(trials);
-			if (others) this.changed();
-			this.run();
+			// perhaps read before a step that was stored meanwhile: taken now, it would take that off the page
+			if (stored === this.#stored) this.#take(mark, trials, heard);
 		} catch (e) {
 			if (!(e instanceof Refused)) throw e;
 			// the analysis waits for them: whoever has not got them goes on asking
@@ -77,6 +75,16 @@ export class Trials {
 			this.#fetching = false;
 		}
 		void this.#fetch();
+	}
+
+	#take(mark: string, trials: Trial[], heard: string) {
+		this.#mark = mark;
+		// what is fetched may be newer than what the page had heard of, and it may have heard of more meanwhile
+		if (this.#newest === heard) this.#newest = mark;
+		const others = !this.known || canonicalJson(this.all) !== canonicalJson(trials);
+		this.#have(trials);
+		if (others) this.changed();
+		this.run();
 	}
 
 	#have(trials: Trial[]) {
@@ -182,6 +190,7 @@ export class Trials {
 			if (e instanceof Refused) return e.message;
 			throw e;
 		}
+		this.#stored++;
 		const byId = new Map([...this.all, ...stored].map((t) => [t.id, t]));
 		if (gone !== undefined) byId.delete(gone);
 		if (this.known) this.#have([...byId.values()]);

@@ -828,6 +828,25 @@ describe('trials', () => {
 		await later();
 		expect([fetched(), w.trials.all]).toEqual([before + 1, others]);
 	});
+	it('that were read before one was kept here do not take it off the page', async () => {
+		const fresh = { ...demoTrials[0], id: 'fresh' };
+		let there = demoTrials.slice(1);
+		let done: () => void = () => undefined;
+		const reading = new Promise<void>((r) => (done = r));
+		answer = () => ({ body: { mark: 'n', trials: there } });
+		slow = reading;
+		w.load(data({ trials: { count: there.length, mark: 'n' } }));
+		await later(10);
+		// the step is stored and answered while what was read before it is still on its way
+		slow = Promise.resolve();
+		answer = ({ method }) =>
+			method === 'GET' ? { body: { mark: 'o', trials: there } } : { body: { revision: 2, was: 1 } };
+		expect(await w.trials.keep(fresh)).toBeNull();
+		there = [...there, fresh];
+		done();
+		await later();
+		expect(w.trials.all).toEqual(there);
+	});
 	it('that cannot be fetched are asked for again by themselves, and with the next edit', async () => {
 		answer = () => ({ status: 503, body: { message: 'away', again: 2 } });
 		w = new Workbench(data({ trials: TRIALS }));
