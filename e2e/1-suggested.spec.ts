@@ -1,5 +1,5 @@
 /** Rules that the records propose: seen with what they explain, used, shown by example. */
-import { barriers, expect, expectHeld, openSheet, signIn, source, test } from './helpers';
+import { barriers, expect, expectHeld, openSheet, signIn, source, test, pressOn } from './helpers';
 
 test.beforeEach(({ page }) => signIn(page));
 
@@ -10,10 +10,10 @@ test('a proposal says how many it explains and which differ, and becomes a rule 
 }) => {
 	await openSheet(page, '/write/customer/account_engineer');
 	const suggested = page.locator(panel);
-	await suggested.getByRole('button', { name: 'Look for rules in the records' }).press('Enter');
+	await pressOn(suggested.getByRole('button', { name: 'Look for rules in the records' }));
 	const copied = suggested.getByRole('listitem').filter({ hasText: 'a copy of' });
 	await expect(copied).toContainText('a copy of Service district › Engineer', { timeout: 20_000 });
-	await copied.getByRole('button', { name: /differ/ }).press('Enter');
+	await pressOn(copied.getByRole('button', { name: /differ/ }));
 	await expect(suggested.getByRole('columnheader')).toContainText([
 		'Customer',
 		'has',
@@ -24,7 +24,7 @@ test('a proposal says how many it explains and which differ, and becomes a rule 
 		[]
 	);
 
-	await copied.getByRole('button', { name: 'Use' }).press('Enter');
+	await pressOn(copied.getByRole('button', { name: 'Use' }));
 	const name = page.getByRole('textbox', { name: 'Name of the rule' }).last();
 	await expect(name).toBeFocused();
 	await expect(name).toHaveValue('Account engineer from service district › engineer');

@@ -1,7 +1,7 @@
 /** The whole: where fields come from and go to, versions, what order means, samples side by side, the first visit. */
 import fs from 'node:fs';
 import type { Page } from '@playwright/test';
-import { barriers, choose, expect, open, openSheet, signIn, test } from './helpers';
+import { barriers, choose, expect, open, openSheet, signIn, test, pressOn } from './helpers';
 
 test.beforeEach(({ page }) => signIn(page));
 
@@ -217,7 +217,7 @@ test('the first visit says what is wrong and where to begin, once', async ({ pag
 	await expect(begin).toContainText(/\d+ findings?/);
 	await expect(begin).toContainText(/trials/);
 	expect(await barriers(page, 'main', RULES)).toEqual([]);
-	await begin.getByRole('button', { name: 'Do not show this again' }).press('Enter');
+	await pressOn(begin.getByRole('button', { name: 'Do not show this again' }));
 	await expect(begin).toHaveCount(0);
 	await page.reload();
 	await page.waitForSelector('[data-ready=true]');

@@ -8,7 +8,8 @@ import {
 	openSheet,
 	signIn,
 	source,
-	test
+	test,
+	pressOn
 } from './helpers';
 
 test.beforeEach(async ({ page }) => {
@@ -205,9 +206,9 @@ test('two authors: the second is told, sees both versions, and takes either', as
 	const two = other.getByRole('region', { name: /^Two versions of/ });
 	await expect(two).toContainText(/Jonas Weverling changed “.+” while you did/);
 	await expect(why(other)).toHaveValue('Mine.');
-	await two.getByRole('button', { name: 'What differs' }).press('Enter');
+	await pressOn(two.getByRole('button', { name: 'What differs' }));
 	await expect(two).toContainText('Theirs.');
-	await two.getByRole('button', { name: 'Take mine' }).press('Enter');
+	await pressOn(two.getByRole('button', { name: 'Take mine' }));
 	await expect(why(other)).toHaveValue('Theirs.');
 	await expect(other.getByText('Draft saved')).toBeVisible();
 	// the first one hears of it by itself

@@ -1,5 +1,5 @@
 /** What is not as the rules in force would have it: found, brought into line after a look, left with a reason. */
-import { barriers, choose, expect, open, openSheet, signIn, test } from './helpers';
+import { barriers, choose, expect, open, openSheet, signIn, test, pressOn } from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page));
 
@@ -20,16 +20,16 @@ test('yards from before their rule: some left with a reason, the rest brought in
 
 	// by keyboard: two are left, and one of them taken up again
 	for (const name of ['Jurre Szymczyk', 'Marit Vestermark'])
-		await page.getByRole('checkbox', { name: `Tick ${name}` }).press('Space');
-	await page.getByRole('button', { name: 'Leave the 2 ticked as they are …' }).press('Enter');
+		await pressOn(page.getByRole('checkbox', { name: `Tick ${name}` }), 'Space');
+	await pressOn(page.getByRole('button', { name: 'Leave the 2 ticked as they are …' }));
 	await page.keyboard.type('Moves in spring, see the file');
 	await page.keyboard.press('Enter');
 	await expect(page.getByText('2 contacts left as they are.')).toBeVisible();
 	await expect(heading).toContainText('58');
 	await page.getByRole('link', { name: '2 of Delivery yard: Left as it is' }).press('Enter');
 	await expect(row('Marit Vestermark')).toContainText('Moves in spring, see the file');
-	await page.getByRole('checkbox', { name: 'Tick Marit Vestermark' }).press('Space');
-	await page.getByRole('button', { name: 'Take the 1 ticked up again' }).press('Enter');
+	await pressOn(page.getByRole('checkbox', { name: 'Tick Marit Vestermark' }), 'Space');
+	await pressOn(page.getByRole('button', { name: 'Take the 1 ticked up again' }));
 	await expect(page.getByText('1 contact taken up again.')).toBeVisible();
 	await page.reload();
 	await expect(row('Jurre Szymczyk')).toBeVisible();
@@ -41,21 +41,21 @@ test('yards from before their rule: some left with a reason, the rest brought in
 	);
 
 	await open(page, yards);
-	await page.getByRole('button', { name: 'Bring all 59 into line: look first' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Bring all 59 into line: look first' }));
 	await expect(
 		page.getByRole('heading', { name: 'Looked at, nothing stored: 59 of 59 would be changed' })
 	).toBeVisible();
 	await expect(
 		page.getByRole('heading', { name: 'Delivery yard is brought into line' })
 	).toBeVisible();
-	await page.getByRole('button', { name: 'Change 59 contacts' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Change 59 contacts' }));
 	await expect(page.getByRole('heading', { name: '59 of 59 contacts changed' })).toBeVisible();
 	const done = page.url().replace(/\?.*/, '');
 	await open(page, `${yards}&is=open`);
 	await expect(page.getByText('None, as they are now.')).toBeVisible();
 	await open(page, done);
-	await page.getByRole('button', { name: 'Take it back: look first' }).press('Enter');
-	await page.getByRole('button', { name: 'Take back 59 records' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Take it back: look first' }));
+	await pressOn(page.getByRole('button', { name: 'Take back 59 records' }));
 	await expect(page.getByRole('heading', { name: '59 of 59 records changed' })).toBeVisible();
 	await open(page, `${yards}&is=left`);
 	await page.getByRole('button', { name: 'Take the one up again' }).click();

@@ -1,6 +1,6 @@
 /** Lists of records: found by what they hold and held, with columns of one's choice, kept for everybody. */
 import { readFileSync } from 'node:fs';
-import { choose, expect, open, signIn, test } from './helpers';
+import { choose, expect, open, signIn, test, pressOn } from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page));
 
@@ -10,14 +10,14 @@ test('now Lost, in Negotiation before: found by keyboard, with an address, kept 
 }) => {
 	await open(page, '/records/deal');
 	const count = page.getByTestId('list-count');
-	await page.getByRole('button', { name: 'Which deals' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Which deals' }));
 	// the first word of the condition is open
 	await page.keyboard.type('Stage');
 	await page.keyboard.press('Enter');
 	await expect(count).toHaveText(/not finished: the list is as before/);
 	await choose(page.getByLabel(/Which Deals.*what Stage is compared with/).first(), 'Lost');
 	await expect(count).toHaveText(/^\d+ where Stage is Lost$/);
-	await page.getByRole('button', { name: /add a condition/ }).press('Enter');
+	await pressOn(page.getByRole('button', { name: /add a condition/ }));
 	await page.keyboard.type('Stage');
 	await page.keyboard.press('Enter');
 	const relation = page.getByRole('button', { name: /how Stage is asked about/ }).last();
@@ -31,7 +31,7 @@ test('now Lost, in Negotiation before: found by keyboard, with an address, kept 
 	await page.reload();
 	await expect(count).toHaveText('3 where Stage is Lost and Stage was Negotiation');
 
-	await page.getByRole('button', { name: 'Keep as a view' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Keep as a view' }));
 	await page.keyboard.type('Lost after negotiation');
 	await page.keyboard.press('Enter');
 	await expect(
@@ -73,7 +73,7 @@ test('columns across links, their order, and a file of what is seen', async ({ p
 		.click();
 	const head = page.getByRole('columnheader', { name: /Customer › Size class/ });
 	await expect(head).toBeVisible();
-	await page.getByRole('button', { name: 'Customer › Size class further left' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Customer › Size class further left' }));
 	await head.getByRole('button', { name: 'Customer › Size class', exact: true }).click();
 	await expect(page).toHaveURL(/sort=customer\.size_class/);
 	const cells = page.getByRole('gridcell').filter({ hasText: /^(Micro|Small|Medium|Large)$/ });
@@ -156,7 +156,7 @@ test('a bulk change: looked at first, done, taken back with who had set what', a
 	await expect(count).toHaveText(/^60 where/);
 	await page.getByRole('button', { name: 'Change them all' }).click();
 	await choose(page.getByLabel(/^What is done/), 'the standing rules run');
-	await page.getByRole('button', { name: 'Look what it would do' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Look what it would do' }));
 	await expect(
 		page.getByRole('heading', { name: 'Looked at, nothing stored: 60 of 60 would be changed' })
 	).toBeVisible();
@@ -170,9 +170,9 @@ test('a bulk change: looked at first, done, taken back with who had set what', a
 	await expect(count).toHaveText(/^0 where/);
 
 	await open(page, done);
-	await page.getByRole('button', { name: 'Take it back: look first' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Take it back: look first' }));
 	await expect(page.getByRole('heading', { name: 'A bulk change taken back' })).toBeVisible();
-	await page.getByRole('button', { name: 'Take back 60 records' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Take back 60 records' }));
 	await expect(page.getByRole('heading', { name: '60 of 60 records changed' })).toBeVisible();
 	await open(page, done);
 	await expect(page.getByText('It was taken back')).toBeVisible();

@@ -1,5 +1,5 @@
 /** A living table: rows edited in force by whoever keeps them, by two at once, and the records that follow. */
-import { barriers, expect, open, signIn, test } from './helpers';
+import { barriers, expect, open, signIn, test, pressOn } from './helpers';
 import type { Page } from '@playwright/test';
 
 const TABLE = '/tables/district_postcodes';
@@ -23,8 +23,7 @@ async function addRow(page: Page, cells: readonly string[]) {
 	await page.keyboard.press('Escape');
 }
 async function seeEdits(page: Page) {
-	if (!(await edits(page).isVisible()))
-		await page.getByRole('button', { name: /^Edits/ }).press('Enter');
+	if (!(await edits(page).isVisible())) await pressOn(page.getByRole('button', { name: /^Edits/ }));
 	await expect(edits(page)).toBeVisible();
 }
 
@@ -42,7 +41,7 @@ test('a row added by whoever keeps the table; its records found, one left with a
 	await expect(pending(page)).toContainText('1 new');
 	await pending(page).getByLabel('Why').fill('The bridge is open');
 	await pending(page).getByLabel('the records it concerns follow').uncheck();
-	await pending(page).getByRole('button', { name: 'Look what it would do' }).press('Enter');
+	await pressOn(pending(page).getByRole('button', { name: 'Look what it would do' }));
 	await expect(pending(page)).toContainText(/^.*3 of [\d\s]+ records would come out otherwise/s, {
 		timeout: 30_000
 	});
@@ -51,13 +50,13 @@ test('a row added by whoever keeps the table; its records found, one left with a
 	await page.emulateMedia({ colorScheme: 'dark' });
 	expect(await barriers(page, 'main', RULES)).toEqual([]);
 	await page.emulateMedia({ colorScheme: 'light' });
-	await pending(page).getByRole('button', { name: 'Put in force' }).press('Enter');
+	await pressOn(pending(page).getByRole('button', { name: 'Put in force' }));
 	await expect(page.getByText(/^In force as edit \d+\./)).toBeVisible();
 	await expect(pending(page)).toHaveCount(0);
 	await seeEdits(page);
 	const mine = edits(page).getByRole('row').filter({ hasText: 'The bridge is open' });
 	await expect(mine).toContainText('3 out of line', { timeout: 30_000 });
-	await mine.getByRole('button', { name: 'What it did' }).press('Enter');
+	await pressOn(mine.getByRole('button', { name: 'What it did' }));
 	await expect(edits(page)).toContainText('Denmark · 66 · South Denmark new');
 	expect(await barriers(page, 'main', RULES)).toEqual([]);
 
@@ -67,20 +66,20 @@ test('a row added by whoever keeps the table; its records found, one left with a
 	const table = page.getByRole('table', { name: 'Records out of line' });
 	const row = table.getByRole('row').filter({ hasText: 'Dike Lane Tulips' });
 	await expect(row).toContainText(/since edit \d+ of “District postcodes”/);
-	await page.getByRole('checkbox', { name: 'Tick Dike Lane Tulips' }).press('Space');
-	await page.getByRole('button', { name: /^Leave the 1 ticked/ }).press('Enter');
+	await pressOn(page.getByRole('checkbox', { name: 'Tick Dike Lane Tulips' }), 'Space');
+	await pressOn(page.getByRole('button', { name: /^Leave the 1 ticked/ }));
 	await page.keyboard.type('Has a contract with the north until May');
 	await page.keyboard.press('Enter');
 	await expect(page.getByText(/^1 customer left as/)).toBeVisible();
-	await page.getByRole('button', { name: /^Bring all 2 into line: look first/ }).press('Enter');
-	await page.getByRole('button', { name: 'Change 2 customers' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: /^Bring all 2 into line: look first/ }));
+	await pressOn(page.getByRole('button', { name: 'Change 2 customers' }));
 	await expect(page.getByRole('heading', { name: '2 of 2 customers changed' })).toBeVisible();
 
 	// who made the edit takes it back: what followed follows again
 	await signIn(page, 'mieke');
 	await open(page, TABLE);
 	await seeEdits(page);
-	await mine.getByRole('button', { name: 'Take it back' }).press('Enter');
+	await pressOn(mine.getByRole('button', { name: 'Take it back' }));
 	await expect(page.getByText(/is taken back, as edit/)).toBeVisible();
 	const back = edits(page).getByRole('row').filter({ hasText: 'takes back edit' }).first();
 	await expect(back).toContainText('Customers: Service district followed in 2', {
@@ -96,14 +95,14 @@ test('what does not fit is refused with its row; steps are taken back; two at on
 	await signIn(page, 'mieke');
 	await open(page, TABLE);
 	await addRow(page, ['Atlantis', '1', '1']);
-	await pending(page).getByRole('button', { name: 'Put in force' }).press('Enter');
+	await pressOn(pending(page).getByRole('button', { name: 'Put in force' }));
 	await expect(pending(page).getByRole('alert')).toContainText('Country');
 	for (let i = 0; i < 4; i++) await page.keyboard.press('Control+z');
 	await expect(pending(page)).toHaveCount(0);
 	await page.keyboard.press('Control+Shift+z');
 	await page.keyboard.press('Control+Shift+z');
 	await expect(pending(page)).toBeVisible();
-	await pending(page).getByRole('button', { name: 'Discard it' }).press('Enter');
+	await pressOn(pending(page).getByRole('button', { name: 'Discard it' }));
 	await expect(pending(page)).toHaveCount(0);
 
 	// the first row, by Mieke and by Ida at once
@@ -122,17 +121,17 @@ test('what does not fit is refused with its row; steps are taken back; two at on
 	await open(other, TABLE);
 	await write(page, '3');
 	await write(other, '5');
-	await other.getByRole('button', { name: 'Put in force' }).press('Enter');
+	await pressOn(other.getByRole('button', { name: 'Put in force' }));
 	await expect(other.getByText(/^In force as edit/)).toBeVisible();
 	await expect(pending(page).getByRole('alert')).toContainText('Somebody else edited the same row');
 	await expect(pending(page).getByRole('button', { name: 'Put in force' })).toBeDisabled();
-	await pending(page).getByRole('button', { name: 'Mine in its place' }).press('Enter');
-	await pending(page).getByRole('button', { name: 'Put in force' }).press('Enter');
+	await pressOn(pending(page).getByRole('button', { name: 'Mine in its place' }));
+	await pressOn(pending(page).getByRole('button', { name: 'Put in force' }));
 	await expect(page.getByText(/^In force as edit/)).toBeVisible();
 	// the other page shows it without being asked
 	await expect(cell(other)).toHaveText(await cell(page).innerText());
 	await seeEdits(page);
-	await edits(page).getByRole('button', { name: 'Take it back' }).first().press('Enter');
+	await pressOn(edits(page).getByRole('button', { name: 'Take it back' }).first());
 	await expect(page.getByText(/is taken back, as edit/)).toBeVisible();
 	await expect(cell(other)).toHaveText('North France');
 	await other.context().close();
@@ -164,7 +163,7 @@ test('whoever was not given a table looks; an administrator says who keeps it; a
 	await page.getByRole('option', { name: 'Jonas Weverling' }).click();
 	await page.keyboard.press('Escape');
 	await addRow(page, ['Netherlands', '26', '1']);
-	await page.getByRole('button', { name: 'Put in force' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Put in force' }));
 	await expect(page.getByText(/^In force as edit/)).toBeVisible();
 
 	await signIn(page, 'jonas');
@@ -179,7 +178,7 @@ test('whoever was not given a table looks; an administrator says who keeps it; a
 	// now he keeps the table, and takes it back
 	await open(page, TABLE);
 	await seeEdits(page);
-	await edits(page).getByRole('button', { name: 'Take it back' }).first().press('Enter');
+	await pressOn(edits(page).getByRole('button', { name: 'Take it back' }).first());
 	await expect(page.getByText(/is taken back, as edit/)).toBeVisible();
 	await open(page, '/try');
 	await expect(trial).toContainText('others today');

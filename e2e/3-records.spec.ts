@@ -1,4 +1,14 @@
-import { barriers, choose, expect, expectHeld, importPasted, open, signIn, test } from './helpers';
+import {
+	barriers,
+	choose,
+	expect,
+	expectHeld,
+	importPasted,
+	open,
+	signIn,
+	test,
+	pressOn
+} from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page));
 
@@ -112,14 +122,14 @@ test('import: each row has its outcome', async ({ page }) => {
 		[]
 	);
 	// tried first: what each row would do, and nothing is stored
-	await page.getByRole('button', { name: 'Try it' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Try it' }));
 	await expect(page.getByText('nothing stored: 2 of 3 rows would be')).toBeVisible({
 		timeout: 20_000
 	});
 	await expect(page.getByRole('row', { name: /^2 would be created/ })).toContainText(
 		'Size class Small because Headcount 49 is in [10..50)'
 	);
-	await page.getByRole('button', { name: 'Import', exact: true }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Import', exact: true }));
 	await expect(page.getByText('2 of 3 rows taken over, 1 refused')).toBeVisible();
 	await expect(page.getByRole('row', { name: /^2 created/ })).toContainText(
 		'Size class Small because Headcount 49 is in [10..50)'
@@ -341,11 +351,11 @@ test('a record as it was, what points to it, and what would happen if, for a rea
 	await signIn(page, 'mieke');
 	await open(page, '/records/customer/62');
 	await expect(page.getByRole('button', { name: 'Save' })).toHaveCount(0);
-	await page.getByRole('button', { name: 'What would happen if …' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'What would happen if …' }));
 	await page.fill('#f-headcount', '250');
 	const would = page.getByRole('region', { name: 'What would happen' });
 	await expect(would).toContainText('Size class Small → Large because Headcount 250 is >= 250');
-	await would.getByRole('button', { name: 'Why: Size class follows headcount' }).press('Enter');
+	await pressOn(would.getByRole('button', { name: 'Why: Size class follows headcount' }));
 	await expect(page.getByText('Discounts and reports go by it').last()).toBeVisible();
 	await page.keyboard.press('Escape');
 	await page.fill('#f-location_number', '1234567890123');
@@ -354,7 +364,7 @@ test('a record as it was, what points to it, and what would happen if, for a rea
 	expect(await barriers(page, 'main', ['wcag2a', 'wcag2aa', 'wcag22aa'])).toEqual([]);
 	await page.reload();
 	await expect(page.locator('#f-headcount')).toHaveText('32');
-	await page.getByRole('button', { name: 'What would happen if …' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'What would happen if …' }));
 	await page.fill('#f-headcount', '9');
 	await page.getByRole('link', { name: 'Contacts', exact: true }).click();
 	await expect(page).toHaveURL(/records\/contact/);
@@ -364,7 +374,7 @@ test('an import is taken back: looked at first, what it made deleted', async ({ 
 	await open(page, '/records/customer/import');
 	await page.locator('#text').fill('Trading name,Headcount\nTaken Back One,9\nTaken Back Two,10');
 	await importPasted(page);
-	await page.getByRole('button', { name: 'Take it back: look first' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Take it back: look first' }));
 	await expect(
 		page.getByRole('heading', { name: 'The import of pasted rows taken back' })
 	).toBeVisible();
@@ -373,7 +383,7 @@ test('an import is taken back: looked at first, what it made deleted', async ({ 
 	).toBeVisible();
 	const rows = page.getByRole('table', { name: 'Records' });
 	await expect(rows.getByRole('row', { name: /Taken Back One/ })).toContainText('would be deleted');
-	await page.getByRole('button', { name: 'Take back 2 records' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Take back 2 records' }));
 	await expect(page.getByRole('heading', { name: '2 of 2 records changed' })).toBeVisible();
 	await open(page, '/records/customer?find=Taken%20Back');
 	await expect(page.getByText('No record has this in its name.')).toBeVisible();

@@ -1,5 +1,5 @@
 import { readFile } from 'node:fs/promises';
-import { barriers, choose, expect, open, signIn, test } from './helpers';
+import { barriers, choose, expect, open, signIn, test, pressOn } from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page, 'claire'));
 
@@ -208,7 +208,7 @@ test('a remark at a rule is read by others, stands before the release, and is se
 	await expect(card.getByText('Who asked for 60?')).toBeVisible();
 	await expect(begin).toBeFocused();
 	// nothing is lost of what is not said yet
-	await begin.press('Enter');
+	await pressOn(begin);
 	await page.keyboard.press('Control+Enter');
 	await expect(card.getByText('● Write what is to be said of it.')).toBeVisible();
 	await page.keyboard.press('Escape');

@@ -1,6 +1,6 @@
 /** A pilot: a release that decides some records first; watched, widened, withdrawn. */
 import type { Page } from '@playwright/test';
-import { barriers, choose, expect, open, signIn, test } from './helpers';
+import { barriers, choose, expect, open, signIn, test, pressOn } from './helpers';
 
 const RULES = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'];
 /** The release that is tried: it gives customers no service district. */
@@ -11,7 +11,7 @@ const inPilot = (page: Page) =>
 /** Writes a field of the form that is open, and saves. */
 async function save(page: Page, field: string, text: string) {
 	await page.getByLabel(field, { exact: true }).fill(text);
-	await page.getByRole('button', { name: 'Save', exact: true }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Save', exact: true }));
 }
 
 test('started by keyboard for some customers, watched, widened, withdrawn', async ({ page }) => {
@@ -30,13 +30,13 @@ test('started by keyboard for some customers, watched, widened, withdrawn', asyn
 		page.getByLabel(/Which Customers.*what Country is compared with/).first(),
 		'Belgium'
 	);
-	await page.getByRole('button', { name: 'Count first' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Count first' }));
 	await expect(status.last()).toContainText(/Of those that exist it takes \d+ customers/);
 	const n = Number(/takes (\d+)/.exec(await status.last().innerText())![1]);
 	expect(n).toBeGreaterThan(1);
 	expect(await barriers(page, 'main', RULES)).toEqual([]);
 	await page.getByLabel('Why').fill('Belgium goes first');
-	await start.press('Enter');
+	await pressOn(start);
 	await expect(page.getByTestId('members')).toHaveText(`${n} customers`);
 	await expect(page.getByRole('region', { name: 'The pilot that is on' })).toContainText(
 		'Customers where Country is Belgium'
@@ -88,18 +88,21 @@ test('started by keyboard for some customers, watched, widened, withdrawn', asyn
 	await page.emulateMedia({ colorScheme: 'light' });
 
 	// widened: what Jonas brings in through the short form belongs to it too
-	await page.getByRole('button', { name: 'Widen it …' }).press('Enter');
-	await page.getByRole('checkbox', { name: /every record that somebody changes/ }).press('Space');
+	await pressOn(page.getByRole('button', { name: 'Widen it …' }));
+	await pressOn(
+		page.getByRole('checkbox', { name: /every record that somebody changes/ }),
+		'Space'
+	);
 	await page.getByLabel(/^Whose changes bring records in/).press('Enter');
 	await page.getByRole('option', { name: 'Jonas' }).click();
 	await page.keyboard.press('Escape');
 	await page.getByLabel(/^By which roads/).press('Enter');
 	await page.getByRole('option', { name: 'short form' }).click();
 	await page.keyboard.press('Escape');
-	await page.getByRole('button', { name: 'Count first' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Count first' }));
 	const widen = page.getByRole('button', { name: 'Widen it', exact: true });
 	await expect(widen).toBeEnabled();
-	await widen.press('Enter');
+	await pressOn(widen);
 	await expect(page.getByRole('region', { name: 'The pilot that is on' })).toContainText(
 		/every record that Jonas .*changes or makes through the short form/
 	);
@@ -114,9 +117,9 @@ test('started by keyboard for some customers, watched, widened, withdrawn', asyn
 	// withdrawn in one action
 	await signIn(page, 'claire');
 	await open(page, '/pilot');
-	await page.getByRole('button', { name: 'Withdraw it …' }).press('Enter');
+	await pressOn(page.getByRole('button', { name: 'Withdraw it …' }));
 	await page.getByLabel('Why').fill('Districts are missed');
-	await page.getByRole('button', { name: /decide all again$/ }).press('Enter');
+	await pressOn(page.getByRole('button', { name: /decide all again$/ }));
 	const ended = page.getByRole('table', { name: 'Pilots that ended' });
 	await expect(ended).toContainText('withdrawn: Districts are missed');
 	await expect(page.getByTestId('members')).toHaveCount(0);

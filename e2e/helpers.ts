@@ -82,6 +82,12 @@ export async function choose(box: Locator, label: string) {
 	await box.page().getByRole('option', { name: label, exact: true }).click();
 }
 
+/** Presses a key on a button once it can be used: a key on one that is busy is lost. */
+export async function pressOn(button: Locator, key: 'Enter' | 'Space' = 'Enter') {
+	await expect(button).toBeEnabled({ timeout: 30_000 });
+	await button.press(key);
+}
+
 /** What a list has chosen, or an editor of formulas holds. */
 export const held = (box: Locator) =>
 	box.evaluate((e) => (e instanceof HTMLInputElement ? e.value : (e.textContent ?? '')).trim());
