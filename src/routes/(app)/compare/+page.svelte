@@ -149,7 +149,7 @@
 		<Versions {all} />
 		<h2 class="mt-4 text-base">On the records</h2>
 		<p class="mt-1">
-			{#if from === to}<span class="text-quiet">A version gives what it gives.</span>
+			{#if from === to}<span class="text-quiet">Choose two different versions.</span>
 			{:else if from !== 'file' && to !== 'file'}<a
 					class="textlink"
 					href="/rehearse?before={from}&after={to}"
