@@ -274,14 +274,20 @@ export class Workbench {
 	}
 
 	#hearing: ReturnType<typeof setTimeout> | null = null;
+	/** The newest step that was told of since the page last caught up. */
+	#told = 0;
 	/** Somebody stored a step, perhaps this page: its own answer comes in a moment. */
 	#heard(revision: number) {
-		if (revision <= this.revision || this.#hearing) return;
+		this.#told = Math.max(this.#told, revision);
+		if (this.#told <= this.revision || this.#hearing) return;
 		this.#hearing = setTimeout(() => {
 			this.#hearing = null;
 			// while a step of this page is under way it is not known whose it is
-			if (this.saver.state === 'saving') this.#heard(revision);
-			else if (revision > this.revision) void this.reload();
+			if (this.saver.state === 'saving') return this.#heard(this.#told);
+			const told = this.#told;
+			// what was told is asked for once: a server put back to earlier never comes to it
+			this.#told = 0;
+			if (told > this.revision) void this.reload();
 		}, 400);
 	}
 

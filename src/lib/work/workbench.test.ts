@@ -415,6 +415,18 @@ describe('saving', () => {
 		w.load({ ...theirs((r) => ({ ...r, why: 'mine', name: 'Theirs' })), revision: 3 });
 		expect([size().why, size().name, w.revision]).toEqual(['mine', 'Theirs', 3]);
 	});
+	it('hears of several steps in a moment and loads the newest, though a load between brought the first', async () => {
+		const reload = vi.fn(() => Promise.resolve());
+		w.reload = reload;
+		for (const revision of [2, 4, 3])
+			w.others.hear({ kind: 'changed', revision, account: '2', name: 'Jonas' });
+		w.load(data({ revision: 2 }));
+		await later();
+		expect(reload).toHaveBeenCalledTimes(1);
+		w.load(data({ revision: 4 }));
+		await later();
+		expect(reload).toHaveBeenCalledTimes(1);
+	});
 	it('whatever is late or overtakes: what it wrote stays, and both pages end with what is stored', async () => {
 		const act = fc.oneof(
 			fc.record({ do: fc.constant('mine' as const), wait: fc.nat(600) }),
