@@ -198,6 +198,26 @@ test('what nobody tried is shown at the rule, proposed, and told right or wrong'
 	await expect(number).toHaveText(/11\/11\s+tried/);
 });
 
+test('each cell of a decision table says whether a record was tried that fails there alone', async ({
+	page
+}) => {
+	await openSheet(page, '/write/deal/discount_limit_percent');
+	const table = page.locator('#rule-discount_limit .decision');
+	const cell = table.getByRole('link', { name: /^all of row 8 but Kind: / });
+	await expect(cell).toHaveCount(1);
+	// a cell that asks for nothing has none
+	await expect(table.getByRole('link', { name: /^all of row 6 but Size class/ })).toHaveCount(0);
+	const number = page.getByTestId('tried-discount_limit');
+	await number.focus();
+	await page.keyboard.press('Enter');
+	const points = page.getByTestId('points-discount_limit');
+	const which = points.getByRole('listitem').filter({ hasText: /all of row \d but / });
+	await expect(which.first()).toBeVisible();
+	await expect(table.getByRole('link', { name: /^all of row \d but / })).toHaveCount(
+		await which.count()
+	);
+});
+
 test('small mistakes that no trial would notice are shown with the trial that would', async ({
 	page
 }) => {

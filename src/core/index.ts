@@ -162,6 +162,7 @@ export { sayCondition, sayGiven, sayRow, sayWay, type SayValue } from './conditi
 // ── Compile: a rule set becomes an ordered plan, or says what is wrong and where ─────────────────
 export { bandOf, bandText } from './kinds/band';
 export { undecidedReads } from './kinds/formula';
+export { cellsTried } from './kinds/table-cells';
 export {
 	kindOf,
 	limitsOf,

@@ -40,10 +40,11 @@ describe('what trials try', () => {
 		at: '2026-11-23T09:00:00Z',
 		expect: expected
 	});
-	const labels = (t: Trial) => {
-		const { points } = covered([t]).find((r) => r.rule === bands.id)!;
+	const labelsOf = (rule: Rule, t: Trial) => {
+		const { points } = covered([t]).find((r) => r.rule === rule.id)!;
 		return points.filter((p) => p.trials.length).map((p) => p.label);
 	};
+	const labels = (t: Trial) => labelsOf(bands, t);
 	const size = (value: string | null) => [{ field: 'size_class', value }];
 
 	it('both sides of a limit, the limit itself on the side to which it belongs', () => {
@@ -58,6 +59,28 @@ describe('what trials try', () => {
 	it('the band, and a blank', () => {
 		expect(labels(headcount('20', size('small')))).toContain('10 to below 50');
 		expect(labels(headcount(null, size(null)))).toContain('what it reads is blank');
+	});
+	it('each cell of a decision table: a record that its row would take but for that cell', () => {
+		const lift = byId.get('size_lift')!;
+		// row 2: headcount under 50, turnover above 10 million, balance sheet above 10 million
+		const at = (people: string, turnover: string, balance: string) =>
+			labelsOf(lift, {
+				...headcount(people, size(null)),
+				was: { country: 'netherlands', turnover, balance_sheet_total: balance }
+			});
+		expect(at('20', '20000000', '20000000')).not.toContain('all of row 2 but Headcount');
+		expect(at('60', '20000000', '20000000')).toContain('all of row 2 but Headcount');
+		expect(at('20', '9000000', '20000000')).toContain('all of row 2 but Turnover');
+		expect(at('20', '20000000', '9000000')).toContain('all of row 2 but Balance sheet total');
+		// two cells fail: none of them alone
+		const both = at('20', '9000000', '9000000').filter((l) => l.startsWith('all of row 2'));
+		expect(both).toEqual([]);
+		// what asks for nothing has no point
+		const limit = byId.get('discount_limit')!;
+		const points = pointsOf(plan, limit, say).map((p) => p.label);
+		expect(points).toContain('all of row 1 but Size class');
+		expect(points).toContain('all of row 6 but Kind');
+		expect(points).not.toContain('all of row 6 but Size class');
 	});
 	it('nothing where the trial expects nothing of what the rule writes', () => {
 		expect(labels(headcount('10', [{ field: 'country', stays: true }]))).toEqual([]);

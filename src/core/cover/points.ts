@@ -145,11 +145,12 @@ function knownOf(plan: Plan, rule: Rule, say: SayValue): Known[] {
 	const all = compiledOf(plan, rule);
 	if (!all.length) return [];
 	const heavier = all.some((c) => 'output' in c && c.output.hold === 'locked') ? 1 : 0;
-	const out: Known[] = [];
-	const add = (kind: PointKind, key: string, label: string, hit: Known['hit'], more = {}) => {
+	const out = new Map<string, Known>();
+	const add = (kind: PointKind, what: string, label: string, hit: Known['hit'], more = {}) => {
 		const weight = WEIGHT[kind] + heavier;
-		const point = { key: keyOf(rule.id, key), rule: rule.id, kind, label, weight, ...more };
-		if (!out.some((x) => x.point.key === point.key)) out.push({ point, hit });
+		const key = keyOf(rule.id, what);
+		if (out.has(key)) return;
+		out.set(key, { point: { key, rule: rule.id, kind, label, weight, ...more }, hit });
 	};
 	const some = (outcomes: readonly Outcome[]) => (m: Met) =>
 		m.reports.some((r) => outcomes.includes(r.outcome));
@@ -167,7 +168,7 @@ function knownOf(plan: Plan, rule: Rule, say: SayValue): Known[] {
 		add('blank', 'nobody', 'there is nobody to send it to', some(['nobody']));
 	}
 	roads(plan, rule, add, some);
-	return out;
+	return [...out.values()];
 }
 
 type Add = (
@@ -194,7 +195,7 @@ function parts(plan: Plan, rule: Rule, say: SayValue, add: Add) {
 		const hit = (m: Met) => m.reports.some((r) => RAN.has(r.outcome) && took(p, r));
 		const at = source === null ? undefined : schema.type(rule.type).at.get(source);
 		add(
-			p.short || p.key === 'blank' ? 'blank' : 'part',
+			p.cell ? 'condition' : p.short || p.key === 'blank' ? 'blank' : 'part',
 			ofPart(p.key),
 			own,
 			// a limit has no row: what it chooses by says which part it is
@@ -216,6 +217,10 @@ const spotsOfGiven = (plan: Plan, given: NonNullable<TryPart['given']>) =>
 
 /** Whether a report came by a part. */
 function took(p: TryPart, r: ClaimReport): boolean {
+	if (p.cell) {
+		const row = r.table?.rows[p.cell.row];
+		return row?.alone === true && row.cell === p.cell.column;
+	}
 	const reads = r.reads ?? [];
 	switch (p.short) {
 		case 'blank':
@@ -351,7 +356,7 @@ function conditions(plan: Plan, first: Compiled, say: SayValue, add: Add) {
 	const { rule } = first;
 	const known = kindOf(rule.body).tries(rule.body, { schema: plan.schema, rule });
 	// where they are parts of the body they are there already
-	if (known.some((p) => !p.short)) return;
+	if (known.some((p) => !p.short && !p.cell)) return;
 	const branches = first.branches();
 	branches.forEach((b, i) =>
 		add('part', `branch ${i}`, `if ${words(b)}`, (m) =>

@@ -107,10 +107,10 @@ export type BodyResult =
 			then?: 'leave' | 'clear';
 	  };
 
-/** The values of a decision table's inputs, and the zero-based cell at which each row failed; null where it matched. */
+/** The values of a decision table's inputs, and the zero-based cell at which each row failed, and whether the rest of the row holds; null where it matched. */
 export interface TableTrace {
 	inputs: Value[];
-	rows: { row: number; cell: number | null; unknown?: boolean }[];
+	rows: { row: number; cell: number | null; unknown?: boolean; alone?: boolean }[];
 }
 
 /** What one output of a body runs and reads. */
@@ -341,6 +341,8 @@ export interface TryPart {
 	label?: string;
 	/** How the rule comes to nothing there; left out where a row gives the result. */
 	short?: Shortfall;
+	/** The cell of a decision table for which alone its row does not match. */
+	cell?: { row: number; column: number };
 	/** Values of what formulas read that lead there, where they are known. */
 	given?: { of: Formula; value: JsonValue }[];
 	/** The limit at which it begins, where it is known to which side that belongs. */

@@ -70,7 +70,7 @@ function column(cells: readonly ({ tests: Tests; run: Run } | null)[]) {
 	return { constants, answers };
 }
 /** Cells of constants, ranges and options read nothing but their input. */
-const NO_RECORD = { vars: [], steps: 1000, depth: 0 } as unknown as Env;
+export const NO_RECORD = { vars: [], steps: 1000, depth: 0 } as unknown as Env;
 
 const given = (inputs: Inputs, x: Combination): Given[] =>
 	inputs.map(({ spot, constants, answers }, k) => {

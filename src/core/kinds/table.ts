@@ -5,34 +5,24 @@ import type { Formula } from '../document/rules';
 import { HIT_SAYS } from '../document/rules';
 import type { Expr, Tests } from '../document/tree';
 import { bare } from '../document/tree';
-import { walk } from '../document/walk';
 import { readFormula } from '../feel/read-formula';
 import { ANY } from '../feel/types';
 import { toJson } from '../fields/codec';
 import { constantsIn, spotOf } from '../spots/cells';
 import { compileDecision, readCell } from '../tables/decision';
+import { isPlain } from '../tables/row-index';
 import { Num, parseNum } from '../value/num';
 import { order } from '../value/value';
 import { exchanged, leftOut } from './altered';
 import type { Altered, BodyOf, Place, Repairs, Writes } from './spec';
 import { none } from './spec';
+import { cellsTried } from './table-cells';
 import { rowFlaws } from './table-rows';
 import { isBlank } from './words';
 
 type Table = BodyOf<'table'>;
 
 const isNull = (f: Formula | null | undefined) => !f || ('expr' in f && f.expr.k === 'null');
-
-/** What a cell may hold to be told apart by its constants alone. */
-const PLAIN = ['any', 'cmp', 'is', 'range', 'list', 'num', 'text', 'bool', 'null', 'option', 'at'];
-
-/** Whether a cell compares with constants and nothing else. */
-function isPlain(cell: Table['rows'][number]['when'][number]): boolean {
-	if (!('tests' in cell)) return false;
-	let plain = true;
-	walk(cell.tests, (e) => (plain &&= PLAIN.includes(e.k)));
-	return plain;
-}
 
 export const table: Writes<Table> = {
 	does: 'writes',
@@ -150,7 +140,11 @@ export const table: Writes<Table> = {
 	results: () => null,
 	decides(b, i, look) {
 		const spots = b.inputs.map((f) => look.spot(f));
-		if (spots.some((x) => !x) || !b.rows.every((r) => r.when.every(isPlain))) return null;
+		if (
+			spots.some((x) => !x) ||
+			!b.rows.every((r) => r.when.every((c) => 'tests' in c && isPlain(c.tests)))
+		)
+			return null;
 		const given = b.rows.flatMap((r) => (isNull(r.then[i]) ? [] : [look.expr(r.then[i])]));
 		if (given.some((e) => !e)) return null;
 		return {
@@ -164,8 +158,9 @@ export const table: Writes<Table> = {
 	givesNothing: (b, i) => (b.rows.every((r) => isNull(r.then[i])) ? b.rows.length : null),
 	flaws: (b, look) => rowFlaws(b, look),
 	doubts: none,
-	tries: (b) => [
+	tries: (b, on) => [
 		...b.rows.map((r, i) => ({ key: String(i), said: `row ${r.id}` })),
+		...cellsTried(b, on),
 		{ key: 'no row', label: 'no row matches', short: 'no row' }
 	],
 	alterations: (b) => [

@@ -43,6 +43,8 @@ export interface RowTrace {
 	cell: number | null;
 	/** The cell could not tell, since something in it is blank. */
 	unknown?: boolean;
+	/** Every other cell of the row holds. */
+	alone?: boolean;
 }
 
 export interface CompiledDecision {
@@ -409,12 +411,15 @@ function trace(inputs: readonly Run[], rows: readonly Row[], env: Env) {
 	const values = inputs.map((r) => r(env));
 	const kept = env.input;
 	const out: RowTrace[] = rows.map(({ cells }, row) => {
+		let failed: RowTrace | null = null;
 		for (let k = 0; k < cells.length; k++) {
 			env.input = values[k];
 			const v = cells[k].run(env);
-			if (v !== true) return { row, cell: k, ...(v === false ? {} : { unknown: true }) };
+			if (v === true) continue;
+			if (failed) return failed;
+			failed = { row, cell: k, ...(v === false ? {} : { unknown: true }) };
 		}
-		return { row, cell: null };
+		return failed ? { ...failed, alone: true } : { row, cell: null };
 	});
 	env.input = kept;
 	return { inputs: values, rows: out };

@@ -34,13 +34,18 @@ const PLAIN = new Set([
 	'at'
 ]);
 
+/** Whether a cell compares with constants and nothing else. */
+export function isPlain(tests: Tests): boolean {
+	let plain = true;
+	walk(tests, (e) => (plain &&= PLAIN.has(e.k)));
+	return plain;
+}
+
 /** What a plain cell compares with; null for one that does more than compare with constants. */
 function constantsOf(tests: Tests | null): Value[] | null {
-	if (!tests) return null;
+	if (!tests || !isPlain(tests)) return null;
 	const out: Value[] = [];
-	let plain = true;
 	walk(tests, (e) => {
-		plain &&= PLAIN.has(e.k);
 		if (e.k === 'num') out.push(parseNum(e.v));
 		else if (e.k === 'text') out.push(e.v);
 		else if (e.k === 'option') out.push(e.option);
@@ -48,7 +53,7 @@ function constantsOf(tests: Tests | null): Value[] | null {
 		return true;
 	});
 	// a null among them is one that cannot be placed: a moment, or no number
-	return plain && !out.includes(null) ? out : null;
+	return out.includes(null) ? null : out;
 }
 
 /** Steps for a cell that is put to a value while the index is made: more than any constant takes. */

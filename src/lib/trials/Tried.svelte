@@ -5,17 +5,23 @@
 
 	let {
 		rule,
-		part
+		part,
+		what
 	}: {
 		rule: string;
 		/** The part: its number, option or case, or `blank`. */
 		part: string;
+		/** What is tried of it, where that does not go without saying. */
+		what?: string;
 	} = $props();
 	const w = useWorkbench();
 	const by = $derived(
 		w.covering.rules.has(rule) ? (w.covering.triedBy(partPoint(rule, part)) ?? 0) : null
 	);
-	const says = $derived(by ? `tried by ${by} ${by === 1 ? 'trial' : 'trials'}` : 'not tried');
+	const says = $derived(
+		(what ? `${what}: ` : '') +
+			(by ? `tried by ${by} ${by === 1 ? 'trial' : 'trials'}` : 'not tried')
+	);
 </script>
 
 {#if by !== null}<a

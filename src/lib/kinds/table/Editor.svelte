@@ -6,6 +6,7 @@
 	import { SvelteSet } from 'svelte/reactivity';
 	import type { Cell, DecisionBody, DecisionRow, Field, HitPolicy } from '$core';
 	import {
+		cellsTried,
 		HOLE,
 		MAX_DECISION_ROWS,
 		looseKey,
@@ -40,6 +41,15 @@
 	const fields = $derived(rule.outputs.map((o) => w.schema.field(rule.type, o.field)));
 	const inputTypes = $derived(
 		body.inputs.map((f): Ty => readFormula(f, scope).compiled?.ty ?? ANY)
+	);
+	/** Cells that are to be tried by themselves, by the part that each is. */
+	const tried = $derived(
+		new Map(
+			cellsTried(body, { schema: w.schema, rule }).map((p) => [
+				`${p.cell!.row} ${p.cell!.column}`,
+				p
+			])
+		)
 	);
 	const traced = $derived(new Map(report?.table?.rows.map((r) => [r.row, r])));
 	const matched = $derived(body.rows.flatMap((_, i) => (traced.get(i)?.cell === null ? [i] : [])));
@@ -370,7 +380,9 @@
 				{@const from = fromOf(ty)}
 				{@const picked = from && pickedOf(row, k, ty, from)}
 				{@const flaw = flaws.get(`${i} ${k}`)}
+				{@const point = tried.get(`${i} ${k}`)}
 				<div
+					class="test"
 					class:failing={fate?.cell === k}
 					title={fate?.cell === k
 						? fate.unknown
@@ -404,6 +416,9 @@
 							oninput={(t) => setCell(i, k, readTests(t, ty).cell)}
 						/>
 					{/if}
+					{#if point}<span class="tick"
+							><Tried rule={rule.id} part={point.key} what={point.label} /></span
+						>{/if}
 					{#if flaw}<p
 							class="px-2 pb-1 text-xs {flaw.severity === 'blocking' ? 'text-brick' : 'text-ochre'}"
 						>
@@ -495,6 +510,15 @@
 	}
 	.decision :global(tr.hit > th.n)::before {
 		content: '▸';
+	}
+	.test {
+		position: relative;
+	}
+	/* in the corner, so that what the cell says keeps its place */
+	.tick {
+		position: absolute;
+		top: -6px;
+		right: 0;
 	}
 	.failing {
 		box-shadow: inset 3px 0 0 var(--color-brick);
