@@ -202,3 +202,31 @@ test('ticked records alone, and who may not is not offered it', async ({ page })
 	await expect(page.getByRole('button', { name: 'Change them all' })).toHaveCount(0);
 	await expect(page.getByRole('checkbox')).toHaveCount(0);
 });
+
+test('an index that a list would use is made by keyboard while others work, and dropped again', async ({
+	page
+}) => {
+	await signIn(page, 'ida');
+	const byAmount = JSON.stringify({ sort: { column: 'amount', desc: true } });
+	await open(page, `/records/deal?list=${encodeURIComponent(byAmount)}`);
+	await page.getByRole('link', { name: 'Indexes', exact: true }).click();
+	await expect(page.getByRole('heading', { name: 'Indexes of lists' })).toBeVisible();
+	// what nobody keeps as a view is proposed too, where somebody comes from it
+	const row = page.getByRole('row').filter({ hasText: 'Amount: filtered or ordered by' });
+	await expect(row).toContainText('no view');
+	await expect(
+		page.getByRole('row').filter({ hasText: 'Stage: filtered or ordered by' })
+	).toContainText('Lost after negotiation');
+	await pressOn(row.getByRole('button', { name: /^Make the index/ }));
+	await expect(row).toContainText('✓ made', { timeout: 30_000 });
+	await expect(row).toContainText(' MB');
+	await page.reload();
+	await expect(row).toContainText('✓ made');
+	await pressOn(row.getByRole('button', { name: /^Drop the index/ }));
+	await expect(row).toContainText('proposed');
+
+	await signIn(page, 'mieke');
+	await open(page, '/indexes');
+	await expect(page.getByText('Operators and administrators make and drop them.')).toBeVisible();
+	await expect(page.getByRole('button', { name: /the index/ })).toHaveCount(0);
+});

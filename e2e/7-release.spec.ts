@@ -154,6 +154,7 @@ for (const path of [
 	'/line?type=customer&field=size_class',
 	'/outbox',
 	'/webhooks',
+	'/indexes?of=deal&list=%7B%22sort%22%3A%7B%22column%22%3A%22amount%22%2C%22desc%22%3Atrue%7D%7D',
 	'/webhooks/1',
 	'/lead-source',
 	'/settings',

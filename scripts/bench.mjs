@@ -5,6 +5,7 @@
 //   -- trials     a thousand trials, what they try, and how strong they are
 //   -- database   what needs PostgreSQL; it makes a private one that is empty at the start
 //   -- history    how history is stored, and what is asked of it
+//   -- lists      the first page of lists of many records, without and with indexes
 //   -- editor     the sheet in Chromium
 //   -- service    a small change beside the jobs of the running server
 import { spawnSync } from 'node:child_process';
@@ -45,6 +46,7 @@ try {
 	if (wants('trials')) show(bin('tsx'), ['bench/trials.ts']);
 	if (wants('database')) show(bin('tsx'), ['bench/database.ts'], { DATABASE_URL: await empty() });
 	if (wants('living')) show(bin('tsx'), ['bench/living.ts'], { DATABASE_URL: await empty() });
+	if (wants('lists')) show(bin('tsx'), ['bench/lists.ts'], { DATABASE_URL: await empty() });
 	if (wants('history')) show(bin('tsx'), ['bench/history.ts'], { DATABASE_URL: await empty() });
 	if (wants('service') || wants('editor')) {
 		const build = path.join(ROOT, '.data', 'bench-build');

@@ -344,6 +344,10 @@ const BODIES: Record<string, Doc> = {
 		messages: false
 	},
 	'/bulks/[id]': { step: 'look' },
+	'/list-indexes': {
+		indexes: [{ type: 'deal', field: 'amount', use: 'value' }],
+		wanted: false
+	},
 	'/views': {
 		type: 'deal',
 		name: 'x',

@@ -8,7 +8,8 @@ export type JobKind =
 	| 'analysis'
 	| 'bulk look'
 	| 'bulk change'
-	| 'out-of-line look';
+	| 'out-of-line look'
+	| 'indexing';
 
 /** Those that can be paused: what they have done so far stands. */
 export const PAUSABLE: ReadonlySet<JobKind> = new Set<JobKind>([

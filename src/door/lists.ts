@@ -5,7 +5,7 @@
 import type { Formula } from '../core';
 import { LocalDate, canonicalJson } from '../core';
 import { BadInput, check } from './check';
-import { flag, formulaOrNull, list, only, text, word } from './parts';
+import { flag, formulaOrNull, id, list, only, text, word } from './parts';
 import * as yup from 'yup';
 import { LINE_IS, type LineIs } from './line';
 
@@ -237,3 +237,27 @@ export function listOf(q: URLSearchParams, from: ListAsked = EVERYTHING): ListAs
 
 /** Whether two lists ask the same. */
 export const sameList = (a: ListAsked, b: ListAsked) => canonicalJson(a) === canonicalJson(b);
+
+/**
+ * What a list asks of a field that an index can answer: its value, for filters and most orders; the order of texts,
+ * options and sets; a part of the title; who set it.
+ */
+export const INDEX_USES = ['value', 'order', 'words', 'setter'] as const;
+export type IndexUse = (typeof INDEX_USES)[number];
+
+/** An index that lists would use. */
+export interface ListIndex {
+	type: string;
+	field: string;
+	use: IndexUse;
+}
+
+/** Indexes to be wanted, or no more. @throws {BadInput} naming the place */
+export const checkIndexes = (v: unknown) =>
+	check<{ indexes: ListIndex[]; wanted: boolean }>(
+		only({
+			indexes: list(only({ type: id(), field: id(), use: word(INDEX_USES) }), 200, 1),
+			wanted: flag()
+		}),
+		v
+	);

@@ -73,6 +73,7 @@
 		['Definitions', '/definitions', ''],
 		['Outbox', '/outbox', 'messages mail'],
 		['Webhooks', '/webhooks', 'other systems told events receiver'],
+		['Indexes of lists', '/indexes', 'slow fast list view sort filter'],
 		['Lead source', '/lead-source', 'enquiries stand-in web form'],
 		['Model', '/model', 'record types fields options lists forms'],
 		['People', '/people', 'accounts roles passwords'],

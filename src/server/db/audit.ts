@@ -32,6 +32,8 @@ export const DEEDS = {
 	'kept a view': 'Records',
 	'changed a view': 'Records',
 	'removed a view': 'Records',
+	'wanted an index': 'Records',
+	'wanted an index no more': 'Records',
 	remarked: 'Draft',
 	'settled a remark': 'Draft',
 	'opened a remark again': 'Draft',

@@ -143,6 +143,37 @@ class Translation {
 		}
 	}
 
+	/**
+	 * What follows from a condition that is true, said so that an index can be asked: `=` of the language knows
+	 * blank, and no index knows `is not distinct from`.
+	 */
+	implied(e: Expr): string[] {
+		if (e.k === 'and') return e.items.flatMap((x) => this.implied(x));
+		const own = (x: Expr) => {
+			const t = x.k === 'field' ? this.term(x, { r: 'r', item: null }) : null;
+			// a link to what is not there any more is compared as blank
+			return t && t.sort !== 'choices' && !t.sort.startsWith('link ') ? t : null;
+		};
+		if (e.k === 'bin' && e.op === '=') {
+			const t = own(e.a) ?? own(e.b);
+			const v = t && this.fixed(own(e.a) ? e.b : e.a, t);
+			return v ? [`${t!.sql} = ${v}`] : [];
+		}
+		if (e.k !== 'in' || e.tests.not) return [];
+		const t = own(e.x);
+		const all = e.tests.tests.flatMap((test): (Expr | null)[] =>
+			test.k !== 'is' || test.e.k === 'range'
+				? [null]
+				: test.e.k === 'list'
+					? test.e.items
+					: [test.e]
+		);
+		const values = all.map((x) => t && x && this.fixed(x, t));
+		return t && values.length && values.every((v) => v)
+			? [`${t.sql} in (${values.join(', ')})`]
+			: [];
+	}
+
 	private both(...parts: Narrowing[]): Narrowing {
 		return {
 			sql: `(${parts.map((p) => p.sql).join(' and ')})`,
@@ -523,7 +554,10 @@ export function narrowed(
 ): Narrowing {
 	const t = new Translation(c);
 	const told = t.condition(e, { r: 'r', item: null });
-	if (!unknown) return t.numbered(told, values);
+	if (!unknown) {
+		const sql = [`(${told.sql})`, ...t.implied(e)].join(' and ');
+		return t.numbered({ sql, exact: told.exact }, values);
+	}
 	// what is weaker than a condition says nothing of where it is null
 	return told.exact ? t.numbered(exactly(`(${told.sql}) is null`), values) : OPEN;
 }

@@ -2,7 +2,7 @@
 import type { Field, JsonValue, Schema } from '../../core';
 import type { ListAsked, ListColumn, SetFact } from '../../door/lists';
 import { fieldAt } from '../../runtime/lists';
-import { columnOf, tableOf } from './model';
+import { columnOf, tableOf, textOf } from './model';
 import type { Narrowing } from './filter';
 import { iso } from './iso';
 import { LINE_IS } from './line';
@@ -70,16 +70,24 @@ function besideSql(schema: Schema, type: string, c: ListColumn): string {
 	return c.k === 'field' ? pathSql(schema, type, c.path, 'r') : 'null';
 }
 
-/** What a list is ordered by, and the SQL type of that: options in the order of their list, links by title. */
-function keySql(schema: Schema, type: string, c: ListColumn): { sql: string; type: string } {
+/**
+ * What a list is ordered by, and the SQL type of that: options in the order of their list, links by title.
+ * @param r what the table of the records is called
+ */
+export function keySql(
+	schema: Schema,
+	type: string,
+	c: ListColumn,
+	r = 'r'
+): { sql: string; type: string } {
 	if (c.k === 'count') return { sql: besideSql(schema, type, c), type: 'int' };
 	if (c.k !== 'field') throw new Error('A list is not ordered by what was.');
 	const { field } = fieldAt(schema, type, c.path)!;
 	const target = field.target ? schema.types.get(field.target) : undefined;
 	const lowered = (sql: string) => ({ sql: `left(lower(${sql}), ${KEY_LENGTH})`, type: 'text' });
 	if (field.type === 'link' && target)
-		return lowered(pathSql(schema, type, [...c.path, target.type.title], 'r'));
-	const sql = pathSql(schema, type, c.path, 'r');
+		return lowered(pathSql(schema, type, [...c.path, target.type.title], r));
+	const sql = pathSql(schema, type, c.path, r);
 	switch (field.type) {
 		case 'choice': {
 			const options = schema.lists.get(field.list ?? '')?.options ?? [];
@@ -105,9 +113,9 @@ function keySql(schema: Schema, type: string, c: ListColumn): { sql: string; typ
 	}
 }
 
-/** Who set a field, as SQL: `p`, `i`, `a` or `r`; null where nobody is known to have. */
-const signOf = (f: string) => `left(case jsonb_typeof(r.set_by->${f})
-	when 'string' then r.set_by->>${f} when 'array' then r.set_by->${f}->>0 else r.set_by->${f}->>'by' end, 1)`;
+/** Who set a field, as SQL: `p`, `i`, `a` or `r`; null where nobody is known to have. @param f the field as SQL */
+export const signOf = (f: string, r = 'r') => `left(case jsonb_typeof(${r}.set_by->${f})
+	when 'string' then ${r}.set_by->>${f} when 'array' then ${r}.set_by->${f}->>0 else ${r}.set_by->${f}->>'by' end, 1)`;
 /** The claim that set it. */
 const claimOf = (f: string) => `case jsonb_typeof(r.set_by->${f})
 	when 'string' then substring(r.set_by->>${f} from '^. \\d+ (.*)$')
@@ -129,7 +137,8 @@ function selection(
 		parts.push(`r.${title} ilike ${value(like, 'text')}`);
 	}
 	for (const s of l.setBy) {
-		const f = value(s.field, 'text');
+		// written out: an index of it is of this very expression
+		const f = textOf(s.field);
 		const column = columnOf(s.field);
 		if (s.by === 'unknown') parts.push(`(r.${column} is not null and not r.set_by ? ${f})`);
 		else {

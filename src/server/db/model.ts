@@ -28,6 +28,8 @@ function checked(id: string): string {
 
 /** Table of a record type. */
 export const tableOf = (type: string) => `r_${checked(type)}`;
+/** An identity as a text in SQL. */
+export const textOf = (id: string) => `'${checked(id)}'`;
 /** Column of a field. */
 export const columnOf = (field: string) => `f_${checked(field)}`;
 

@@ -10,6 +10,7 @@ import {
 	speakersOf,
 	toJson
 } from '../../core';
+import { queueIndexing } from '../jobs/indexing';
 import { checkModel } from '../../door';
 import type { PoolClient } from 'pg';
 import { note } from '../audit/audit';
@@ -102,6 +103,8 @@ export async function editModel(
 		pieces,
 		lost: lines.length
 	});
+	// one by the order of options is made anew where that is another now
+	await queueIndexing(client, workspace, new Schema(after), null);
 	return { ...(await counted(client, account)), lost: lines.length };
 }
 

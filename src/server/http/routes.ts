@@ -110,6 +110,13 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/tables/[id]/editors': {
 		PUT: { asks: 'settings', does: 'says who may edit the rows of a table' }
 	},
+	'/(app)/indexes': look('indexes that lists have, and that are proposed'),
+	'/list-indexes': {
+		POST: {
+			asks: 'operate',
+			does: 'wants indexes of lists, or wants them no more; a job makes them'
+		}
+	},
 	'/(app)/model': look('the model'),
 	'/(app)/model/[type]/[[field]]': look('a record type and its fields'),
 	'/(app)/options/[list]': look('an option list'),

@@ -10,6 +10,7 @@ import { bulkPiece } from '../bulk/piece';
 import { dryRun } from '../imports/dry-run';
 import { importPiece } from '../imports/piece';
 import { analysis } from './analysis';
+import { indexing } from './indexing';
 import { Stopped, type JobRun } from './run';
 import { lining } from './line';
 import { rehearsal } from './rehearsal';
@@ -29,7 +30,8 @@ const KINDS: Readonly<Record<JobKind, (run: JobRun) => Promise<void>>> = {
 	analysis,
 	'bulk look': bulkLook,
 	'bulk change': bulkPiece,
-	'out-of-line look': lining
+	'out-of-line look': lining,
+	indexing
 };
 
 /** What the queue holds of a piece. */

@@ -208,7 +208,7 @@
 				what you see as a trial; or take what is proposed under Untried.
 			{:else}{w.trials.held} of {w.trials.all.length} trials hold in the draft{w.trials.running
 					? ', running …'
-					: ''}. They run again at every edit.{#if byOthers}
+					: ''}. At every edit those that it can touch run again.{#if byOthers}
 					<span class="text-ochre">▲ {byOthers} by rows of tables that are others today.</span
 					>{/if}{/if}
 		</p>

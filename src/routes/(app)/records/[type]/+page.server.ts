@@ -8,11 +8,14 @@ import { dataFault } from '$server/db/trouble';
 import { listViews } from '$server/db/views';
 import { allow } from '$server/http/guard';
 import { countOf, cursorOf, cursorText, readyList, shownOf, stretchOf } from '$server/lists/list';
+import { missingFor } from '$server/lists/indexes';
 import { mayChangeView } from '$server/lists/views';
 import { inForce } from '$server/records';
 import type { PageServerLoad } from './$types';
 
 const SIZE = 50;
+/** Milliseconds from which on a page says why it took so long. */
+const SLOW = 500;
 
 export const load: PageServerLoad = async (event) => {
 	const account = allow(event);
@@ -40,6 +43,7 @@ export const load: PageServerLoad = async (event) => {
 		next: null as string | null,
 		before: null as string | null,
 		stoppedAfter: null as number | null,
+		slow: null as { ms: number; indexes: number } | null,
 		count: Promise.resolve(null as Awaited<ReturnType<typeof countOf>>)
 	};
 	let asked: ListAsked = view?.list ?? EVERYTHING;
@@ -48,7 +52,9 @@ export const load: PageServerLoad = async (event) => {
 		const looker = { workspace, person, instant: Date.now() };
 		const ready = await readyList(db(), schema, looker, type, asked);
 		const from = cursorOf(q.get('before') ?? q.get('after'));
+		const began = performance.now();
 		const { rows, ...stretch } = await stretchOf(db(), ready, { from, back, size: SIZE });
+		const ms = Math.round(performance.now() - began);
 		const { records, links } = await shownOf(db(), ready, rows);
 		const ids = records.map((r) => r.id);
 		const waiting = await waitingAmong(db(), workspace, type, ids);
@@ -67,6 +73,8 @@ export const load: PageServerLoad = async (event) => {
 			next: cursorText(stretch.next),
 			before: cursorText(stretch.before),
 			stoppedAfter: stretch.stoppedAfter,
+			slow:
+				ms > SLOW ? { ms, indexes: (await missingFor(db(), schema, type, asked)).length } : null,
 			// the page does not wait for it
 			count: countOf(db(), ready).catch(() => null)
 		};

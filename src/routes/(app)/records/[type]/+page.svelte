@@ -196,6 +196,9 @@
 					>Untick them</button
 				>{/if}{/if}
 		<span class="grow"></span>
+		{#if w.may('operate')}<a class="textlink" href="/indexes?of={type.id}&{listQuery(data.asked)}"
+				>Indexes</a
+			>{/if}
 		<a class="textlink" href={file} download>As CSV</a>
 	</div>
 	<div class="mt-1 flex items-baseline gap-4 text-sm">
@@ -209,6 +212,12 @@
 					? ` with “${data.asked.find}”`
 					: ''}{#if said}<span class="text-quiet">{` where ${said}`}</span>{/if}{/if}</span
 		>
+		{#if data.slow?.indexes}<span class="text-ochre" data-testid="slow"
+				>▲ It took {(data.slow.ms / 1000).toFixed(1)} s:
+				<a class="textlink" href="/indexes?of={type.id}&{listQuery(data.asked)}"
+					>an index would help</a
+				></span
+			>{/if}
 		{#if said || data.asked.find}<button
 				class="textlink"
 				onclick={() =>
