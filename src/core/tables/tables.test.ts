@@ -184,10 +184,15 @@ describe('decision tables', () => {
 		const r = run(plan, { a: '7', stage: 'lost' });
 		const [report] = r.reports;
 		expect(report.table!.rows).toEqual([
-			{ row: 0, cell: 0 },
-			{ row: 1, cell: 1 },
+			// the rest of both rows holds
+			{ row: 0, cell: 0, alone: true },
+			{ row: 1, cell: 1, alone: true },
 			{ row: 2, cell: null }
 		]);
+		expect(run(plan, { a: '3', stage: 'lost' }).reports[0].table!.rows[1]).toEqual({
+			row: 1,
+			cell: 0
+		});
 		expect(reason(plan, report)).toBe('row 3 matches A 7, Stage Lost');
 		expect(reason(plan, run(plan, { a: '7', stage: 'offer' }).reports[0])).toBe(
 			'no row of its table matches A 7, Stage Offer'

@@ -21,6 +21,7 @@
 			href: '/settings',
 			label: w.may('operate') ? 'Tokens, releases, retention' : 'Releases, retention'
 		},
+		{ href: '/indexes', label: 'Indexes of lists' },
 		...(w.may('audit') ? [{ href: '/audit', label: 'Audit' }] : [])
 	]);
 	const here = $derived(page.params.type ?? '');

@@ -160,6 +160,16 @@ const PAGES: [path: string, help: Help][] = [
 		}
 	],
 	[
+		'/indexes',
+		{
+			title: 'Indexes of lists',
+			says: [
+				'Where a list of many records is slow, PostgreSQL reads all of them to find a page. An index of what it is ordered or filtered by ends that.',
+				'Keep a list as a view, and what would make it fast is proposed here. One that is never read only costs: drop it.'
+			]
+		}
+	],
+	[
 		'/lead-source',
 		{
 			title: 'Lead source',

@@ -106,6 +106,7 @@
 			'/outbox',
 			'/webhooks',
 			'/lead-source',
+			'/indexes',
 			'/audit',
 			'/jobs',
 			'/imports',
