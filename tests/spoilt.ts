@@ -39,7 +39,8 @@ export function spoilt(doc: unknown, { path, how, with: w, name }: Step): unknow
 			else {
 				if (Array.isArray(at)) at.splice(n % keys.length, 1);
 				else delete at[key];
-				if (how === 'rename')
+				// no JSON names what an array holds
+				if (how === 'rename' && !Array.isArray(at))
 					Object.defineProperty(at, name, {
 						value: child,
 						enumerable: true,

@@ -69,12 +69,21 @@ describe('an import taken back', () => {
 		return readBulkRows(db(), back, { column: 'outcome', is: null, after: 0, most: 1000 });
 	}
 	const told = (
-		rows: { title: string; outcome: { is: string; gone?: true; faults: { message: string }[] } }[]
+		rows: {
+			title: string;
+			outcome: { is: string; gone?: true; again?: true; faults: { message: string }[] };
+		}[]
 	) =>
 		Object.fromEntries(
 			rows.map(({ title, outcome: o }) => [
 				title,
-				o.gone ? 'deleted' : o.is === 'refused' ? o.faults[0].message : o.is
+				o.gone
+					? 'deleted'
+					: o.again
+						? 'made again'
+						: o.is === 'refused'
+							? o.faults[0].message
+							: o.is
 			])
 		);
 
@@ -125,19 +134,95 @@ describe('an import taken back', () => {
 			`select did from audit where did in ('took an import back', 'deleted a record') order by id desc limit 2`
 		);
 		expect(rows.map((r) => (r as { did: string }).did)).not.toContain('deleted a record');
-		// taken back in its turn: what was changed is changed again, what is deleted stays so
-		const { id: again } = await takeBack(t.author, back);
+	});
+
+	const whole = async (name: string) =>
+		(
+			await db().query<Record<string, unknown>>(
+				`select (to_jsonb(r) - '{version,updated_at,created_at,settled_by}'::text[]) as all, version from r_customer r where f_trading_name = $1`,
+				[name]
+			)
+		).rows[0];
+	const lookAt = async (back: string) => {
 		await workAll();
-		const looked = await readBulkRows(db(), again, {
-			column: 'look',
-			is: null,
-			after: 0,
-			most: 100
+		return readBulkRows(db(), back, { column: 'look', is: null, after: 0, most: 1000 });
+	};
+
+	it('is taken back in its turn: what it deleted is made again under its number, as it was and by whom', async () => {
+		await set('customer', null, [
+			['trading_name', 'Again Old'],
+			['e_mail', 'old@again.example']
+		]);
+		const id = await take(
+			'Trading name;E-mail;Headcount\nAgain Old;new@again.example;\nAgain A;a@again.example;12\nAgain B;;\nAgain C;;\n'
+		);
+		await imported(id, { by: 'trading_name' });
+		const [a, b] = [await whole('Again A'), await whole('Again B')];
+		expect(JSON.stringify(a)).toContain('"e_mail":"i ');
+		const { back } = await lookBack(id);
+		await carryOut(back);
+		expect(await whole('Again A')).toBeUndefined();
+		const { id: again } = await takeBack(t.author, back);
+		expect(told(await lookAt(again))).toEqual({
+			'Again Old': 'changed',
+			'Again A': 'made again',
+			'Again B': 'made again',
+			'Again C': 'made again'
 		});
-		expect(told(looked)).toEqual({
-			'Back Old': 'changed',
-			'Back A': 'It was deleted, and what is deleted is not brought back. Import it again.'
+		// looked at, nothing stored
+		expect(await whole('Again A')).toBeUndefined();
+		const done = await carryOut(again);
+		expect(told(done)).toEqual({
+			'Again Old': 'changed',
+			'Again A': 'made again',
+			'Again B': 'made again',
+			'Again C': 'made again'
 		});
+		const [a2, b2] = [await whole('Again A'), await whole('Again B')];
+		// what a Locked rule gives is given anew
+		const plain = (x: unknown) => JSON.stringify(x).replace(/"r \d+ /g, '"r … ');
+		expect(plain(a2.all)).toBe(plain(a.all));
+		expect(plain(b2.all)).toBe(plain(b.all));
+		// who is told of changes sees versions that only grow
+		expect(Number(a2.version)).toBeGreaterThan(Number(a.version) + 1);
+		expect((await customer('Again Old')).e_mail).toBe('new@again.example');
+		// and once more: they are deleted
+		const { id: third } = await takeBack(t.author, again);
+		expect(told(await lookAt(third))).toMatchObject({
+			'Again Old': 'changed',
+			'Again A': 'deleted',
+			'Again B': 'deleted'
+		});
+		await carryOut(third);
+		expect(await whole('Again A')).toBeUndefined();
+	});
+
+	it('does not make again what would link to what is not there', async () => {
+		const customers = await take('Trading name\nGone Parent\n');
+		await imported(customers);
+		const parent = await customer('Gone Parent');
+		const people = await takeIn(t.author, {
+			type: 'contact',
+			name: 'people.csv',
+			content: Buffer.from('Full name as received;Customer.Trading name\nSome One;Gone Parent\n')
+		});
+		const { settings } = (await readImport(db(), people))!;
+		const job = await begin(t.author, people, 'import', settings as Settings);
+		await workAll();
+		expect((await readJob(db(), job))!.result).toMatchObject({ created: 1 });
+		const { rows: made } = await db().query<{ id: string }>(
+			'select id::text from r_contact where f_customer = $1',
+			[parent.id]
+		);
+		expect(made.length).toBe(1);
+		const { back } = await lookBack(people);
+		await carryOut(back);
+		const { back: backToo } = await lookBack(customers);
+		await carryOut(backToo);
+		expect(await customer('Gone Parent')).toBeUndefined();
+		const { id: again } = await takeBack(t.author, back);
+		const [look] = await lookAt(again);
+		expect(look.outcome).toMatchObject({ is: 'refused', faults: [{ field: 'customer' }] });
 	});
 
 	it('that was stopped is not gone on with once it was taken back; of two who take it back one does', async () => {

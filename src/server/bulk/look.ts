@@ -2,12 +2,13 @@
  * What a bulk change would do, record by record, each after those before it: read without locks, nothing stored,
  * nothing sent. It speaks of the records as they are while it runs.
  */
-import type { Schema } from '../../core';
+import type { JsonValue, Schema } from '../../core';
 import { refKey, toJson } from '../../core';
 import { BadInput } from '../../door';
 import {
 	clearBulk,
 	deletedByJob,
+	type DeletedByJob,
 	keepLooks,
 	leftByJob,
 	madeByJob,
@@ -27,7 +28,7 @@ import { countOf, stretchOf } from '../lists/list';
 import { Series } from '../records';
 import { readyBulk, whoseJob, type ReadyBulk, type ToSend } from './asked';
 import { beginIn } from './bulk';
-import { outcomeOf, refused, unsent } from './outcome';
+import { outcomeOf, refused, restoredAs, unsent } from './outcome';
 import { removalsOf } from './removal';
 
 const TOGETHER = 200;
@@ -107,7 +108,8 @@ export const rowOf = (
 	sent,
 	keep,
 	had: null,
-	removes: false
+	removes: false,
+	restores: false
 });
 
 /** Rows with what each would come to, after those before it. */
@@ -133,12 +135,13 @@ export const submissionOf = (r: BulkRow) => ({
 	type: r.type,
 	id: r.record,
 	sent: r.sent,
-	keep: r.keep
+	keep: r.keep,
+	...(r.restores ? { restores: r.version } : {})
 });
 
 /**
  * What taking a bulk change or an import back would do: for each record that it changed, what is still as it left
- * it; and of those that it made, which can be deleted.
+ * it; of those that it made, which can be deleted; and those that it deleted, made again.
  */
 async function lookBack(bulk: Bulk, ready: ReadyBulk, series: Series, keep: Keep) {
 	const { schema } = ready.force;
@@ -180,44 +183,54 @@ async function lookBack(bulk: Bulk, ready: ReadyBulk, series: Series, keep: Keep
 		if (made.length < TOGETHER) break;
 		before = made.at(-1)!;
 	}
-	const titles = Object.fromEntries(schema.model.types.map((t) => [t.id, t.title]));
-	for (let after: { type: string; record: string } | null = null; ;) {
-		const gone: Awaited<ReturnType<typeof deletedByJob>> = await deletedByJob(
-			db(),
-			bulk.workspace,
-			job,
-			titles,
-			after,
-			TOGETHER
-		);
-		const message = 'It was deleted, and what is deleted is not brought back. Import it again.';
-		const rows = gone.map(({ type, record, title }, i) =>
-			missing(type, record, n + i + 1, message, title)
-		);
-		if (rows.length) await keep(rows, null);
+	for (let after: DeletedByJob | null = null; ;) {
+		const gone: DeletedByJob[] = await deletedByJob(db(), bulk.workspace, job, after, TOGETHER);
+		const rows = gone.map((g, i) => restoredRow(schema, g, n + i + 1));
+		if (rows.length) await keep(await lookedToRestore(series, rows), null);
 		n += rows.length;
 		if (gone.length < TOGETHER) return;
 		after = gone.at(-1)!;
 	}
 }
 
+/** A record that was deleted, with all that it held, of fields that are still there. */
+function restoredRow(schema: Schema, { type, record, was, had, version }: DeletedByJob, n: number) {
+	const of = schema.types.get(type)?.type;
+	const fields = (of?.fields ?? []).filter((f) => (was[f.id] ?? null) !== null);
+	const title = was[of?.title ?? ''];
+	return {
+		n,
+		type,
+		record,
+		title: String(typeof title === 'string' ? title : `No. ${record}`).slice(0, 200),
+		// deleting it was one more
+		version: version + 1,
+		sent: fields.map((f): [string, JsonValue] => [f.id, was[f.id]]),
+		keep: fields.map((f) => f.id),
+		had: Object.fromEntries(fields.map((f) => [f.id, had[f.id] ?? null])),
+		removes: false,
+		restores: true
+	};
+}
+
+/** Records that are to be made again, with what each would come to after those before it. */
+export async function lookedToRestore(series: Series, rows: readonly BulkRow[]): Promise<Looked[]> {
+	const outcomes = await series.look(rows.map((r) => [submissionOf(r)]));
+	return rows.map((r, i) => ({ ...r, look: restoredAs(outcomes[i]) }));
+}
+
 /** A record that is not there. */
-const missing = (
-	type: string,
-	record: string,
-	n: number,
-	message: string,
-	title: string | null = null
-): Looked => ({
+const missing = (type: string, record: string, n: number, message: string): Looked => ({
 	n,
 	type,
 	record,
-	title: title ?? `No. ${record}`,
+	title: `No. ${record}`,
 	version: 0,
 	sent: [],
 	keep: [],
 	had: null,
 	removes: false,
+	restores: false,
 	look: refused([{ field: null, message }])
 });
 
@@ -291,6 +304,7 @@ export function backRow(schema: Schema, r: StoredRecord, l: LeftByJob, n: number
 		sent: back.map(([field, { was }]) => [field, was]),
 		keep: back.map(([field]) => field),
 		had: Object.fromEntries(back.map(([field, { had }]) => [field, had])),
-		removes: false
+		removes: false,
+		restores: false
 	};
 }

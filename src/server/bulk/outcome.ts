@@ -16,6 +16,12 @@ const NOTHING: Omit<BulkOutcome, 'is'> = {
 /** Of a record that is deleted. */
 export const deleted: BulkOutcome = { ...NOTHING, is: 'changed', gone: true };
 
+/** Of a record that is made again: all that it holds again. */
+export function restoredAs(o: SaveOutcome[] | RefusedChange): BulkOutcome {
+	const told = outcomeOf(o, false);
+	return told.is === 'refused' ? told : { ...told, is: 'changed', setAside: [], again: true };
+}
+
 /** Of a record that was refused. */
 export const refused = (faults: BulkOutcome['faults']): BulkOutcome => ({
 	...NOTHING,

@@ -22,8 +22,8 @@ import { keepFound, lineNow } from '../line/lined';
 import { stretchOf } from '../lists/list';
 import { RefusedChange, Series, inForce, remove, type SaveOutcome } from '../records';
 import { readyBulk, whoseJob, type ReadyBulk, type ToSend } from './asked';
-import { backRow, lookedAt, rowOf, submissionOf } from './look';
-import { decided, outcomeOf, refused } from './outcome';
+import { backRow, lookedAt, lookedToRestore, rowOf, submissionOf } from './look';
+import { decided, outcomeOf, refused, restoredAs } from './outcome';
 import { removalsOf } from './removal';
 
 /** Records whose changes share a transaction. */
@@ -49,13 +49,15 @@ export async function bulkPiece({ job, progress }: JobRun): Promise<void> {
 	// records are deleted behind what is changed: nothing may link to them by then
 	for (const r of all.filter((x) => x.removes)) await removeOne(bulk, ready, job.id, r);
 	const still = all.filter((x) => !x.removes);
-	const changes = still.map((r) => [{ ...submissionOf(r), version: r.version }]);
+	const changes = still.map((r) => [
+		r.restores ? submissionOf(r) : { ...submissionOf(r), version: r.version }
+	]);
 	await savePiece(job.id, ready.sender, changes, async (client, outcomes) => {
 		const told = still.flatMap((r, i): { n: number; outcome: BulkOutcome }[] => {
 			const o = outcomes[i];
 			// changed by somebody since it was looked at again a moment ago: the next piece looks once more
 			if (o instanceof RefusedChange && o.status === 409) return [];
-			return [{ n: r.n, outcome: outcomeOf(o, r.look.byHand) }];
+			return [{ n: r.n, outcome: r.restores ? restoredAs(o) : outcomeOf(o, r.look.byHand) }];
 		});
 		const all = [...told, ...moved];
 		if ((await keepBulkOutcomes(client, bulk.id, all)) !== all.length) throw new DoneElsewhere();
@@ -141,8 +143,17 @@ async function lookedAgain(
 	const { schema } = ready.force;
 	const still: Row[] = [];
 	const moved: { n: number; outcome: BulkOutcome }[] = [];
-	for (const of of new Set(rows.map((r) => `${r.type} ${r.removes}`))) {
-		const own = rows.filter((r) => `${r.type} ${r.removes}` === of);
+	const restored = rows.filter((r) => r.restores);
+	const byRow = new Map((await restoredAgain(ready, restored)).map((r) => [r.n, r]));
+	for (const r of restored) {
+		const found = byRow.get(r.n)!;
+		if (decided(found.look) === decided(r.look)) still.push(found);
+		else if (found.look.is === 'refused') moved.push({ n: r.n, outcome: found.look });
+		else moved.push({ n: r.n, outcome: { ...found.look, is: 'moved' } });
+	}
+	const there = rows.filter((r) => !r.restores);
+	for (const of of new Set(there.map((r) => `${r.type} ${r.removes}`))) {
+		const own = there.filter((r) => `${r.type} ${r.removes}` === of);
 		const [{ type }] = own;
 		const ids = own.map((r) => r.record);
 		const now = new Map(
@@ -155,14 +166,14 @@ async function lookedAgain(
 		const touched = own.filter(
 			(r) => ready.force.release !== bulk.release || now.get(r.record)?.version !== r.version
 		);
-		const there = touched.filter((r) => now.has(r.record));
+		const open = touched.filter((r) => now.has(r.record));
 		const again = new Map(
 			(
 				await anew(
 					bulk,
 					ready,
-					there.map((r) => now.get(r.record)!),
-					there
+					open.map((r) => now.get(r.record)!),
+					open
 				)
 			).map((r) => [r.n, r])
 		);
@@ -194,6 +205,12 @@ async function lookedAgain(
 	still.sort((a, b) => a.n - b.n);
 	return { still, moved };
 }
+
+/** Records that are to be made again: what links lead to, and what is in force, may be otherwise since. */
+const restoredAgain = ({ force, sender }: ReadyBulk, rows: readonly Row[]) =>
+	rows.length
+		? lookedToRestore(new Series(db(), sender, force, new Map(), null), rows)
+		: Promise.resolve([]);
 
 /** Those of some records that are still selected, with what each would come to now. */
 async function anew(

@@ -54,6 +54,8 @@ export interface BulkOutcome {
 	byHand: boolean;
 	/** The record is deleted. */
 	gone?: true;
+	/** The record is made again. */
+	again?: true;
 }
 
 /** A record of a bulk change, with what is sent to it. */
@@ -69,6 +71,8 @@ export interface BulkRow {
 	had: Record<string, string | null> | null;
 	/** It is deleted: what is taken back made it. */
 	removes: boolean;
+	/** It is made again: what is taken back deleted it. */
+	restores: boolean;
 }
 
 const BULK = `b.id::text, b.workspace, b.account::text, a.name as by, ${iso('b.at')} as at, b.type, b.asked,
@@ -142,16 +146,16 @@ export async function keepLooks(
 	rows: readonly (BulkRow & { look: BulkOutcome })[]
 ): Promise<void> {
 	await db.query(
-		`insert into bulk_row (bulk, n, type, record, title, version, sent, keep, had, removes, look)
+		`insert into bulk_row (bulk, n, type, record, title, version, sent, keep, had, removes, restores, look)
 		 select $1, r.n, r.type, r.record, r.title, r.version, r.sent,
-		   array(select jsonb_array_elements_text(r.keep)), nullif(r.had, 'null'), r.removes, r.look
-		 from jsonb_to_recordset($2::jsonb) as r(n int, type text, record bigint, title text, version int, sent jsonb, keep jsonb, had jsonb, removes boolean, look jsonb)
+		   array(select jsonb_array_elements_text(r.keep)), nullif(r.had, 'null'), r.removes, r.restores, r.look
+		 from jsonb_to_recordset($2::jsonb) as r(n int, type text, record bigint, title text, version int, sent jsonb, keep jsonb, had jsonb, removes boolean, restores boolean, look jsonb)
 		 on conflict (bulk, type, record) do nothing`,
 		[id, JSON.stringify(rows)]
 	);
 }
 
-const ROW = 'n, type, record::text, title, version, sent, keep, had, removes';
+const ROW = 'n, type, record::text, title, version, sent, keep, had, removes, restores';
 
 /** Records that would change and have not come to anything yet, in their order. */
 export async function nextBulkRows(
@@ -386,26 +390,46 @@ export async function madeByJob(
 	return r.rows;
 }
 
-/** Records that the changes of a job deleted, with what they were called, so many at a time. */
+/** A record that the changes of a job deleted. */
+export interface DeletedByJob {
+	type: string;
+	record: string;
+	/** What it held. */
+	was: Record<string, JsonValue>;
+	/** By field, the mark of who had set it. */
+	had: Record<string, string>;
+	/** The version that was deleted. */
+	version: number;
+}
+
+/** Records that the changes of a job deleted, with what they held and by whom, so many at a time. */
 export async function deletedByJob(
 	db: Db,
 	workspace: string,
 	job: string,
-	title: Readonly<Record<string, string>>,
 	after: { type: string; record: string } | null,
 	most: number
-): Promise<{ type: string; record: string; title: string | null }[]> {
-	const r = await db.query<{ type: string; record: string; title: string | null }>(
-		`select h.type, h.record::text, h.was->>($6::jsonb->>h.type) as title
+): Promise<DeletedByJob[]> {
+	const r = await db.query<DeletedByJob>(
+		`select h.type, h.record::text, h.was,
+		   coalesce((select r.version from bulk_row r join bulk b on b.id = r.bulk
+		     where b.job = $2 and r.type = h.type and r.record = h.record), 1) as version,
+		   coalesce((select jsonb_object_agg(x.field, x.mark) from (
+		     select distinct on (s.field) s.field, concat_ws(' ', case when s.claim is not null then 'r'
+		       when sc.entry_point = 'import' then 'i' when sc.entry_point = 'api' then 'a' else 'p' end,
+		       s.change, coalesce(s.claim, sc.account::text, '')) as mark
+		     from history_line s join change sc on sc.id = s.change
+		     where s.type = h.type and s.record = h.record and s.outcome = 'set' and s.change < h.change
+		     order by s.field, s.change desc) x where h.was ? x.field), '{}') as had
 		 from history_line h join change c on c.id = h.change
 		 where c.workspace = $1 and c.job = $2 and h.outcome = 'deleted' and ($3::text is null or (h.type, h.record) > ($3, $4::bigint))
 		 order by h.type, h.record limit $5`,
-		[workspace, job, after?.type ?? null, after?.record ?? null, most, JSON.stringify(title)]
+		[workspace, job, after?.type ?? null, after?.record ?? null, most]
 	);
 	return r.rows;
 }
 
-/** Which of some records somebody edited otherwise than by a job. */
+/** Which of some records that a job made somebody edited otherwise since: what was before it was made again is no edit. */
 export async function editedBeside(
 	db: Db,
 	job: string,
@@ -414,7 +438,9 @@ export async function editedBeside(
 ): Promise<Set<string>> {
 	const r = await db.query<{ record: string }>(
 		`select distinct h.record::text from history_line h join change c on c.id = h.change
-		 where h.type = $2 and h.record = any($3::bigint[]) and h.outcome = 'set' and h.claim is null and c.job is distinct from $1`,
+		 where h.type = $2 and h.record = any($3::bigint[]) and h.outcome = 'set' and h.claim is null and c.job is distinct from $1
+		   and h.change > coalesce((select max(m.change) from record_change m join change mc on mc.id = m.change
+		     where m.type = h.type and m.record = h.record and m.made and mc.job = $1), 0)`,
 		[job, type, ids]
 	);
 	return new Set(r.rows.map((x) => x.record));

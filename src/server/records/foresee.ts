@@ -81,7 +81,7 @@ export async function foresee(
 		const wanted = new Set<string>();
 		for (const s of mine) {
 			const sent = new Map(s.sent);
-			const fields = s.id === null ? null : [...sent.keys()];
+			const fields = s.id === null || s.restores !== undefined ? null : [...sent.keys()];
 			for (const link of plans.flatMap((p) => linksThatMatter(p, type, fields))) {
 				wanted.add(link);
 				if (sent.has(link)) lock(schema.field(type, link)!.target!, sent.get(link));

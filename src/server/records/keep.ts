@@ -30,6 +30,8 @@ export interface Kept {
 	seen?: readonly (number | undefined)[];
 	/** What the pilot decided otherwise than the release beside it. */
 	apart?: readonly Difference[];
+	/** The last versions of records that are made again, by submitted record. */
+	restores?: readonly (number | undefined)[];
 }
 
 const NONE: ReadonlySet<string> = new Set();
@@ -74,12 +76,12 @@ export async function tellChanges(
 	const everything = changes.flatMap((c) => c.settled.records);
 	const { format, learn } = await titledFormat(client, workspace, plan, everything);
 	const now = new Map<string, Progress>();
-	const progress = (rec: SettledRecord): Progress => {
+	const progress = (rec: SettledRecord, last = 0): Progress => {
 		const key = refKey(rec.type, rec.id);
 		const had = now.get(key);
 		if (had) return had;
 		const before = stored.get(key);
-		const made = { version: before?.version ?? 0, setBy: { ...before?.setBy } };
+		const made = { version: before?.version ?? last, setBy: { ...before?.setBy } };
 		now.set(key, made);
 		return made;
 	};
@@ -88,7 +90,7 @@ export async function tellChanges(
 	const removed: { type: string; id: string }[] = [];
 	const history: ChangeToWrite[] = [];
 	const outside: ToldRecord[][] = [];
-	const outcomes = changes.map(({ records, settled, seen }, n) => {
+	const outcomes = changes.map(({ records, settled, seen, restores }, n) => {
 		const lines: HistoryLine[] = [];
 		const quiet: QuietLine[] = [];
 		const out: SaveOutcome[] = [];
@@ -117,7 +119,7 @@ export async function tellChanges(
 			}
 			const silent = !rec.changes.length && !rec.failures.length && !rec.messages.length;
 			if (rec.reached && silent && !rec.sends.length) return;
-			const state = progress(rec);
+			const state = progress(rec, restores?.[i]);
 			const { release } = settlingOf(force, rec);
 			const by = { ...told, release, change: number };
 			const d = describe(rulesOfRecord(plan, rec), by, rec, state.setBy, format);
@@ -126,7 +128,7 @@ export async function tellChanges(
 			if (rec.created || rec.changes.length) {
 				state.version++;
 				Object.assign(state.setBy, d.setBy);
-				addWriting(writings, rec, d.setBy);
+				addWriting(writings, rec, d.setBy, state.version);
 				if (tellsOf.has(rec.type)) {
 					const { type, id, values, changes } = d.outcome();
 					const kind = rec.created ? 'created' : 'changed';
@@ -257,12 +259,14 @@ async function keepPilot(
 function addWriting(
 	writings: Map<string, Writing>,
 	rec: SettledRecord,
-	setBy: Record<string, SetBy>
+	setBy: Record<string, SetBy>,
+	version: number
 ) {
 	const key = refKey(rec.type, rec.id);
 	const had = writings.get(key);
 	if (!had) {
-		writings.set(key, { rec, setBy, times: 1 });
+		// one that is made again goes on counting where it ended
+		writings.set(key, { rec, setBy, times: rec.created ? version : 1 });
 		return;
 	}
 	const changed = new Set(rec.changes.map((c) => c.field));

@@ -329,7 +329,8 @@ export class Series {
 				const own = settlingOf(this.force, settled.records[i]);
 				if (!settledAs(seen, own)) await this.refuseOtherwise(seen, change, settled, i);
 			}
-		return { records, settled, seen, ...(apart ? { apart: apart.all } : {}) };
+		const restores = submissions.map((s) => s.restores);
+		return { records, settled, seen, restores, ...(apart ? { apart: apart.all } : {}) };
 	}
 
 	/** What the pilot decides otherwise than the release beside it; null where it has no part in it, or nothing is kept. */

@@ -53,7 +53,7 @@ export function linkNeeds(schema: Schema, s: Submission): Need[] {
 	});
 }
 
-/** The stored record that a submission changes; null for a new one. @throws {RefusedChange} */
+/** The stored record that a submission changes; null for a new one, and for one that is made again. @throws {RefusedChange} */
 export function storedOf(
 	schema: Schema,
 	s: Submission,
@@ -66,6 +66,10 @@ export function storedOf(
 	if (!/^\d{1,18}$/.test(s.id)) throw refuse(`“${s.id}” is no record number.`);
 	const { type } = schema.type(s.type);
 	const r = stored.get(refKey(s.type, s.id));
+	if (s.restores !== undefined) {
+		if (!r) return null;
+		throw new RefusedChange([{ field: null, message: 'It is there already.' }], index, 409);
+	}
 	if (!r) throw refuse(`There is no ${type.label.toLowerCase()} with number ${s.id}.`);
 	if (s.version === undefined || s.version === r.version) return r;
 	const values = Object.fromEntries(type.fields.map((f, k) => [f.id, toJson(r.values[k])]));

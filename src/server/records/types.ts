@@ -22,6 +22,8 @@ export interface Submission {
 	release?: number;
 	/** The edit of living tables after which they saw them. */
 	living?: number;
+	/** The last version of a record that was deleted: it is made again, under its number. */
+	restores?: number;
 }
 
 /** A fault of a submission, at a field where it concerns one. */

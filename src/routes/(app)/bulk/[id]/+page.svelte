@@ -228,7 +228,7 @@
 					{@const o = r.outcome}
 					<tr>
 						<td
-							>{#if o.gone && begun}{r.title}
+							>{#if (o.gone && begun) || (o.again && !begun)}{r.title}
 								<span class="text-quiet">No. {r.record}</span>{:else}<a
 									class="textlink"
 									href="/records/{r.type}/{r.record}">{r.title}</a
@@ -241,6 +241,7 @@
 								{o.faults.map((x) => x.message).join(' ')}
 							{:else if o.is === 'moved'}<span class="text-ochre">▲ {IS_LABEL.moved}</span>
 							{:else if o.gone}<span class="text-brick">{would}deleted</span>
+							{:else if o.again}<span class="text-teal">{would}made again</span>
 							{:else}{o.is === 'changed' ? would : ''}{IS_LABEL[o.is]}{/if}
 							{#if o.reached || o.sent}<div class="text-quiet">
 									{[
