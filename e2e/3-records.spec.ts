@@ -358,6 +358,8 @@ test('a record as it was, what points to it, and what would happen if, for a rea
 	await pressOn(would.getByRole('button', { name: 'Why: Size class follows headcount' }));
 	await expect(page.getByText('Discounts and reports go by it').last()).toBeVisible();
 	await page.keyboard.press('Escape');
+	// and what it would come to at other records
+	await expect(would.getByTestId('elsewhere')).toContainText('Discount limit %');
 	await page.fill('#f-location_number', '1234567890123');
 	await expect(would).toContainText('The change would be refused');
 	await page.keyboard.press('Enter');
@@ -388,7 +390,22 @@ test('an import is taken back: looked at first, what it made deleted', async ({ 
 	await open(page, '/records/customer?find=Taken%20Back');
 	await expect(page.getByText('No record has this in its name.')).toBeVisible();
 	await page.goBack();
+	const done = page.url();
 	await page.getByRole('link', { name: 'What it takes back' }).click();
 	await expect(page.getByText('It was taken back')).toBeVisible();
 	await expect(page.getByRole('button', { name: /Take it back/ })).toHaveCount(0);
+	// taken back in its turn: they are made again, under their numbers
+	await open(page, done);
+	const number = /No\. \d+/.exec(
+		await rows.getByRole('row', { name: /Taken Back One/ }).innerText()
+	);
+	await pressOn(page.getByRole('button', { name: 'Take it back: look first' }));
+	await expect(rows.getByRole('row', { name: /Taken Back Two/ })).toContainText(
+		'would be made again'
+	);
+	await pressOn(page.getByRole('button', { name: 'Take back 2 records' }));
+	await expect(page.getByRole('heading', { name: '2 of 2 records changed' })).toBeVisible();
+	await rows.getByRole('link', { name: 'Taken Back One' }).click();
+	await expect(page.getByText(number![0]).first()).toBeVisible();
+	await expect(page.locator('#f-headcount')).toHaveValue('9');
 });

@@ -3,6 +3,7 @@
 	import { Popover } from 'bits-ui';
 	import type { ClaimReport, Format, JsonValue } from '$core';
 	import { reason, ruleOf, toJson } from '$core';
+	import Elsewhere from '../sample/Elsewhere.svelte';
 	import Why from '../sample/Why.svelte';
 	import { formatValue } from '../words/format';
 	import { useWorkbench } from '../work/workbench.svelte';
@@ -108,8 +109,12 @@
 				onclick={() => (all = !all)}
 				>{all ? 'Only those that it concerns' : `${rest.length} more rules, not set going`}</button
 			>{/if}
-		<p class="text-xs text-quiet">
-			What it would run on to at other records is not looked at here.
-		</p>
+		<Elsewhere records={entry.elsewhere} putOff={entry.putOff} />
+		{#if w.near.trouble}
+			<p class="mt-2 bg-ochre-wash px-3 py-2 text-sm" role="status">
+				<span class="text-ochre">▲ not known yet</span> Related records could not be fetched: {w
+					.near.trouble} It is tried again by itself.
+			</p>
+		{/if}
 	{/if}
 </section>

@@ -58,6 +58,9 @@ interface Kept {
 	failures: { field: string; rule: string; message: string }[];
 }
 
+/** Most other records that a change is followed to while it is only tried. */
+const MOST_FURTHER = 200;
+
 const some = (n: number, one: string, many = `${one}s`) => `${n} ${n === 1 ? one : many}`;
 
 export class Entry {
@@ -110,7 +113,17 @@ export class Entry {
 		const { version, values } = this.opened();
 		return this.#said && this.#said.version > version ? this.#said : { version, values };
 	});
-	readonly result = $derived.by(() => this.#settle(this.sent));
+	readonly result = $derived.by(() => this.#settle(this.sent)?.records[0] ?? null);
+	/** The same with the records that it runs on to, for whoever asks. */
+	readonly #further = $derived.by(() => (this.live ? this.#settle(this.sent, false) : null));
+	/** What it would come to at other records. */
+	get elsewhere() {
+		return (this.#further?.records.slice(1) ?? []).filter((r) => r.changes.length);
+	}
+	/** Of how many more it runs on to is not known what becomes of them. */
+	get putOff() {
+		return this.#further?.deferred.length ?? 0;
+	}
 	/** Opening an existing record runs nothing: what rules would write shows once something is touched. */
 	readonly live = $derived.by(() => this.opened().id === null || this.sent.length > 0);
 	readonly problems = $derived(this.faults.filter((x) => x.field === null));
@@ -122,7 +135,8 @@ export class Entry {
 		return fields.filter((x) => !sameJson(this.stored(x.id), conflict.values[x.id] ?? null));
 	});
 
-	#settle(sent: [string, JsonValue][]) {
+	/** @param alone without the records that it runs on to */
+	#settle(sent: [string, JsonValue][], alone = true) {
 		const { type, id, short, inLine, setBy, pilot } = this.opened();
 		try {
 			const record = {
@@ -147,10 +161,10 @@ export class Entry {
 			void this.w.near.version;
 			const want = (needs: readonly Need[]) => queueMicrotask(() => this.w.near.want(needs));
 			const missing = (need: Need) => want([need]);
-			const options = { explain: true, states: true, alone: true, missing, zones };
+			const options = { explain: true, states: true, alone, most: MOST_FURTHER, missing, zones };
 			const settled = settle(this.#force, change, this.w.near.loader, options);
 			if (settled.needs.length) want(settled.needs);
-			return settled.records[0];
+			return settled;
 		} catch {
 			// the record holds a value that the model no longer knows
 			return null;
@@ -236,7 +250,7 @@ export class Entry {
 		if (title && typeof v === 'string') this.w.titles.learn({ [`${target}.${v}`]: title });
 		this.faults = this.faults.filter((x) => x.field !== field);
 		const gives = (sent: Touched) => {
-			const rec = this.#settle([...sent]);
+			const rec = this.#settle([...sent])?.records[0];
 			return rec ? toJson(rec.values[this.w.schema.type(type).at.get(field)!]) : undefined;
 		};
 		this.sent = touch(this.sent, field, v, this.stored(field), gives);

@@ -9,7 +9,6 @@
 		Expectation,
 		FieldRef,
 		JsonValue,
-		SettledRecord,
 		Trial,
 		Value
 	} from '$core';
@@ -27,6 +26,7 @@
 	import { trialWords } from '../trials/words';
 	import { tell } from '../shell/notices';
 	import Beside from './Beside.svelte';
+	import Elsewhere from './Elsewhere.svelte';
 	import Why from './Why.svelte';
 	import ValueInput from '../inputs/ValueInput.svelte';
 	import Word from '../words/Word.svelte';
@@ -84,10 +84,6 @@
 	const listed = $derived(allReports ? [...mine, ...others] : [...mine, ...notable].slice(0, 6));
 
 	const report = (claim: string) => reports.find((r) => r.claim === claim);
-	const titleOf = (r: SettledRecord) => {
-		const { type: t, at } = w.schema.type(r.type);
-		return String(toJson(r.values[at.get(t.title)!]) ?? `${t.label} ${r.id}`);
-	};
 	const ruleName = (claim: string) => ruleOf(w.shown.plan, claim)?.name ?? '';
 
 	// ---- another sample -----------------------------------------------------------------------
@@ -493,44 +489,7 @@
 				>{allWritten ? 'Fewer' : `${wrote.length - FIRST_WRITTEN} more fields written`}</button
 			>
 		{/if}
-		{#if w.elsewhere.length}
-			<div
-				class="mt-2 border border-l-4 border-line border-l-band-4 bg-sheet px-3 py-2 text-sm"
-				data-testid="elsewhere"
-			>
-				<p class="text-quiet">
-					and at {w.elsewhere.length === 1
-						? 'another record'
-						: `${w.elsewhere.length} other records`}
-				</p>
-				{#each w.elsewhere.slice(0, 4) as r (r.type + r.id)}
-					{#each r.changes.slice(0, 4) as c (c.field)}
-						{@const x = w.schema.field(r.type, c.field)!}
-						<p>
-							<span class="text-quiet">{titleOf(r)}:</span>
-							{x.label}
-							<s class="text-quiet"
-								>{formatValue(x, toJson(c.from), w.schema, w.titles.all) || 'blank'}</s
-							>
-							→
-							<strong class="font-semibold"
-								>{formatValue(x, toJson(c.to), w.schema, w.titles.all) || 'blank'}</strong
-							>
-						</p>
-					{/each}
-					{#if r.changes.length > 4}<p class="text-quiet">
-							{titleOf(r)}: {r.changes.length - 4} more fields
-						</p>{/if}
-				{/each}
-				{#if w.elsewhere.length > 4}<p class="text-quiet">and {w.elsewhere.length - 4} more</p>{/if}
-			</div>
-		{/if}
-		{#if w.putOff}
-			<p class="mt-2 px-3 py-2 text-sm text-quiet" data-testid="put-off">
-				It runs on to {w.putOff} more {w.putOff === 1 ? 'record' : 'records'}, which are not looked
-				at here.
-			</p>
-		{/if}
+		<Elsewhere records={w.elsewhere} putOff={w.putOff} />
 		{#if w.near.trouble}
 			<p class="mt-2 bg-ochre-wash px-3 py-2 text-sm" role="status" data-testid="near-trouble">
 				<span class="text-ochre">▲ not known yet</span> Related records could not be fetched: {w

@@ -12,7 +12,7 @@ import { db, transaction } from '../db/pool';
 import { editModel } from '../draft/model';
 import { workOn } from '../jobs/work';
 import { inForce } from '../records';
-import { indexesFor, indexesOf, missingFor, setIndexes } from './indexes';
+import { helpfulFor, indexesFor, indexesOf, missingFor, setIndexes } from './indexes';
 import { readyList, stretchOf } from './list';
 import { keepView, removeView } from './views';
 
@@ -101,6 +101,12 @@ describe('a list', () => {
 			const { rows } = await stretchOf(db(), ready, { from: null, back: false, size: 50 });
 			return rows.map((r) => r.record.id);
 		};
+		for (const [asked, i] of WANTED)
+			expect(await missingFor(db(), schema, 'deal', list(asked))).toEqual([i]);
+		// so few are read as fast without: nothing is said of it
+		await db().query('analyze r_deal');
+		expect(await helpfulFor(db(), schema, 'deal', list(WANTED[0][0]))).toBe(0);
+		expect(await helpfulFor(db(), schema, 'deal', list(WANTED[0][0]), 100)).toBe(1);
 		const before = await Promise.all(WANTED.map(([asked]) => found(asked)));
 		await setIndexes(
 			t.admin,
@@ -116,6 +122,7 @@ describe('a list', () => {
 			expect(await plannedFor(asked)).toContain(indexName(schema, i));
 			expect(await found(asked)).toEqual(before[k]);
 			expect(await missingFor(db(), schema, 'deal', list(asked))).toEqual([]);
+			expect(await helpfulFor(db(), schema, 'deal', list(asked), 100)).toBe(0);
 		}
 	});
 	it('is proposed what its view would use, and no more when the view is gone', async () => {

@@ -153,6 +153,21 @@ export async function missingFor(
 	return indexesFor(schema, type, asked).of.filter((i) => !made.get(indexName(schema, i))?.valid);
 }
 
+/**
+ * How many indexes would make a list faster.
+ * @param worth records from which on one does: fewer are read as fast without
+ */
+export async function helpfulFor(
+	c: Db,
+	schema: Schema,
+	type: string,
+	asked: ListAsked,
+	worth = WORTH
+): Promise<number> {
+	const records = (await sizesOf(c, [type])).get(type) ?? 0;
+	return records < worth ? 0 : (await missingFor(c, schema, type, asked)).length;
+}
+
 /** Wants indexes, or wants them no more. @throws {BadInput} for a field that is not there, or that has no such use */
 export async function setIndexes(
 	account: Account,

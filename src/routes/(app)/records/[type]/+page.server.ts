@@ -8,7 +8,7 @@ import { dataFault } from '$server/db/trouble';
 import { listViews } from '$server/db/views';
 import { allow } from '$server/http/guard';
 import { countOf, cursorOf, cursorText, readyList, shownOf, stretchOf } from '$server/lists/list';
-import { missingFor } from '$server/lists/indexes';
+import { helpfulFor } from '$server/lists/indexes';
 import { mayChangeView } from '$server/lists/views';
 import { inForce } from '$server/records';
 import type { PageServerLoad } from './$types';
@@ -73,8 +73,7 @@ export const load: PageServerLoad = async (event) => {
 			next: cursorText(stretch.next),
 			before: cursorText(stretch.before),
 			stoppedAfter: stretch.stoppedAfter,
-			slow:
-				ms > SLOW ? { ms, indexes: (await missingFor(db(), schema, type, asked)).length } : null,
+			slow: ms > SLOW ? { ms, indexes: await helpfulFor(db(), schema, type, asked) } : null,
 			// the page does not wait for it
 			count: countOf(db(), ready).catch(() => null)
 		};
