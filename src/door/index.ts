@@ -246,7 +246,9 @@ const trial = only({
 		)
 }).test('expects', 'A trial expects something of at least one change', (t) => {
 	const { expect, then = [], rows = [] } = t as unknown as Trial;
-	return [{ expect }, ...then, ...rows].some((s) => s.expect?.length);
+	// what is no list is told by itself, after this
+	if (!Array.isArray(then) || !Array.isArray(rows)) return true;
+	return [{ expect }, ...then, ...rows].some((s) => s?.expect?.length);
 });
 
 /** A rule document. @throws {BadInput} naming the place */

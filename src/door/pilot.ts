@@ -20,7 +20,8 @@ const choice = () =>
 	}).test(
 		'some',
 		'choice must name some records: a condition on a record type, or whose changes bring them in',
-		(v) => !!v && (v.chosen.length > 0 || v.brought !== null)
+		// what is no list is told by itself, after this
+		(v) => !v || !Array.isArray(v.chosen) || v.chosen.length > 0 || v.brought !== null
 	);
 const number = () => yup.number().strict().required().integer().min(1).max(999_999_999);
 const why = () => text(500);

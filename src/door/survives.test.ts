@@ -20,7 +20,33 @@ import {
 	submissionOf
 } from '../core';
 import { zones } from '../runtime/zones';
-import { BadInput, checkDefinition, checkRule, checkTable, readJson } from '.';
+import { demoTrials } from '../../demo/trials';
+import { demoViews } from '../../demo/views';
+import {
+	BadInput,
+	checkBundle,
+	checkChange,
+	checkDefinition,
+	checkNeeds,
+	checkNewPerson,
+	checkOrder,
+	checkPersonChange,
+	checkPieces,
+	checkRehearsal,
+	checkRemark,
+	checkRule,
+	checkSought,
+	checkSubmission,
+	checkTable,
+	checkTitles,
+	checkTrial,
+	readJson
+} from '.';
+import { checkBulk } from './bulk';
+import { checkLineStep } from './line';
+import { checkIndexes, checkKeys, checkView } from './lists';
+import { checkEditors, checkRows } from './living';
+import { checkPilotStep } from './pilot';
 
 const schema = new Schema(demoModel);
 const KEPT = Object.getOwnPropertyNames(Object.prototype);
@@ -163,5 +189,92 @@ describe('what the door lets in', () => {
 			await expect(
 				readJson(new Request('http://x/', { method: 'POST', body: `{"a": [{"${key}": 1}]}` }))
 			).rejects.toThrow('__proto__');
+	});
+});
+
+describe('documents and questions with anything in any place', () => {
+	const ODD: unknown[] = [
+		null,
+		undefined,
+		'',
+		0,
+		-1,
+		1e308,
+		true,
+		[],
+		[null],
+		[[]],
+		{},
+		{ length: 3 },
+		'constructor',
+		{ a: { b: null } }
+	];
+	const trial = { ...demoTrials.find((t) => t.then?.length) };
+	const rows = { ...demoTrials.find((t) => t.rows?.length) };
+	const SOUND: [name: string, check: (v: unknown) => unknown, sound: unknown][] = [
+		['trial', checkTrial, demoTrials[0]],
+		['trial of several changes', checkTrial, { ...demoTrials[0], ...trial }],
+		['trial of rows', checkTrial, { ...demoTrials[0], ...rows }],
+		['submission', checkSubmission, { sent: [['headcount', '5']], version: 1, release: 3 }],
+		['needs', checkNeeds, { needs: [{ type: 'customer', id: '1' }] }],
+		['rehearsal', checkRehearsal, { before: 3, where: null }],
+		['remark', checkRemark, { kind: 'rule', key: 'size_class', title: 'x', text: 'y' }],
+		['titles', checkTitles, { wanted: [{ type: 'customer', id: '1' }] }],
+		['order', checkOrder, { order: ['a'] }],
+		[
+			'pieces',
+			checkPieces,
+			{ pieces: [{ path: ['rules', 'size_class', 'why'], before: 'a', after: 'b' }] }
+		],
+		['person', checkNewPerson, { name: 'X', email: 'x@q.example', role: 'reader', person: null }],
+		['change of a person', checkPersonChange, { name: 'X', role: 'reader', retired: true }],
+		['sought', checkSought, { sought: [{ type: 'engineer', field: 'name', value: 'Fair desk' }] }],
+		['bundle', checkBundle, { format: 'rigid-rule/release', version: 1 }],
+		['change document', checkChange, { type: 'customer', was: null, sent: [['headcount', '5']] }],
+		[
+			'bulk change',
+			checkBulk,
+			{
+				type: 'deal',
+				which: { ids: ['1'] },
+				does: { k: 'set', field: 'amount', value: '5' },
+				spare: true,
+				messages: false
+			}
+		],
+		[
+			'line',
+			checkLineStep,
+			{ step: 'leave', type: 'customer', field: 'size', is: 'open', ids: null, why: 'x' }
+		],
+		['indexes', checkIndexes, { indexes: [{ type: 'a', field: 'b', use: 'value' }], wanted: true }],
+		['keys', checkKeys, { type: 'customer', by: 'No.', text: '1' }],
+		['view', checkView, { ...demoViews[0], type: 'deal' }],
+		[
+			'rows',
+			checkRows,
+			{
+				edits: [{ id: 'r_1', before: null, after: { country: 'x' } }],
+				why: 'x',
+				brings: false,
+				look: null
+			}
+		],
+		['editors', checkEditors, { accounts: ['1'] }],
+		[
+			'pilot',
+			checkPilotStep,
+			{
+				step: 'start',
+				release: 1,
+				choice: { chosen: [], brought: { accounts: ['1'], roads: ['api'] } },
+				why: 'x'
+			}
+		]
+	];
+	it.each(SOUND)('%s: refused with the place, or taken', (_, check, sound) => {
+		for (const path of places(JSON.parse(JSON.stringify(sound)))) {
+			for (const odd of ODD) letIn(() => check(put(sound, path, odd)));
+		}
 	});
 });
