@@ -1,6 +1,6 @@
 /**
- * Lists of many records: the first page and one far behind, by what they are ordered by and what they are filtered by, without and
- * with the indexes that are proposed for them; beside the SQL that reads as many rows by number. Wall time: PostgreSQL does the work.
+ * Lists of many records: the first page, by what they are ordered by and what they are filtered by, without and with the indexes
+ * that are proposed for them; and what these cost where records are written. Wall time: PostgreSQL does the work.
  *
  *   npm run bench -- lists        RIGID_BENCH_LISTED=1000000 for as many deals
  */

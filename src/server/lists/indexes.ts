@@ -55,7 +55,7 @@ export function indexesFor(
 		: { expr: null };
 	if (expr && !asked.untold)
 		for (const field of comparedIn(expr)) {
-			// what is true of most records is found sooner without
+			// what a set holds is asked by no index of its value
 			if (schema.field(type, field)?.type !== 'choices') add(field, 'value');
 		}
 	return { of: [...out.values()], beyond };
