@@ -84,7 +84,7 @@
 								?.name}”</span
 						>{@render why(r)}{/if}
 				</li>
-			{:else}<li class="text-quiet">No rule would write anything.</li>{/each}
+			{:else}<li class="text-quiet">No rule would write anything in this record.</li>{/each}
 			{#each quiet as r (r.claim)}
 				<li class="flex flex-wrap items-baseline gap-x-2 border-b border-hairline py-1">
 					<span class="text-quiet">{label(r.field)}: nothing,</span>
