@@ -25,6 +25,7 @@ describe('a bulk change', () => {
 	});
 	it.each([
 		[{ does: { k: 'set' } }, 'does must say'],
+		[{ does: { k: 'set', field: 'a' } }, 'does must say'],
 		[{ does: { k: 'set', field: 'a', value: '1', formula } }, 'does must say'],
 		[{ does: { k: 'calc', field: 'a' } }, 'does must say'],
 		[{ does: { k: 'calc', field: 'a', formula: { expr: { k: 'drop' } } } }, 'does.formula'],

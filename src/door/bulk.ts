@@ -47,13 +47,13 @@ const does = () =>
 		fillBlanks: flag().optional()
 	}).test(
 		'does',
-		'${path} must say a field and a value, a field and a formula, fillBlanks, or a field that comes into line',
+		'${path} must say a field and a value (null for blank), a field and a formula, fillBlanks, or a field that comes into line',
 		(v) => {
 			const { k, field, value, formula: f, fillBlanks } = v as Record<string, unknown>;
 			if (k === 'rules') return field === undefined && value === undefined && f === undefined;
 			if (!field || fillBlanks !== undefined) return false;
 			if (k === 'line') return value === undefined && f === undefined;
-			return k === 'set' ? f === undefined : !!f && value === undefined;
+			return k === 'set' ? f === undefined && value !== undefined : !!f && value === undefined;
 		}
 	);
 
@@ -74,8 +74,8 @@ export function checkBulk(v: unknown): BulkAsked {
 	}>(
 		only({
 			type: text(60),
-			which: which().required(),
-			does: does().required(),
+			which: which(),
+			does: does(),
 			spare: flag(),
 			messages: flag()
 		}),

@@ -158,9 +158,9 @@ const expectation = yup.lazy((x: unknown) => {
 	if (has('value'))
 		return only({
 			field,
-			value: json().nullable(),
+			value: json(),
 			not: yup.boolean(),
-			at: only({ type: text(60).required(), id: text(20).required() }).default(undefined)
+			at: only({ type: text(60).required(), id: text(20).required() }).optional()
 		});
 	if (has('stays')) return only({ field, stays: yup.boolean().required().oneOf([true]) });
 	if (has('rule')) return only({ rule: id(), writes: flag() });
@@ -392,13 +392,13 @@ export function checkRehearsal(v: unknown): {
 			after: versionOf(),
 			selection: only({ type: text(60), condition: formula().required() })
 				.nullable()
-				.default(null),
-			period: only({ from: day(), to: day() }).nullable().default(null),
+				.optional(),
+			period: only({ from: day(), to: day() }).nullable().optional(),
 			file: only({
 				name: text(200).required(),
 				as: yup.string().strict().oneOf(['before', 'after']).required(),
 				document: yup.mixed().required()
-			}).default(undefined)
+			}).optional()
 		}),
 		v ?? {}
 	);
@@ -742,9 +742,9 @@ const known = only({
 	type: text(60).required(),
 	id: text(60).required(),
 	title: text(1000),
-	key: only({ field: text(60).required(), value: json().nullable() })
+	key: only({ field: text(60).required(), value: json().defined() })
 		.nullable()
-		.default(null)
+		.optional()
 });
 
 /** Most records that a bundle names, and most trials in it. */
@@ -755,7 +755,7 @@ const MOST_TRIALS = 20_000;
 export const checkSought = (v: unknown) =>
 	check<{ sought: { type: string; field: string; value: JsonValue }[] }>(
 		only({
-			sought: list(only({ type: text(60), field: text(60), value: json().nullable() }), MOST_KNOWN)
+			sought: list(only({ type: text(60), field: text(60), value: json().defined() }), MOST_KNOWN)
 		}),
 		v
 	).sought;

@@ -135,7 +135,7 @@ const listed = () =>
 		pilot: may(flag()),
 		line: may(only({ field: text(60).nullable(), is: word(LINE_IS) }).nullable()),
 		columns: may(list(column(), MOST_COLUMNS).nullable()),
-		sort: only({ column: column(), desc: flag() }).nullable()
+		sort: may(only({ column: column(), desc: flag() }).nullable())
 	});
 
 /** Most characters of a file of keys. */

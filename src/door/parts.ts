@@ -9,8 +9,9 @@ export const flag = () => yup.boolean().strict().required();
 /** A list of things, `most` of them at the most. */
 export const list = <T extends yup.ISchema<unknown>>(of: T, most: number, least = 0) =>
 	yup.array().strict().required().min(least).max(most).of(of);
-/** An object with these keys and no others. */
-export const only = <T extends yup.ObjectShape>(shape: T) => yup.object(shape).noUnknown();
+/** An object with these keys and no others; one that is not there is in order only where `.optional()` says so. */
+export const only = <T extends yup.ObjectShape>(shape: T) =>
+	yup.object(shape).noUnknown().required();
 
 export const id = () =>
 	yup
@@ -41,7 +42,7 @@ export const json = () =>
 			if (typeof v === 'string') return v.length <= 4000;
 			return Array.isArray(v) && v.length <= 1000 && v.every((x) => typeof x === 'string');
 		});
-export const jsons = () => yup.array().strict().max(50).of(json().nullable());
+export const jsons = () => yup.array().strict().max(50).of(json());
 
 export const formula = () =>
 	yup.mixed().test('formula', '${path} must be a formula: {"text": …} or {"expr": …}', (v) => {
