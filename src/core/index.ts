@@ -178,6 +178,7 @@ export {
 	compilePlan,
 	joinPlans,
 	lockedOnly,
+	openField,
 	ruleOf,
 	rulesOfRecord,
 	withoutResult,
@@ -367,6 +368,7 @@ export {
 	type LineTold,
 	type OutOfLine
 } from './rehearse/line';
+export { eventFields, givenByEvents, type GivenByEvent, type PastStep } from './rehearse/events';
 export { compileSelection, selects, untold, type Selection, type Selector } from './select/select';
 export { Replay, type ReplayedChange, type SentChange, type Stood } from './rehearse/replay';
 export { Retelling, type LeftOut, type Retold } from './rehearse/retold';

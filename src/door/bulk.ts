@@ -16,7 +16,9 @@ export type BulkDoes =
 	/** Standing rules count as triggered. */
 	| { k: 'rules'; fillBlanks: boolean }
 	/** The standing rules of one field alone. */
-	| { k: 'line'; field: string };
+	| { k: 'line'; field: string }
+	/** A field gets what rules would have given it by what happened to the record. */
+	| { k: 'history'; field: string };
 
 export interface BulkAsked {
 	type: string;
@@ -40,19 +42,19 @@ const which = () =>
 
 const does = () =>
 	only({
-		k: word(['set', 'calc', 'rules', 'line']),
+		k: word(['set', 'calc', 'rules', 'line', 'history']),
 		field: text(60).optional(),
 		value: json().optional(),
 		formula: formulaOrNull(true),
 		fillBlanks: flag().optional()
 	}).test(
 		'does',
-		'${path} must say a field and a value (null for blank), a field and a formula, fillBlanks, or a field that comes into line',
+		'${path} must say a field and a value (null for blank), a field and a formula, fillBlanks, or a field that comes into line or is filled from history',
 		(v) => {
 			const { k, field, value, formula: f, fillBlanks } = v as Record<string, unknown>;
 			if (k === 'rules') return field === undefined && value === undefined && f === undefined;
 			if (!field || fillBlanks !== undefined) return false;
-			if (k === 'line') return value === undefined && f === undefined;
+			if (k === 'line' || k === 'history') return value === undefined && f === undefined;
 			return k === 'set' ? f === undefined && value !== undefined : !!f && value === undefined;
 		}
 	);
@@ -88,7 +90,7 @@ export function checkBulk(v: unknown): BulkAsked {
 		does:
 			k === 'rules'
 				? { k, fillBlanks }
-				: k === 'line'
+				: k === 'line' || k === 'history'
 					? { k, field }
 					: k === 'set'
 						? { k, field, value }

@@ -232,6 +232,22 @@ export function lockedOnly(plan: Plan): Plan {
 	return { ...of(plan), ...(pilot ? { pilot: { plan: of(pilot.plan), joins: nobody } } : {}) };
 }
 
+/** The plan without the claims of one field: whoever writes there is trusted to know what those would have given. */
+export function openField(plan: Plan, type: string, field: string): Plan {
+	const key = refKey(type, field);
+	const of = (p: Plan): Plan =>
+		index(
+			p.schema,
+			// the same positions on both sides of a pilot
+			p.nodes.map((n) => (nodeKey(n) === key ? { ...nothingAt(n), limits: n.limits } : n)),
+			[...p.types.values()].flatMap((t) => t.validators),
+			[...p.messages],
+			[]
+		);
+	const { pilot } = plan;
+	return { ...of(plan), ...(pilot ? { pilot: { ...pilot, plan: of(pilot.plan) } } : {}) };
+}
+
 /** Amounts whose currency another field tells, by `type.field`. */
 function amountsByCurrency(schema: Schema) {
 	const out = new Map<string, { field: Field; target: number; currency: number; source: string }>();

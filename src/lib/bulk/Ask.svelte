@@ -2,6 +2,7 @@
 	/** What is to be done to many records: a value, a copy or calculation, or the standing rules; looked at first. */
 	import { goto } from '$app/navigation';
 	import type { Formula, JsonValue } from '$core';
+	import { compilePlan, eventFields } from '$core';
 	import { typeOfField } from '$core/feel/language';
 	import type { BulkAsked, BulkDoes } from '$door/bulk';
 	import type { ListAsked } from '$door/lists';
@@ -41,6 +42,13 @@
 	let whole = $state(false);
 	const some = $derived(!whole && ticked.length > 0);
 	let k = $state<BulkDoes['k']>('set');
+	/** Those that rules give a value when something happens: on request they do not run. */
+	const byEvent = $derived.by(() => {
+		if (k !== 'history' && k !== 'rules') return [];
+		const given = new Set(eventFields(compilePlan(w.schema, w.force.set), type));
+		return open.filter((f) => given.has(f.id));
+	});
+	const offered = $derived(k === 'line' ? held : k === 'history' ? byEvent : open);
 	let chosen = $state<string | null>(null);
 	let value = $state<JsonValue>(null);
 	let link = $state<Record<string, string>>({});
@@ -57,6 +65,7 @@
 		k === 'rules' ||
 			(field !== null &&
 				(k === 'line' ||
+					k === 'history' ||
 					(k === 'set' ? given && !fault : 'expr' in formula || !!formula.text.trim())))
 	);
 	function pickField(id: string) {
@@ -72,7 +81,7 @@
 		const does: BulkDoes =
 			k === 'rules'
 				? { k, fillBlanks }
-				: k === 'line'
+				: k === 'line' || k === 'history'
 					? { k, field: chosen! }
 					: k === 'set'
 						? { k, field: chosen!, value }
@@ -121,11 +130,12 @@
 				{ value: 'set', label: 'a field gets a value' },
 				{ value: 'calc', label: 'a field is copied or calculated' },
 				{ value: 'line', label: 'a field is brought into line' },
+				{ value: 'history', label: 'a field is filled from history' },
 				{ value: 'rules', label: 'the standing rules run' }
 			]}
 			onpick={(v) => {
 				k = v as BulkDoes['k'];
-				if (k === 'line' && !held.some((f) => f.id === chosen)) chosen = null;
+				if (!offered.some((f) => f.id === chosen)) chosen = null;
 			}}
 		/>
 		{#if k !== 'rules'}
@@ -134,7 +144,7 @@
 				label="Which field is set"
 				placeholder="which field?"
 				class="w-48"
-				choices={(k === 'line' ? held : open).map((f) => ({ value: f.id, label: f.label }))}
+				choices={offered.map((f) => ({ value: f.id, label: f.label }))}
 				onpick={pickField}
 			/>
 		{/if}
@@ -184,6 +194,25 @@
 			>
 			<span class="text-quiet">where that gives nothing, it stays</span>
 		</div>
+	{/if}
+	{#if k === 'history'}
+		<p class="mt-1 max-w-prose text-quiet">
+			{#if byEvent.length}Each record’s changes are gone through as they were made: the field gets
+				what the rules in force would have given it, and is theirs. Where they would have given
+				nothing, it stays.
+			{:else}No rule in force gives {plural.toLowerCase()} a value when something happens to them.{/if}
+		</p>
+	{:else if k === 'rules' && byEvent.length}
+		<p class="mt-1 max-w-prose text-quiet">
+			Left out, since nothing happens to the records now: {byEvent.map((f) => f.label).join(', ')}.
+			<button
+				class="textlink"
+				onclick={() => {
+					k = 'history';
+					chosen = null;
+				}}>Fill one of them from history</button
+			>
+		</p>
 	{/if}
 	<p class="mt-1 flex flex-wrap items-center gap-x-5 gap-y-1">
 		<label class="flex min-h-6 items-center gap-2"

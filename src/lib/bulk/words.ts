@@ -27,6 +27,7 @@ export function sayDoes(
 	const f = schema.field(type, does.field);
 	const label = f?.label ?? does.field;
 	if (does.k === 'line') return `${label} is brought into line`;
+	if (does.k === 'history') return `${label} is filled from history`;
 	if (does.k === 'set')
 		return does.value === null
 			? `${label} is cleared`

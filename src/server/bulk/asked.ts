@@ -6,6 +6,7 @@ import {
 	fromJson,
 	lockedOnly,
 	misfit,
+	openField,
 	settle,
 	standingFields,
 	toJson
@@ -15,7 +16,7 @@ import type { BulkAsked, BulkDoes } from '../../door/bulk';
 import { EVERYTHING } from '../../door/lists';
 import { may } from '../../door/rights';
 import { zones } from '../../runtime/zones';
-import type { Bulk, BulkRow } from '../db/bulk';
+import type { Bulk, BulkRow, FilledBy } from '../db/bulk';
 import type { Job } from '../db/jobs';
 import { db, type Db } from '../db/pool';
 import type { StoredRecord } from '../db/records';
@@ -23,6 +24,7 @@ import { readyList, type ReadyList } from '../lists/list';
 import { listAccounts, type Account } from '../people/accounts';
 import { inForce, type InForce, type Sender } from '../records';
 import { AtHand } from '../records/near';
+import { fromHistory } from './filled';
 
 /** A bulk change that can be carried out. */
 export interface ReadyBulk {
@@ -43,6 +45,9 @@ export interface ToSend {
 	/** Why nothing can be sent: it is spared, or the formula fails. */
 	spared: boolean;
 	fault: string | null;
+	/** Where it is filled from history: what happened, and whose the value is to be. */
+	event?: FilledBy;
+	had?: BulkRow['had'];
 }
 
 /** The rules that hold while values are taken back: what is Locked, and the checks. */
@@ -88,10 +93,16 @@ export async function readyBulk(
 		'list' in which ? { ...which.list, columns: [], sort: null } : { ...EVERYTHING, columns: [] }
 	);
 	if ('ids' in which) list.listed.only = which.ids;
+	/** What only rules set, rules have set: the field takes what they would have given it. */
+	const opened = (f: InForce): InForce =>
+		does.k === 'history' ? { ...f, plan: openField(f.plan, type, does.field) } : f;
 	return {
-		force,
+		force: opened(force),
 		sender: {
 			...sender,
+			...(does.k === 'history'
+				? { force: async (client: Db, of: string) => opened(await inForce(client, of)) }
+				: {}),
 			...(asked.messages ? {} : { silent: true }),
 			...(does.k === 'rules' ? { onRequest: { fillBlanks: does.fillBlanks } } : {}),
 			...(does.k === 'line'
@@ -156,25 +167,36 @@ function sending(
 	const give =
 		does.k === 'set'
 			? fixed(schema, field, does.value)
-			: calculated(workspace, schema, sender, type, does);
+			: does.k === 'history'
+				? fromHistory(workspace, plan, type, field.id)
+				: calculated(workspace, schema, sender, type, does);
 	return async (records) => {
 		const values = await give(records);
 		return records.map((r, k) => {
-			const { value, fault } = values[k];
+			const { value, fault, event, had } = values[k];
 			const before = toJson(r.values[i]);
 			const same = value === undefined || JSON.stringify(value) === JSON.stringify(before);
 			const byHand = r.setBy[field.id]?.by === 'person';
 			const spared = spare && byHand && !same && before !== null;
 			const sent: BulkRow['sent'] = fault || same ? [] : [[field.id, value]];
-			return { sent, keep: [field.id], byHand: byHand && before !== null, spared, fault };
+			return {
+				sent,
+				keep: [field.id],
+				byHand: byHand && before !== null,
+				spared,
+				fault,
+				...(sent.length && event && had ? { event, had } : {})
+			};
 		});
 	};
 }
 
 /** What a field of records is to be; undefined where it stays. */
-type Give = (
+export type Give = (
 	records: readonly StoredRecord[]
-) => Promise<{ value: JsonValue | undefined; fault: string | null }[]>;
+) => Promise<
+	({ value: JsonValue | undefined; fault: string | null } & Pick<ToSend, 'event' | 'had'>)[]
+>;
 
 function fixed(schema: Schema, field: Parameters<typeof fromJson>[0], value: JsonValue): Give {
 	const read = fromJson(field, value, schema);

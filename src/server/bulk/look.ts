@@ -97,7 +97,7 @@ const titleOf = (schema: Schema, r: StoredRecord): string => {
 export const rowOf = (
 	schema: Schema,
 	r: StoredRecord,
-	{ sent, keep }: ToSend,
+	{ sent, keep, had = null }: ToSend,
 	n: number
 ): BulkRow => ({
 	n,
@@ -107,7 +107,7 @@ export const rowOf = (
 	version: r.version,
 	sent,
 	keep,
-	had: null,
+	had,
 	removes: false,
 	restores: false
 });
@@ -124,7 +124,7 @@ export async function lookedAt(
 	const outcomes = open.length ? await series.look(open.map((r) => [submissionOf(r)])) : [];
 	let k = 0;
 	return rows.map((r, i) => {
-		const look = known[i] ?? outcomeOf(outcomes[k++], sends[i].byHand);
+		const look = known[i] ?? outcomeOf(outcomes[k++], sends[i].byHand, sends[i].event);
 		// what is taken back of Locked values is settled: nobody asked for what is set aside
 		return { ...r, look: r.had ? { ...look, setAside: [] } : look };
 	});

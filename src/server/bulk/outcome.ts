@@ -1,6 +1,6 @@
 /** What becomes of a record of a bulk change, as it is kept and shown. */
 import { RefusedChange, type SaveOutcome } from '../records';
-import type { BulkOutcome } from '../db/bulk';
+import type { BulkOutcome, FilledBy } from '../db/bulk';
 import type { ToSend } from './asked';
 
 const NOTHING: Omit<BulkOutcome, 'is'> = {
@@ -40,7 +40,11 @@ export function unsent(
 }
 
 /** Of one that was settled. */
-export function outcomeOf(o: SaveOutcome[] | RefusedChange, byHand: boolean): BulkOutcome {
+export function outcomeOf(
+	o: SaveOutcome[] | RefusedChange,
+	byHand: boolean,
+	event?: FilledBy
+): BulkOutcome {
 	if (o instanceof RefusedChange) return refused(o.faults);
 	const [r] = o;
 	return {
@@ -57,7 +61,8 @@ export function outcomeOf(o: SaveOutcome[] | RefusedChange, byHand: boolean): Bu
 		advice: [...r.messages, ...r.failures].map((m) => m.message),
 		reached: r.reached.length,
 		sent: r.sent,
-		byHand
+		byHand,
+		...(event ? { event } : {})
 	};
 }
 

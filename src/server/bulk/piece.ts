@@ -57,7 +57,9 @@ export async function bulkPiece({ job, progress }: JobRun): Promise<void> {
 			const o = outcomes[i];
 			// changed by somebody since it was looked at again a moment ago: the next piece looks once more
 			if (o instanceof RefusedChange && o.status === 409) return [];
-			return [{ n: r.n, outcome: r.restores ? restoredAs(o) : outcomeOf(o, r.look.byHand) }];
+			return [
+				{ n: r.n, outcome: r.restores ? restoredAs(o) : outcomeOf(o, r.look.byHand, r.look.event) }
+			];
 		});
 		const all = [...told, ...moved];
 		if ((await keepBulkOutcomes(client, bulk.id, all)) !== all.length) throw new DoneElsewhere();
@@ -117,7 +119,7 @@ async function giveBack(
 	rows: readonly Row[],
 	outcomes: readonly (SaveOutcome[] | RefusedChange)[]
 ) {
-	if (bulk.asked) return;
+	if (bulk.asked && bulk.asked.does.k !== 'history') return;
 	for (const type of new Set(rows.map((r) => r.type))) {
 		const back = rows.flatMap((r, i) => {
 			const o = outcomes[i];

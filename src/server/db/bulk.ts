@@ -4,6 +4,7 @@ import type { BulkAsked } from '../../door/bulk';
 import { iso } from './iso';
 import type { Db } from './pool';
 import { tableOf } from './model';
+import type { KeptSetBy } from './set-by';
 
 export interface Bulk {
 	id: string;
@@ -35,6 +36,15 @@ export interface Bulk {
 export const BULK_IS = ['changed', 'same', 'spared', 'refused', 'moved'] as const;
 export type BulkIs = (typeof BULK_IS)[number];
 
+/** What happened to a record, and the rule that gives a field a value by it. */
+export interface FilledBy {
+	/** ISO 8601. */
+	at: string;
+	who: string | null;
+	rule: string;
+	because: string;
+}
+
 export interface BulkOutcome {
 	is: BulkIs;
 	faults: { field: string | null; message: string }[];
@@ -52,6 +62,8 @@ export interface BulkOutcome {
 	sent: number;
 	/** What is changed had been set by a person. */
 	byHand: boolean;
+	/** What happened once, from which the value is filled. */
+	event?: FilledBy;
 	/** The record is deleted. */
 	gone?: true;
 	/** The record is made again. */
@@ -67,8 +79,8 @@ export interface BulkRow {
 	version: number;
 	sent: [field: string, value: JsonValue][];
 	keep: string[];
-	/** Of one that is taken back: who had set each field. */
-	had: Record<string, string | null> | null;
+	/** Of one that is taken back, or filled from history: whose each field is to be. */
+	had: Record<string, KeptSetBy | null> | null;
 	/** It is deleted: what is taken back made it. */
 	removes: boolean;
 	/** It is made again: what is taken back deleted it. */
@@ -363,7 +375,7 @@ export async function restoreSetBy(
 	db: Db,
 	workspace: string,
 	type: string,
-	rows: readonly { record: string; had: Record<string, string | null> }[]
+	rows: readonly { record: string; had: Record<string, KeptSetBy | null> }[]
 ): Promise<void> {
 	await db.query(
 		`update ${tableOf(type)} r set set_by = (r.set_by - array(select k from jsonb_each(v.had) e(k, x) where x = 'null'))

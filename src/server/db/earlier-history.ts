@@ -62,15 +62,20 @@ async function shorten(client: PoolClient, type: string, changes: readonly strin
 	);
 }
 
+/** Whether some history is still stored as an earlier version stored it. */
+export async function isHistoryMoving(db: Db): Promise<boolean> {
+	const { rows } = await db.query<{ more: boolean }>(
+		`select exists (select from change_line) or exists (select from change where quiet is not null) as more`
+	);
+	return rows[0].more;
+}
+
 /** @returns how many changes were moved, and whether there may be more; none and more when another is at it */
 export async function moveHistory(
 	db: Db,
 	piece = PIECE
 ): Promise<{ changes: number; more: boolean }> {
-	const { rows } = await db.query<{ more: boolean }>(
-		`select exists (select from change_line) or exists (select from change where quiet is not null) as more`
-	);
-	if (!rows[0].more) return { changes: 0, more: false };
+	if (!(await isHistoryMoving(db))) return { changes: 0, more: false };
 	const changes = await transaction(async (client) => {
 		const alone = await client.query<{ alone: boolean }>(
 			'select pg_try_advisory_xact_lock($1) as alone',

@@ -116,6 +116,42 @@ export async function eachChange(
 	}
 }
 
+/** A change of one record. */
+export interface ChangeOf {
+	record: string;
+	/** ISO 8601. */
+	at: string;
+	who: string | null;
+	entryPoint: EntryPoint;
+	made: boolean;
+	/** Null where it is not kept what was sent. */
+	submission: Sent | null;
+	/** Fields that were set; by a rule where there is a claim. */
+	set: [field: string, was: JsonValue, now: JsonValue, claim: string | null][];
+}
+
+/** The changes of some records of one type, in their order; of each the newest, up to so many and one more. */
+export async function changesOf(
+	db: Db,
+	workspace: string,
+	type: string,
+	records: readonly string[],
+	most: number
+): Promise<ChangeOf[]> {
+	const r = await db.query<ChangeOf>(
+		`select h.record::text, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint",
+		   h.made, c.submission,
+		   coalesce((select jsonb_agg(jsonb_build_array(q->>1, q->2, q->3, q->>4))
+		     from jsonb_array_elements(h.lines) q where q->>0 = 'set'), '[]') as set
+		 from unnest($3::bigint[]) as v(record),
+		   lateral (select * from record_change x where x.type = $2 and x.record = v.record order by x.change desc limit $4) h
+		   join change c on c.id = h.change left join account a on a.id = c.account
+		 where c.workspace = $1 order by h.record, h.change`,
+		[workspace, type, records, most + 1]
+	);
+	return r.rows;
+}
+
 /** Changes that rules refused in a period, each once, in their order. @param from @param to ISO 8601, the latter left out */
 export async function refusalsIn(
 	db: Db,

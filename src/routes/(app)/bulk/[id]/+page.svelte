@@ -262,7 +262,14 @@
 											>{say(r.type, c.field, c.to)}</span
 										></span
 									>
-									{#if c.rule}<span class="text-quiet">because {c.because}</span>{/if}
+									{#if c.rule}<span class="text-quiet">because {c.because}</span
+										>{:else if o.event}<span class="text-quiet"
+											>as “{o.event.rule}” would have given it {formatMoment(
+												o.event.at,
+												w.model.zone
+											)}{o.event.who ? `, when ${o.event.who} changed it` : ''}: {o.event
+												.because}</span
+										>{/if}
 								</div>{/each}
 							{#each o.setAside as s (s.field)}<div>
 									<span class="text-ochre">▲</span>
