@@ -180,6 +180,30 @@ test('a bulk change: looked at first, done, taken back with who had set what', a
 	await expect(count).toHaveText(/^60 where/);
 });
 
+test('a field filled from history: the rules that wait for an event say so, and what stands is left', async ({
+	page
+}) => {
+	await open(page, '/records/deal');
+	await page.getByRole('button', { name: 'Change them all' }).click();
+	await choose(page.getByLabel(/^What is done/), 'the standing rules run');
+	const asked = page.getByRole('group', { name: 'Change many deals' });
+	await expect(asked).toContainText('nothing happens to the records now: ');
+	await expect(asked).toContainText('Times moved back');
+	await pressOn(page.getByRole('button', { name: 'Fill one of them from history' }));
+	// the keyboard is where it goes on
+	await expect(page.getByLabel(/^Which field is set/)).toBeFocused();
+	await choose(page.getByLabel(/^Which field is set/), 'Times moved back');
+	await pressOn(page.getByRole('button', { name: 'Look what it would do' }));
+	await expect(
+		page.getByRole('heading', { name: 'Times moved back is filled from history' })
+	).toBeVisible();
+	// these deals lived by the rules: history says what they have
+	await expect(page.getByRole('heading', { name: /^Looked at, nothing stored: / })).toBeVisible({
+		timeout: 60_000
+	});
+	await expect(page.getByRole('link', { name: /^[\d\s]{4,} no change$/ })).toBeVisible();
+});
+
 test('ticked records alone, and who may not is not offered it', async ({ page }) => {
 	await open(page, '/records/contact?view=3');
 	const ticks = page.getByRole('checkbox', { name: /^Tick No\./ });

@@ -20,6 +20,7 @@ describe('a bulk change', () => {
 			field: 'amount',
 			formula
 		});
+		expect(of({ k: 'history', field: 'amount' }).does).toEqual({ k: 'history', field: 'amount' });
 		expect(of({ k: 'rules' }).does).toEqual({ k: 'rules', fillBlanks: false });
 		expect(of({ k: 'rules' }, { ids: ['1', '2'] }).which).toEqual({ ids: ['1', '2'] });
 	});
@@ -30,6 +31,8 @@ describe('a bulk change', () => {
 		[{ does: { k: 'calc', field: 'a' } }, 'does must say'],
 		[{ does: { k: 'calc', field: 'a', formula: { expr: { k: 'drop' } } } }, 'does.formula'],
 		[{ does: { k: 'rules', field: 'a' } }, 'does must say'],
+		[{ does: { k: 'history' } }, 'does must say'],
+		[{ does: { k: 'history', field: 'a', value: '1' } }, 'does must say'],
 		[{ does: { k: 'delete' } }, 'does must say'],
 		[{ does: { k: 'rules' }, which: {} }, 'which must have'],
 		[{ does: { k: 'rules' }, which: { list: {}, ids: ['1'] } }, 'which must have'],

@@ -2,7 +2,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { demoModel } from '../../../demo/model';
-import { demoReleases } from '../../../demo/rules';
+import { demoReleases, formula } from '../../../demo/rules';
 import { someValues } from '../../../tests/values';
 import { zones } from '../../runtime/zones';
 import { Schema } from '../document/model';
@@ -131,6 +131,22 @@ describe('filled from history', () => {
 		was[at('deal', 'times_moved_back')] = end[at('deal', 'times_moved_back')];
 		const given = told('times_moved_back', steps.slice(3), was);
 		expect(given && given !== 'beyond' && toJson(given.value)).toBe('1');
+	});
+
+	it('is not known where a rule asks a record that is linked: nobody knows what that was', () => {
+		const [moved, ...rules] = [...demoReleases[2].set.rules].sort((a) =>
+			a.id === 'moved_back' ? -1 : 1
+		);
+		const guard = formula('deal', 'moved back(Stage) and Customer.Headcount > 50');
+		const asks = compilePlan(schema, {
+			...demoReleases[2].set,
+			rules: [{ ...moved, guard }, ...rules]
+		});
+		const was = blank('deal');
+		const steps = lived(asks, 'deal', [values('deal', { customer: '3' }), ...sends]).steps;
+		expect(
+			givenByEvents(asks, { type: 'deal', id: '7', was }, 'times_moved_back', steps, zones)
+		).toBe('beyond');
 	});
 
 	const sent = fc

@@ -1,5 +1,6 @@
 <script lang="ts">
 	/** What is to be done to many records: a value, a copy or calculation, or the standing rules; looked at first. */
+	import { tick } from 'svelte';
 	import { goto } from '$app/navigation';
 	import type { Formula, JsonValue } from '$core';
 	import { compilePlan, eventFields } from '$core';
@@ -39,6 +40,7 @@
 			)
 		)
 	);
+	let box: HTMLElement;
 	let whole = $state(false);
 	const some = $derived(!whole && ticked.length > 0);
 	let k = $state<BulkDoes['k']>('set');
@@ -106,6 +108,7 @@
 </script>
 
 <div
+	bind:this={box}
 	class="border-l-2 border-hairline py-1 pl-3 text-sm"
 	role="group"
 	aria-label="Change many {plural.toLowerCase()}"
@@ -210,6 +213,10 @@
 				onclick={() => {
 					k = 'history';
 					chosen = null;
+					// the button is gone with the words around it: the keyboard goes on at what is asked next
+					void tick().then(() =>
+						box.querySelector<HTMLElement>('[aria-label^="Which field is set"]')?.focus()
+					);
 				}}>Fill one of them from history</button
 			>
 		</p>

@@ -16,7 +16,7 @@ import type { BulkAsked, BulkDoes } from '../../door/bulk';
 import { EVERYTHING } from '../../door/lists';
 import { may } from '../../door/rights';
 import { zones } from '../../runtime/zones';
-import type { Bulk, BulkRow, FilledBy } from '../db/bulk';
+import type { Bulk, BulkRow } from '../db/bulk';
 import type { Job } from '../db/jobs';
 import { db, type Db } from '../db/pool';
 import type { StoredRecord } from '../db/records';
@@ -25,6 +25,7 @@ import { listAccounts, type Account } from '../people/accounts';
 import { inForce, type InForce, type Sender } from '../records';
 import { AtHand } from '../records/near';
 import { fromHistory } from './filled';
+import type { Give, ToSend } from './to-send';
 
 /** A bulk change that can be carried out. */
 export interface ReadyBulk {
@@ -34,20 +35,6 @@ export interface ReadyBulk {
 	list: ReadyList | null;
 	/** What is sent to records, in their order. */
 	sendTo: (records: readonly StoredRecord[]) => Promise<ToSend[]>;
-}
-
-/** What is sent to a record. */
-export interface ToSend {
-	sent: BulkRow['sent'];
-	keep: string[];
-	/** A person set what would change. */
-	byHand: boolean;
-	/** Why nothing can be sent: it is spared, or the formula fails. */
-	spared: boolean;
-	fault: string | null;
-	/** Where it is filled from history: what happened, and whose the value is to be. */
-	event?: FilledBy;
-	had?: BulkRow['had'];
 }
 
 /** The rules that hold while values are taken back: what is Locked, and the checks. */
@@ -131,10 +118,11 @@ export async function whoseJob(
 
 function sending(
 	workspace: string,
-	{ schema, plan }: InForce,
+	force: InForce,
 	sender: Sender,
 	{ type, does, spare }: BulkAsked
 ): ReadyBulk['sendTo'] {
+	const { schema, plan } = force;
 	const nothing = { keep: [], byHand: false, spared: false, fault: null };
 	const { at } = schema.type(type);
 	if (does.k === 'line' && !standingFields(plan, type).includes(does.field))
@@ -168,7 +156,7 @@ function sending(
 		does.k === 'set'
 			? fixed(schema, field, does.value)
 			: does.k === 'history'
-				? fromHistory(workspace, plan, type, field.id)
+				? fromHistory(workspace, force, type, field.id)
 				: calculated(workspace, schema, sender, type, does);
 	return async (records) => {
 		const values = await give(records);
@@ -190,13 +178,6 @@ function sending(
 		});
 	};
 }
-
-/** What a field of records is to be; undefined where it stays. */
-export type Give = (
-	records: readonly StoredRecord[]
-) => Promise<
-	({ value: JsonValue | undefined; fault: string | null } & Pick<ToSend, 'event' | 'had'>)[]
->;
 
 function fixed(schema: Schema, field: Parameters<typeof fromJson>[0], value: JsonValue): Give {
 	const read = fromJson(field, value, schema);

@@ -7,7 +7,8 @@ import { isHistoryMoving } from '../db/earlier-history';
 import { db } from '../db/pool';
 import type { StoredRecord } from '../db/records';
 import { changesOf, type ChangeOf } from '../db/replayed';
-import type { Give } from './asked';
+import { markPilot, type InForce } from '../records';
+import type { Give } from './to-send';
 
 /** Most changes of one record that are gone through. */
 const MOST = 2_000;
@@ -16,10 +17,15 @@ const MOST = 2_000;
  * For each record its changes are taken back as far as history goes and made again, the field alone by its rules.
  * @throws {BadInput} where nothing that happens gives the field a value, or history is still being moved
  */
-export function fromHistory(workspace: string, plan: Plan, type: string, field: string): Give {
-	const { schema } = plan;
+export function fromHistory(
+	workspace: string,
+	{ plan, pilot, schema }: InForce,
+	type: string,
+	field: string
+): Give {
 	const label = schema.field(type, field)?.label ?? field;
-	if (!eventFields(plan, type).includes(field))
+	const tried = plan.pilot?.plan ?? plan;
+	if (![plan, tried].some((p) => eventFields(p, type).includes(field)))
 		throw new BadInput(
 			`No rule in force gives “${label}” a value when something happens to the record: there is nothing in history to fill it from.`
 		);
@@ -31,7 +37,8 @@ export function fromHistory(workspace: string, plan: Plan, type: string, field: 
 		const ids = records.map((r) => r.id);
 		const all = new Map<string, ChangeOf[]>(ids.map((id) => [id, []]));
 		for (const c of await changesOf(db(), workspace, type, ids, MOST)) all.get(c.record)!.push(c);
-		return records.map((r) => filledFrom(plan, r, field, all.get(r.id)!));
+		await markPilot(db(), pilot, records);
+		return records.map((r) => filledFrom(r.pilot ? tried : plan, r, field, all.get(r.id)!));
 	};
 }
 

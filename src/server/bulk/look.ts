@@ -26,10 +26,11 @@ import { readRecords, type StoredRecord } from '../db/records';
 import type { JobRun } from '../jobs/run';
 import { countOf, stretchOf } from '../lists/list';
 import { Series } from '../records';
-import { readyBulk, whoseJob, type ReadyBulk, type ToSend } from './asked';
+import { readyBulk, whoseJob, type ReadyBulk } from './asked';
 import { beginIn } from './bulk';
 import { outcomeOf, refused, restoredAs, unsent } from './outcome';
 import { removalsOf } from './removal';
+import type { ToSend } from './to-send';
 
 const TOGETHER = 200;
 /** Most records of one bulk change: what they become is held in memory for those behind them. */

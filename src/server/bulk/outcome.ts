@@ -1,7 +1,7 @@
 /** What becomes of a record of a bulk change, as it is kept and shown. */
 import { RefusedChange, type SaveOutcome } from '../records';
 import type { BulkOutcome, FilledBy } from '../db/bulk';
-import type { ToSend } from './asked';
+import type { ToSend } from './to-send';
 
 const NOTHING: Omit<BulkOutcome, 'is'> = {
 	faults: [],

@@ -21,10 +21,11 @@ import { DoneElsewhere, savePiece } from '../jobs/save-piece';
 import { keepFound, lineNow } from '../line/lined';
 import { stretchOf } from '../lists/list';
 import { RefusedChange, Series, inForce, remove, type SaveOutcome } from '../records';
-import { readyBulk, whoseJob, type ReadyBulk, type ToSend } from './asked';
+import { readyBulk, whoseJob, type ReadyBulk } from './asked';
 import { backRow, lookedAt, lookedToRestore, rowOf, submissionOf } from './look';
 import { decided, outcomeOf, refused, restoredAs } from './outcome';
 import { removalsOf } from './removal';
+import type { ToSend } from './to-send';
 
 /** Records whose changes share a transaction. */
 const TOGETHER = 200;
