@@ -123,6 +123,9 @@ function passes(e: unknown): boolean {
 	return code !== undefined && AGAIN.has(code);
 }
 
+/** PostgreSQL ended one of two that waited for each other; the other went on. */
+export const isDeadlock = (e: unknown): boolean => (e as { code?: string }).code === '40P01';
+
 /** How indexes are called that hold what no two records may have the same. */
 export const UNIQUE = 'unique_';
 

@@ -13,7 +13,7 @@ import {
 	wantedIndexes,
 	type IndexMaker
 } from '../db/list-index';
-import { db, transaction, type Db } from '../db/pool';
+import { db, isDeadlock, transaction, type Db } from '../db/pool';
 import { dbTrouble } from '../db/trouble';
 import { inForce } from '../records';
 import type { JobRun } from './run';
@@ -76,6 +76,22 @@ export async function indexing(run: JobRun): Promise<void> {
 	}
 }
 
+/** Most times that something is begun anew because an edit of the model went before it. */
+const MOST_AGAIN = 10;
+
+/**
+ * An index and an edit of the model of its table may each wait for the other, and PostgreSQL ends one of them: where
+ * it is the index, it is begun anew.
+ */
+async function patiently(signal: AbortSignal, work: () => Promise<void>): Promise<void> {
+	for (let n = 1; ; n++)
+		try {
+			return await work();
+		} catch (e) {
+			if (signal.aborted || !isDeadlock(e) || n > MOST_AGAIN) throw e;
+		}
+}
+
 async function bring(
 	maker: IndexMaker,
 	{ job: { workspace }, signal, progress }: JobRun,
@@ -85,7 +101,7 @@ async function bring(
 		const { schema } = await inForce(db(), workspace);
 		const { make, drop } = await openOf(db(), workspace, schema);
 		for (const name of drop) {
-			await maker.drop(name);
+			await patiently(signal, () => maker.drop(name));
 			result.dropped++;
 		}
 		const [next] = make;
@@ -94,7 +110,9 @@ async function bring(
 		const of = before + 100 * make.length;
 		await progress(before, of);
 		try {
-			await maker.make(schema, next, (percent) => progress(before + percent, of));
+			await patiently(signal, () =>
+				maker.make(schema, next, (percent) => progress(before + percent, of))
+			);
 			result.made++;
 		} catch (e) {
 			if (signal.aborted) await noteIndexTrouble(db(), workspace, next, 'Making it was stopped.');

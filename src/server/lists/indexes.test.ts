@@ -1,5 +1,5 @@
 /** Indexes of lists on PostgreSQL: proposed from views, made by a job while others work, and used by what the list asks. */
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest';
 import { formula } from '../../../demo/rules';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { workAll } from '../../../tests/worker';
@@ -8,7 +8,7 @@ import { EVERYTHING, checkIndexes, type ListAsked, type ListIndex } from '../../
 import { listJobs, stopJob } from '../db/jobs';
 import { alone, indexName, madeIndexes } from '../db/list-index';
 import { readModel } from '../db/model';
-import { db, transaction } from '../db/pool';
+import { db, isDeadlock, transaction } from '../db/pool';
 import { editModel } from '../draft/model';
 import { workOn } from '../jobs/work';
 import { inForce } from '../records';
@@ -173,6 +173,46 @@ describe('an index', () => {
 		await workAll();
 		expect((await madeIndexes(db())).get(name)).toMatchObject({ valid: true });
 		expect(await lineOf('kind', 'value')).toMatchObject({ state: 'made' });
+	});
+	it('that PostgreSQL gave up for an edit of its table is begun anew', async () => {
+		const i: ListIndex = { type: 'deal', field: 'close_date', use: 'value' };
+		await setIndexes(t.admin, [i], true);
+		let work: Promise<unknown> = Promise.resolve();
+		const ended = async () =>
+			(
+				await db().query<{ n: number }>(
+					'select deadlocks::int as n from pg_stat_database where datname = current_database()'
+				)
+			).rows[0].n;
+		const before = await ended();
+		const edit = await db().connect();
+		try {
+			await edit.query('begin');
+			await edit.query('update r_deal set version = version where id = 1');
+			work = workAll();
+			// it waits for whoever has written there; an edit of the table now waits for it
+			await vi.waitFor(
+				async () => {
+					const { rows } = await db().query(
+						`select from pg_stat_activity where query like 'create index concurrently %' and wait_event_type = 'Lock'`
+					);
+					expect(rows).toHaveLength(1);
+				},
+				{ timeout: 20_000, interval: 20 }
+			);
+			// on a machine that is busy it may be the edit that is given up: that is tried again by whoever sent it
+			await edit
+				.query('alter table r_deal add column waited int')
+				.catch((e: unknown) => expect(isDeadlock(e)).toBe(true));
+		} finally {
+			await edit.query('rollback');
+			edit.release();
+			await work;
+		}
+		await vi.waitFor(async () => expect(await ended()).toBeGreaterThan(before), {
+			timeout: 20_000
+		});
+		expect(await lineOf('close_date', 'value')).toMatchObject({ state: 'made' });
 	});
 	it('that cannot be made says why, holds up no other, and is tried again when asked', async () => {
 		const schema = await schemaNow();
