@@ -1,6 +1,7 @@
 /** Fields filled from history on PostgreSQL, against a record that lived by the rules all the time. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { demoModel } from '../../../demo/model';
+import { formula } from '../../../demo/rules';
 import type { JsonValue } from '../../core';
 import { EVERYTHING } from '../../door/lists';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
@@ -9,6 +10,7 @@ import { readBulk, readBulkRows, tallyBulk } from '../db/bulk';
 import { readJob } from '../db/jobs';
 import { db, transaction } from '../db/pool';
 import { createRelease, putInForce, readRelease, rulesOf } from '../db/rules';
+import { startPilot } from '../draft/pilot';
 import { inForce, save } from '../records';
 import { askBulk, beginBulk, takeBack } from './bulk';
 
@@ -156,5 +158,26 @@ describe('a field filled from history', () => {
 				messages: false
 			})
 		).rejects.toThrow('nothing in history to fill it from');
+	});
+
+	it('goes by the rules of a pilot for its records, and by those in force for the others', async () => {
+		await force(without);
+		const [chosen, other] = [await live(), await live()];
+		await set(chosen, { name: 'Chosen' });
+		await startPilot(t.admin, {
+			step: 'start',
+			release,
+			choice: {
+				chosen: [{ type: 'deal', condition: formula('deal', 'Name = "Chosen"') }],
+				brought: null
+			},
+			why: ''
+		});
+		await workAll();
+		const { id, looks } = await looked('times_moved_back', [chosen, other]);
+		expect(looks.map((l) => l.is).sort()).toEqual(['changed', 'same']);
+		await done(id);
+		expect(Number((await held(chosen, 'times_moved_back')).v)).toBe(1);
+		expect((await held(other, 'times_moved_back')).v).toBeNull();
 	});
 });
