@@ -2,9 +2,10 @@
  * What the rules of a field would have given it by the events that history holds: the changes of one record made
  * again in their order, all other fields as they are recorded. Nothing is written.
  */
+import { refKey } from '../document/model';
 import type { EntryPoint } from '../document/rules';
 import { reason } from '../explain/reason';
-import { planOf, type Claim, type Plan, type PlanNode } from '../plan/plan';
+import { nodeKey, planOf, type Claim, type Plan, type PlanNode } from '../plan/plan';
 import { settle } from '../settle/settle';
 import type { SubmittedRecord } from '../settle/types';
 import { NOTHING_ELSE } from '../trials/records';
@@ -46,6 +47,18 @@ export interface GivenByEvent {
 	because: string;
 }
 
+/** Plans of one field alone, worked out once for many records. */
+const alone = new WeakMap<Plan, Map<string, Plan>>();
+
+function rulesOfField(plan: Plan, type: string, field: string): Plan {
+	let known = alone.get(plan);
+	if (!known) alone.set(plan, (known = new Map()));
+	const key = refKey(type, field);
+	let only = known.get(key);
+	if (!only) known.set(key, (only = planOf(plan, (n) => nodeKey(n) === key)));
+	return only;
+}
+
 /**
  * Goes through the changes of a record.
  * @param was its values before the first of them, in the order of the fields of its type
@@ -62,7 +75,7 @@ export function givenByEvents(
 ): GivenByEvent | 'beyond' | null {
 	const { at } = plan.schema.type(type);
 	const target = at.get(field)!;
-	const only = planOf(plan, (n) => n.type === type && n.field.id === field);
+	const only = rulesOfField(plan, type, field);
 	let values = was;
 	let added: SubmittedRecord['added'];
 	let given: GivenByEvent | null = null;
