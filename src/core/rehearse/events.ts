@@ -99,12 +99,12 @@ export function givenByEvents(
 		const wrote = rec.changes.find((c) => c.field === field);
 		const claim = wrote?.claim && plan.claims.get(wrote.claim);
 		if (claim && isEvent(claim)) {
-			const report = rec.reports.find((r) => r.claim === claim.id);
+			const report = rec.reports.find((r) => r.claim === claim.id)!;
 			given = {
 				value: rec.values[target],
 				step,
 				claim: claim.id,
-				because: report ? reason(plan, report) : ''
+				because: reason(plan, report)
 			};
 		} else if (wrote) given = null;
 		values = rec.values.slice();

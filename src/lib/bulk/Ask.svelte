@@ -1,9 +1,8 @@
 <script lang="ts">
-	/** What is to be done to many records: a value, a copy or calculation, or the standing rules; looked at first. */
+	/** What is to be done to many records: a value, a copy or calculation, what history gives, or the standing rules; looked at first. */
 	import { tick } from 'svelte';
 	import { goto } from '$app/navigation';
-	import type { Formula, JsonValue } from '$core';
-	import { compilePlan, eventFields } from '$core';
+	import { compilePlan, eventFields, type Formula, type JsonValue } from '$core';
 	import { typeOfField } from '$core/feel/language';
 	import type { BulkAsked, BulkDoes } from '$door/bulk';
 	import type { ListAsked } from '$door/lists';
@@ -47,7 +46,8 @@
 	/** Those that rules give a value when something happens: on request they do not run. */
 	const byEvent = $derived.by(() => {
 		if (k !== 'history' && k !== 'rules') return [];
-		const given = new Set(eventFields(compilePlan(w.schema, w.force.set), type));
+		const sets = [w.force.set, ...(w.pilot ? [w.pilot.set] : [])];
+		const given = new Set(sets.flatMap((set) => eventFields(compilePlan(w.schema, set), type)));
 		return open.filter((f) => given.has(f.id));
 	});
 	const offered = $derived(k === 'line' ? held : k === 'history' ? byEvent : open);
