@@ -15,10 +15,9 @@ import { migrate } from '../src/server/db/migrate';
 import { closeDb, db, snapshot, transaction } from '../src/server/db/pool';
 import { inForce, save } from '../src/server/records';
 import { compilePlan, standingFields, type RuleSet } from '../src/core';
-import { eachValues } from '../src/server/db/records';
 import { readDraft } from '../src/server/db/rules';
 import { replay } from '../src/server/look/replay';
-import { lineAmong } from '../src/server/line/lined';
+import { eachOutOfLine } from '../src/server/line/lined';
 import { rehearseRange, rehearsedTypes } from '../src/server/look/rehearse';
 import { comparedWith } from '../tests/rehearse';
 import { importCsv } from '../tests/csv';
@@ -215,15 +214,13 @@ for (const t of force.schema.model.types) {
 	);
 	let n = 0;
 	const looked = await seconds('looked at', () =>
-		eachValues(
+		eachOutOfLine(
 			db(),
-			force.schema,
 			DEMO_WORKSPACE,
-			t.id,
-			async (piece) => {
-				n += (await lineAmong(db(), DEMO_WORKSPACE, force, t.id, piece, Date.now())).length;
-			},
-			{ low: '0', high: '9000000000000000', setBy: true }
+			force,
+			{ type: t.id, low: '0', high: '9000000000000000' },
+			new Set(fields),
+			async (_, found) => void (n += found.length)
 		)
 	);
 	console.log(`  ${n} values out of line`);

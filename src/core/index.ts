@@ -352,6 +352,8 @@ export { touchedTrials } from './compare/touched';
 export {
 	Linked,
 	askedOf,
+	glance,
+	glancing,
 	rehearseRecord,
 	rehearsing,
 	type Move,
@@ -359,11 +361,14 @@ export {
 	type RehearsedRecord,
 	type Rehearsing
 } from './rehearse/record';
+export type { FieldsRead } from './plan/reads';
 export {
+	inLine,
 	lastingClaims,
 	lineOf,
 	onlyField,
 	standingFields,
+	type InLine,
 	type Lined,
 	type LineTold,
 	type OutOfLine

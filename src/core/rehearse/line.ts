@@ -3,9 +3,11 @@
  * or failed, and a value that follows a rule and was not set against it by anybody.
  */
 import { refKey } from '../document/model';
-import { planOf, rulesOfRecord, type Claim, type Plan, type PlanNode } from '../plan/plan';
+import { nodeKey, planOf, rulesOfRecord, type Claim, type Plan, type PlanNode } from '../plan/plan';
+import { addedTo, fieldsRead, readByAny, type FieldsRead } from '../plan/reads';
 import { lookAt, untouched } from '../select/select';
 import { settle } from '../settle/settle';
+import { firstNeeds, Still } from '../settle/still';
 import type { Loader, Need, SettledRecord } from '../settle/types';
 import type { ZoneClock } from '../value/temporal';
 import { same, type Value } from '../value/value';
@@ -81,6 +83,63 @@ export function standingFields(plan: Plan, type: string): string[] {
 	const nodes = [...of(plan), ...(plan.pilot ? of(plan.pilot.plan) : [])];
 	const fields = new Set(nodes.map((n) => n.field.id));
 	return plan.nodes.flatMap((n) => (n.type === type && fields.has(n.field.id) ? [n.field.id] : []));
+}
+
+/** A stored record, as far as it takes to see whether it is in line. */
+export type Seeable = Pick<Lined, 'id' | 'values' | 'added' | 'pilot'>;
+
+/** What is asked of the records of a type to see whether they are in line, worked out once for a plan. */
+export interface InLine {
+	/** What is read, by record type: the other values of these records have no part in it. */
+	reads: FieldsRead;
+	/** The sets of which it has to be known what rules added. */
+	sets: readonly string[];
+	/** What other records a record's rules come to at first, so that it can be loaded for many at once. */
+	ahead(r: Pick<Lined, 'id' | 'values'>): Need[];
+	/** Begins to ask records, one after the other. */
+	begin(instant: number, loader: Loader, zones: ZoneClock): (r: Seeable) => boolean | Need[];
+}
+
+const seen = new WeakMap<Plan, Map<string, InLine>>();
+
+/**
+ * Whether records of a type are as their standing rules give them, whoever set what: {@link lineOf} finds nothing out
+ * of line of one that is. It costs a small part of that; of one that is not, or where a claim fails, it says no more.
+ * @param fields those that are asked; all where nothing is said
+ */
+export function inLine(plan: Plan, type: string, fields?: ReadonlySet<string>): InLine {
+	const known = seen.get(plan) ?? new Map<string, InLine>();
+	seen.set(plan, known);
+	const key = [type, ...(fields ? [...fields].sort() : ['*'])].join(' ');
+	const had = known.get(key);
+	if (had) return had;
+	const sides = [plan, ...(plan.pilot ? [plan.pilot.plan] : [])].map((p) =>
+		madeOf(p, type, fields)
+	);
+	const first = firstNeeds(sides, type);
+	const made: InLine = {
+		reads: readByAny(sides.map(fieldsRead)),
+		sets: addedTo(sides, type),
+		ahead: ({ id, values }) => first({ id, was: values }),
+		begin(instant, loader, zones) {
+			const [base, pilot] = sides.map((p) => new Still(p, lookAt([], instant), loader, zones));
+			return ({ id, values, added, pilot: member }) =>
+				(member && pilot ? pilot : base).of(untouched(type, id, values, { added }));
+		}
+	};
+	known.set(key, made);
+	return made;
+}
+
+/** The claims of some fields of a type, and of the fields of it that these are made of. */
+function madeOf(plan: Plan, type: string, fields?: ReadonlySet<string>): Plan {
+	const own = plan.nodes.filter((n) => n.type === type);
+	const asked = new Set(
+		own.flatMap((n) => (!fields || fields.has(n.field.id) ? [nodeKey(n)] : []))
+	);
+	// sources stand before what is made of them
+	for (const n of own.reverse()) if (asked.has(nodeKey(n))) for (const s of n.sources) asked.add(s);
+	return planOf(plan, (n) => n.type === type && asked.has(nodeKey(n)));
 }
 
 /** What a record would be by its standing rules, alone; values set by hand are kept. */

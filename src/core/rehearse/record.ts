@@ -2,8 +2,10 @@
 import type { Differing } from '../compare/differing';
 import { refKey, type FieldRef } from '../document/model';
 import { planOf, type Plan } from '../plan/plan';
+import { addedTo, fieldsRead, readByAny, type FieldsRead } from '../plan/reads';
 import type { Outgoing } from '../settle/outgoing';
 import { settle } from '../settle/settle';
+import { firstNeeds, Still } from '../settle/still';
 import type {
 	Loader,
 	Message,
@@ -109,6 +111,8 @@ export function askedOf({ differing }: Rehearsing, type: string): number[] {
  */
 export class Linked {
 	private readonly known = new Map<Plan, Map<string, readonly Value[]>>();
+	private readonly loaders = new Map<string, { of: Loader; by: Loader }>();
+	private readonly stills = new Map<Plan, Map<Loader, Still>>();
 	/** What such records lacked. */
 	private needs: Need[] = [];
 
@@ -121,8 +125,45 @@ export class Linked {
 		return needs;
 	}
 
-	/** The loader, with such records of a type's neighbours settled by a plan. */
+	/** The loader, with such records of a type's neighbours settled by a plan. One loader as long as that given is one. */
 	by(plan: Plan, type: string, loader: Loader, zones: ZoneClock): Loader {
+		const key = `${plan === this.r.differing.after} ${type}`;
+		const had = this.loaders.get(key);
+		if (had?.of === loader) return had.by;
+		const by = this.over(plan, type, loader, zones);
+		this.loaders.set(key, { of: loader, by });
+		return by;
+	}
+
+	/**
+	 * Whether a record is by both rule sets as it is stored, as far as they differ.
+	 * @param loaders by either, see {@link by}
+	 * @returns false also where that is not told by the record alone; what is missing to tell it
+	 */
+	unmoved(own: SubmittedRecord, loaders: readonly Loader[], zones: ZoneClock): boolean | Need[] {
+		const { near, differing } = this.r;
+		// those that it reads are given as they would be, unless they read such ones in their turn
+		if ([...(near.get(own.type) ?? [])].some((t) => near.get(t)?.size)) return false;
+		const needs: Need[] = [];
+		for (const [i, plan] of [differing.before, differing.after].entries()) {
+			const is = this.still(plan, loaders[i], zones).of(own);
+			if (is === false) return false;
+			if (is !== true) needs.push(...is, ...this.lacked());
+		}
+		return needs.length ? needs : true;
+	}
+
+	private still(plan: Plan, loader: Loader, zones: ZoneClock): Still {
+		const known = this.stills.get(plan) ?? new Map<Loader, Still>();
+		this.stills.set(plan, known);
+		const had = known.get(loader);
+		if (had) return had;
+		const still = new Still(plan, lookAt([], this.r.instant), loader, zones);
+		known.set(loader, still);
+		return still;
+	}
+
+	private over(plan: Plan, type: string, loader: Loader, zones: ZoneClock): Loader {
 		const { near, instant } = this.r;
 		const types = [...(near.get(type) ?? [])].filter((t) => !near.get(t)?.size);
 		if (!types.length) return loader;
@@ -138,7 +179,12 @@ export class Linked {
 				const key = refKey(t, id);
 				const had = known.get(key);
 				if (had) return had;
-				const change = lookAt([untouched(t, id, values, { inLine: false })], instant);
+				const stored = untouched(t, id, values, { inLine: false });
+				if (this.still(plan, loader, zones).of(stored) === true) {
+					known.set(key, values);
+					return values;
+				}
+				const change = lookAt([stored], instant);
 				const s = settle(plan, { ...change, onRequest: true }, loader, { zones, alone: true });
 				if (s.needs.length) {
 					this.needs.push(...s.needs);
@@ -268,6 +314,61 @@ export function rehearseRecord(
 		);
 	}
 	return needs.length ? short(needs) : out;
+}
+
+/** What a look at a record takes: it is enough for most. */
+export interface Glancing {
+	/** What is read, by record type: the other values of these records have no part in it. */
+	reads: FieldsRead;
+	/** The sets of which it has to be known what rules added. */
+	sets: readonly string[];
+	/** What other records a record's rules come to at first, so that it can be loaded for many at once. */
+	ahead(r: Rehearsed): Need[];
+}
+
+/** What a glance at records of a type takes: {@link glance}. */
+export function glancing({ differing, selector }: Rehearsing, type: string): Glancing {
+	const both = [differing.before, differing.after];
+	const first = firstNeeds(both, type);
+	const plans = [...both, differing.checks.after, ...(selector ? [selector.plan] : [])];
+	return {
+		reads: readByAny(plans.map(fieldsRead)),
+		sets: addedTo(both, type),
+		ahead: ({ id, values }) => first({ id, was: values })
+	};
+}
+
+/**
+ * Whether there is anything to tell of a record: whether both rule sets leave it as it is stored, and the later refuses
+ * nothing in it. Costs a small part of {@link rehearseRecord}, which tells nothing of one that is *unmoved*.
+ * @returns what is missing to tell it, where anything is
+ */
+export function glance(
+	r: Rehearsing,
+	type: string,
+	record: Rehearsed,
+	linked: Linked,
+	loader: Loader,
+	zones: ZoneClock
+): 'not selected' | 'unmoved' | 'to be rehearsed' | Need[] {
+	const { differing, instant } = r;
+	if (r.selector) {
+		const takes = selects(r.selector, record, instant, loader, zones);
+		if (typeof takes !== 'boolean') return takes;
+		if (!takes) return 'not selected';
+	}
+	const own = untouched(type, record.id, record.values, { inLine: false, added: record.added });
+	const loaders = [differing.before, differing.after].map((p) => linked.by(p, type, loader, zones));
+	const unmoved = linked.unmoved(own, loaders, zones);
+	if (unmoved === false) return 'to be rehearsed';
+	if (unmoved !== true) return unmoved;
+	if (!differing.checks.types.has(type)) return 'unmoved';
+	const stored = lookAt([untouched(type, record.id, record.values)], instant, 'full');
+	const options = { zones, alone: true, everyCheck: true };
+	const { records, needs } = settle(differing.checks.after, stored, loaders[1], options);
+	const missing = [...needs, ...linked.lacked()];
+	if (missing.length) return missing;
+	return records[0].messages.some((m) => m.blocking) ? 'to be rehearsed' : 'unmoved';
 }
 
 /** The claim that wrote a field. */

@@ -64,6 +64,12 @@ export class PassEnv implements Env {
 		return this.spent + this.given - this.steps;
 	}
 
+	/** Another change of one record begins, in the same clock and with the same records at hand. */
+	anew() {
+		this.left = CHANGE_STEPS + RECORD_STEPS;
+		this.given = this.steps = this.spent = 0;
+	}
+
 	/** The change has come to one more record, which adds to its steps. */
 	touchesRecord() {
 		this.left += RECORD_STEPS;

@@ -10,7 +10,7 @@ import type { Plan } from '../plan/plan';
 import { PENDING, PendingRecord, failure } from './attempt';
 import type { AtHand } from './env';
 import { PassEnv } from './env';
-import type { Change, Deferred, Loader, Need, SettleOptions } from './types';
+import type { Change, Deferred, Loader, Need, SettleOptions, SubmittedRecord } from './types';
 import { searchKey } from './types';
 import type { Working } from './working';
 import { Due } from './due';
@@ -291,6 +291,19 @@ export class Pass implements AtHand {
 		throw PENDING;
 	}
 
+	/** Begins on a record by itself, as if the change were of that one alone; what was read elsewhere stays at hand. */
+	begin(r: SubmittedRecord): Working {
+		this.needs = null;
+		this.found.clear();
+		this.env.anew();
+		return open(this.plan, r, false, this.options);
+	}
+
+	/** What is missing so far. */
+	lacks(): Need[] {
+		return this.needs ? [...this.needs.values()] : [];
+	}
+
 	/** What was read of other records, met by searches, left for later, and is missing. */
 	outcome() {
 		return {
@@ -299,7 +312,7 @@ export class Pass implements AtHand {
 			),
 			found: [...this.found.values()],
 			deferred: this.deferred ? [...this.deferred.values()] : [],
-			needs: this.needs ? [...this.needs.values()] : []
+			needs: this.lacks()
 		};
 	}
 }

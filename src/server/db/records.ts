@@ -87,39 +87,57 @@ export interface Looked {
 	setBy: Record<string, SetBy> | null;
 }
 
-/**
- * Reads no more of records than their values, and who set them only where that is asked for: it is most
- * of a row. @param where what follows on `from` and the workspace
- */
+/** How much of records is read. */
+export interface Reading {
+	/** Who set their values: of all fields, or of some. Of a row it is the most. */
+	setBy?: boolean | readonly string[];
+	/** The fields that are read; the values of others are blank. All where nothing is said. */
+	only?: ReadonlySet<string>;
+}
+
+/** What is read of who set values. */
+const setByOf = (of: Reading['setBy']): string => {
+	if (of === true) return 'set_by';
+	if (!of || !of.length) return 'null';
+	const some = of.map((f) => `'${f}', set_by -> '${f}'`);
+	return `jsonb_strip_nulls(jsonb_build_object(${some.join(', ')}))`;
+};
+
+/** Reads no more of records than their values, or what is asked of these. @param where what follows on `from` and the workspace */
 async function lookAt(
 	db: Db,
 	schema: Schema,
 	type: string,
 	where: string,
 	values: readonly unknown[],
-	setBy = false
+	{ setBy = false, only }: Reading = {}
 ): Promise<Looked[]> {
 	const { fields } = schema.type(type).type;
 	const { zone } = schema.model;
+	const read = fields.flatMap((f, i) => (!only || only.has(f.id) ? [{ i, kind: f.type, f }] : []));
 	// an instant as a number: the driver's own reading of its text takes longer than all the rest
-	const columns = fields.map((f) =>
+	const columns = read.map(({ f }) =>
 		f.type === 'moment' ? `(extract(epoch from ${columnOf(f.id)}) * 1000)::float8` : columnOf(f.id)
 	);
 	const r = await db.query<[string, number, Record<string, KeptSetBy> | null, ...unknown[]]>({
 		rowMode: 'array',
-		text: `select ${['id', 'version', setBy ? 'set_by' : 'null', ...columns].join(', ')} from ${tableOf(type)} where workspace = $1 ${where}`,
+		text: `select ${['id', 'version', setByOf(setBy), ...columns].join(', ')} from ${tableOf(type)} where workspace = $1 ${where}`,
 		values: [...values]
 	});
-	return r.rows.map(([id, version, by, ...row]) => ({
-		id,
-		version,
-		setBy: by && readSetBy(by),
-		values: fields.map((f, i) =>
-			f.type === 'moment' && row[i] !== null
-				? Moment.fromInstant(row[i] as number, zone, zones)
-				: fromColumn(f.type, row[i], zone)
-		)
-	}));
+	const blank: Value[] = fields.map(() => null);
+	return r.rows.map((row) => {
+		const own = blank.slice();
+		for (let k = 0; k < read.length; k++) {
+			const { i, kind } = read[k];
+			const v = row[k + 3];
+			if (v === null) continue;
+			own[i] =
+				kind === 'moment'
+					? Moment.fromInstant(v as number, zone, zones)
+					: fromColumn(kind, v, zone);
+		}
+		return { id: row[0], version: row[1], setBy: row[2] && readSetBy(row[2]), values: own };
+	});
 }
 
 /** The values of records, for rules that look at them: by id, missing ones left out. */
@@ -129,9 +147,9 @@ export const readValues = (
 	workspace: string,
 	type: string,
 	ids: readonly string[],
-	setBy = false
+	reading: Reading = {}
 ): Promise<Looked[]> =>
-	lookAt(db, schema, type, 'and id = any($2::bigint[])', [workspace, ids], setBy);
+	lookAt(db, schema, type, 'and id = any($2::bigint[])', [workspace, ids], reading);
 
 /** Who set the values of some records, by record and field. */
 export async function readWhoSet(
@@ -155,13 +173,13 @@ export async function eachValues(
 	workspace: string,
 	type: string,
 	visit: (records: Looked[]) => Promise<void>,
-	{ low, high, setBy }: { low: string; high: string; setBy: boolean }
+	{ low, high, ...reading }: { low: string; high: string } & Reading
 ): Promise<void> {
 	const piece = 1000;
 	let after = String(BigInt(low) - 1n);
 	for (;;) {
 		const where = `and id > $2 and id <= $3 order by id limit ${piece}`;
-		const some = await lookAt(db, schema, type, where, [workspace, after, high], setBy);
+		const some = await lookAt(db, schema, type, where, [workspace, after, high], reading);
 		await visit(some);
 		if (some.length < piece) return;
 		after = some[some.length - 1].id;

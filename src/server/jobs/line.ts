@@ -35,9 +35,9 @@ import {
 } from '../db/line';
 import { readEdit, rowsAt } from '../db/living';
 import { db, transaction, type Db } from '../db/pool';
-import { cutByKey, eachValues } from '../db/records';
+import { cutByKey } from '../db/records';
 import { lockDraft, readRelease, rulesOf } from '../db/rules';
-import { lineAmong } from '../line/lined';
+import { eachOutOfLine, lineAmong } from '../line/lined';
 import { followEdit } from '../bulk/bulk';
 import { inForce, type InForce } from '../records';
 import type { JobRun } from './run';
@@ -196,28 +196,24 @@ async function oneRange({ job, signal }: JobRun, n: number): Promise<void> {
 	const before = job.input.edit ? await beforeEdit(workspace, force, Number(job.input.edit)) : null;
 	let looked = 0;
 	if (fields.length)
-		await eachValues(
+		await eachOutOfLine(
 			db(),
-			force.schema,
 			workspace,
-			at.type,
-			async (piece) => {
+			force,
+			at,
+			new Set(fields),
+			async (records, out, among) => {
 				signal.throwIfAborted();
-				looked += piece.length;
-				const now = Date.now();
-				const o = { fields: new Set(fields) };
-				const out = await lineAmong(db(), workspace, force, at.type, piece, now, o);
+				looked += records;
 				if (before && out.length) {
-					const ids = new Set(out.map((x) => x.record));
-					const some = piece.filter((r) => ids.has(r.id));
-					const had = await lineAmong(db(), workspace, before, at.type, some, now, o);
+					const o = { fields: new Set(fields) };
+					const had = await lineAmong(db(), workspace, before, at.type, among, Date.now(), o);
 					const key = (x: LineRow) => JSON.stringify([x.record, x.field, x.result, x.failed]);
 					const old = new Set(had.map(key));
 					for (const x of out) x.edit = old.has(key(x)) ? null : Number(job.input.edit);
 				}
 				found.push(...out);
-			},
-			{ low: at.low, high: at.high, setBy: true }
+			}
 		);
 	await transaction(async (c) => {
 		const last = await keepRange(c, job.id, n, { found: found.length }, looked, () =>

@@ -264,7 +264,9 @@ describe('a look and a save at the same moment', () => {
 		const force = await inForce(db(), t.workspace);
 		const { workspace } = t;
 		const read = async () => {
-			const records = await readValues(db(), force.schema, workspace, 'contact', [id], true);
+			const records = await readValues(db(), force.schema, workspace, 'contact', [id], {
+				setBy: true
+			});
 			return lineAmong(db(), workspace, force, 'contact', records, Date.now());
 		};
 		const keep = (found: Awaited<ReturnType<typeof read>>) =>

@@ -1,22 +1,27 @@
 /** Records held against the rules in force: which of their values are out of line, and why. */
 import {
+	inLine,
 	lineOf,
 	reason,
 	rulesOfRecord,
 	standingFields,
 	toJson,
+	type InLine,
 	type LineTold,
 	type Lined,
+	type Need,
 	type OutOfLine
 } from '../../core';
 import { zones } from '../../runtime/zones';
 import { keepLine, keptBy, type LineRow } from '../db/line';
 import { membersAmong } from '../db/pilot';
 import type { Db } from '../db/pool';
-import { readValues, type Looked } from '../db/records';
+import { eachValues, readValues, type Looked } from '../db/records';
 import { addedOf, type InForce } from '../records';
 import { titledFormat } from '../records/describe';
 import { AtHand } from '../records/near';
+
+const NOTHING_ADDED: ReadonlyMap<string, readonly string[]> = new Map();
 
 /** A value out of line, with the reason why it would be something else. */
 export interface Reasoned extends LineRow {
@@ -114,6 +119,66 @@ export async function lineAmong(
 	);
 }
 
+/** Ids of those of some records that are not as the rules in force give them. @param records as {@link inLine} reads them */
+async function notInLine(
+	db: Db,
+	workspace: string,
+	{ schema, pilot }: InForce,
+	type: string,
+	records: readonly Looked[],
+	instant: number,
+	asked: InLine
+): Promise<string[]> {
+	const near = new AtHand(db, workspace, schema, { reads: asked.reads });
+	const ids = records.map((r) => r.id);
+	const members = pilot && (await membersAmong(db, pilot.id, type, ids));
+	await near.fill(() => records.flatMap((r) => asked.ahead(r)).filter((n) => !near.has(n)));
+	let open = records;
+	const out: string[] = [];
+	await near.fill((loader) => {
+		const is = asked.begin(instant, loader, zones);
+		const needs: Need[] = [];
+		open = open.filter(({ id, values, setBy }) => {
+			const added = setBy ? addedOf(setBy) : NOTHING_ADDED;
+			const told = is({ id, values, added, pilot: members?.has(id) ?? false });
+			if (told === false) out.push(id);
+			else if (told !== true) needs.push(...told);
+			return typeof told !== 'boolean';
+		});
+		return needs;
+	});
+	return out;
+}
+
+/** What of a range of records is out of line, some at a time, with how many were looked at. */
+export async function eachOutOfLine(
+	db: Db,
+	workspace: string,
+	force: InForce,
+	{ type, low, high }: { type: string; low: string; high: string },
+	fields: ReadonlySet<string>,
+	visit: (looked: number, found: Reasoned[], among: readonly Looked[]) => Promise<void>
+): Promise<void> {
+	const { schema, plan } = force;
+	const asked = inLine(plan, type, fields);
+	await eachValues(
+		db,
+		schema,
+		workspace,
+		type,
+		async (piece) => {
+			const now = Date.now();
+			const ids = await notInLine(db, workspace, force, type, piece, now, asked);
+			const some = ids.length
+				? await readValues(db, schema, workspace, type, ids, { setBy: true })
+				: [];
+			const found = await lineAmong(db, workspace, force, type, some, now, { fields });
+			await visit(piece.length, found, some);
+		},
+		{ low, high, only: asked.reads.get(type)!, setBy: asked.sets }
+	);
+}
+
 /** Records with values set by hand against rules, as they would be settled if nobody had set those. */
 const letGoOf = (
 	lined: ReadonlyMap<Looked, Lined>,
@@ -158,7 +223,7 @@ export async function lineNow(
 	type: string,
 	ids: readonly string[]
 ): Promise<Reasoned[]> {
-	const records = await readValues(db, force.schema, workspace, type, ids, true);
+	const records = await readValues(db, force.schema, workspace, type, ids, { setBy: true });
 	return lineAmong(db, workspace, force, type, records, Date.now(), { explain: true });
 }
 

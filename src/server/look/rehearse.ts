@@ -3,12 +3,16 @@ import {
 	Linked,
 	Tally,
 	askedOf,
+	glance,
+	glancing,
 	isBlank,
 	rehearseRecord,
 	same,
 	toJson,
+	type Need,
 	type Plan,
 	type Rehearsal,
+	type Rehearsed,
 	type RehearsedRecord,
 	type Rehearsing,
 	type Schema,
@@ -17,12 +21,18 @@ import {
 import { zones } from '../../runtime/zones';
 import type { Db } from '../db/pool';
 import type { Looked } from '../db/records';
-import { countRange, eachValues, readWhoSet } from '../db/records';
+import { countRange, eachValues, readValues, readWhoSet } from '../db/records';
 import type { Behind } from '../db/rehearsals';
 import { addedOf } from '../records';
 import { AtHand } from '../records/near';
 
 const NOTHING_ADDED: ReadonlyMap<string, readonly string[]> = new Map();
+
+const rehearsed = ({ id, values, setBy }: Looked): Rehearsed => ({
+	id,
+	values,
+	added: setBy ? addedOf(setBy) : NOTHING_ADDED
+});
 
 /** What a rehearsal compares, and how. */
 export interface Compared {
@@ -125,12 +135,38 @@ export async function rehearseRange(
 		}
 	};
 
+	const glanced = glancing(rehearsing, range.type);
+	/** Of some records those of which there may be something to tell; of the others it is counted that they were looked at. */
+	const glanceAt = async (piece: readonly Looked[]): Promise<string[]> => {
+		const near = new AtHand(db, workspace, schema, { reads: glanced.reads });
+		const linked = new Linked(rehearsing);
+		const of = piece.map((r): [Looked, Rehearsed] => [r, rehearsed(r)]);
+		await near.fill(() => of.flatMap(([, r]) => glanced.ahead(r)).filter((n) => !near.has(n)));
+		const closer: string[] = [];
+		let open = of;
+		await near.fill((loader) => {
+			const needs: Need[] = [];
+			open = open.filter(([, r]) => {
+				const is = glance(rehearsing, range.type, r, linked, loader, zones);
+				if (is === 'unmoved') tally.looked++;
+				else if (is === 'to be rehearsed') closer.push(r.id);
+				else if (is !== 'not selected') needs.push(...is);
+				return typeof is !== 'string';
+			});
+			return needs;
+		});
+		return closer;
+	};
+
 	await eachValues(
 		db,
 		schema,
 		workspace,
 		range.type,
-		async (piece) => {
+		async (glancedAt) => {
+			const closer = await glanceAt(glancedAt);
+			if (!closer.length) return;
+			const piece = await readValues(db, schema, workspace, range.type, closer, { setBy: adds });
 			const near = new AtHand(db, workspace, schema);
 			const linked = new Linked(rehearsing);
 			// each is settled again only while something of it is missing
@@ -139,9 +175,15 @@ export async function rehearseRange(
 				const needs = [];
 				for (const [r, had] of open) {
 					if (had && !had.needs.length) continue;
-					const added = r.setBy ? addedOf(r.setBy) : NOTHING_ADDED;
-					const one = { id: r.id, values: r.values, added };
-					const of = rehearseRecord(rehearsing, range.type, one, asked, linked, loader, zones);
+					const of = rehearseRecord(
+						rehearsing,
+						range.type,
+						rehearsed(r),
+						asked,
+						linked,
+						loader,
+						zones
+					);
 					open.set(r, of);
 					needs.push(...of.needs);
 				}
@@ -164,7 +206,7 @@ export async function rehearseRange(
 				count(r, of!, new Map(entered.map(([field, { account }]) => [field, account ?? null])));
 			}
 		},
-		{ ...range, setBy: adds }
+		{ ...range, only: glanced.reads.get(range.type) ?? new Set(), setBy: glanced.sets }
 	);
 	return { result: tally.told(false), behind };
 }

@@ -2,6 +2,7 @@
 import type {
 	Change,
 	Fetched,
+	FieldsRead,
 	Loader,
 	MatchKey,
 	Need,
@@ -33,7 +34,11 @@ interface FetchOptions {
 	ahead?: number;
 	/** The pilot that is on: of each record it is told whether it belongs to it. */
 	pilot?: PilotOn | null;
+	/** What is read of records, by type: the values of other fields come as blank. All where nothing is said. */
+	reads?: FieldsRead | null;
 }
+
+const NOTHING: ReadonlySet<string> = new Set();
 
 /**
  * Reads from the database what rules need. What points to a record is read with it, all at once,
@@ -44,7 +49,7 @@ export async function fetchNeeds(
 	workspace: string,
 	schema: Schema,
 	needs: readonly Need[],
-	{ ahead = Infinity, pilot = null }: FetchOptions = {}
+	{ ahead = Infinity, pilot = null, reads = null }: FetchOptions = {}
 ): Promise<Fetched> {
 	const byType = new Map<string, Set<string>>();
 	const want = (type: string, ids: readonly string[]) => {
@@ -90,9 +95,12 @@ export async function fetchNeeds(
 	for (const [type, ids] of byType) {
 		const there = new Map<string, readonly Value[]>();
 		const numbers = schema.types.has(type) ? [...ids].filter((id) => /^\d{1,18}$/.test(id)) : [];
-		for (let k = 0; k < numbers.length; k += PIECE)
-			for (const r of await readValues(db, schema, workspace, type, numbers.slice(k, k + PIECE)))
+		const reading = reads ? { only: reads.get(type) ?? NOTHING } : {};
+		for (let k = 0; k < numbers.length; k += PIECE) {
+			const some = numbers.slice(k, k + PIECE);
+			for (const r of await readValues(db, schema, workspace, type, some, reading))
 				there.set(r.id, r.values);
+		}
 		const members = pilot ? await membersAmong(db, pilot.id, type, [...there.keys()]) : null;
 		for (const id of ids)
 			out.records.push({
@@ -122,12 +130,17 @@ export class AtHand {
 	/**
 	 * @param pilot the one that is on, where changes run on to records that belong to it
 	 * @param before what records were before a change of an earlier transaction that is carried on
+	 * @param reads what is read of records, where that is not all
 	 */
 	constructor(
 		db: Db,
 		workspace: string,
 		schema: Schema,
-		{ pilot = null, before = [] }: { pilot?: PilotOn | null; before?: readonly Before[] } = {}
+		{
+			pilot = null,
+			before = [],
+			reads = null
+		}: { pilot?: PilotOn | null; before?: readonly Before[]; reads?: FieldsRead | null } = {}
 	) {
 		const earlier = new Map(before.map((b) => [refKey(b.type, b.id), b.was]));
 		this.gathered = new Gathered(
@@ -137,7 +150,7 @@ export class AtHand {
 		this.loader = this.gathered.loader;
 		this.fetch = (needs) => {
 			const fresh = needs.filter((n) => !this.gathered.has(n));
-			return fetchNeeds(db, workspace, schema, fresh, { pilot });
+			return fetchNeeds(db, workspace, schema, fresh, { pilot, reads });
 		};
 	}
 
@@ -170,6 +183,11 @@ export class AtHand {
 	/** Takes over what a change made of a record, so that the next change reads that. */
 	keep(rec: SettledRecord): void {
 		this.gathered.keep(rec);
+	}
+
+	/** Whether what is named is at hand. */
+	has(need: Need): boolean {
+		return this.gathered.has(need);
 	}
 
 	/** Loads what is named. */

@@ -1,0 +1,83 @@
+/** What a plan reads of records, so that nothing else of many of them has to be loaded. */
+import { refKey } from '../document/model';
+import type { Step } from '../feel/env';
+import type { Plan, Seen } from './types';
+
+/** Fields by record type. */
+export type FieldsRead = ReadonlyMap<string, ReadonlySet<string>>;
+
+/**
+ * All that the claims, limits and checks of a plan read or write, links that they follow included; what the texts of
+ * checks say, and messages, are not among it.
+ */
+export function fieldsRead(plan: Plan): FieldsRead {
+	const out = new Map<string, Set<string>>();
+	const add = (type: string, field: string) => {
+		const had = out.get(type);
+		if (had) had.add(field);
+		else out.set(type, new Set([field]));
+	};
+	const reading = (reads: readonly Seen[]) => {
+		for (const r of reads) {
+			add(r.type, r.field);
+			for (const step of r.via) add(step.type, step.field);
+		}
+	};
+	for (const { type, field, index, currency, claims, adders, limits } of plan.nodes) {
+		const { fields } = plan.schema.type(type).type;
+		add(type, field.id);
+		if (currency >= 0) add(type, fields[currency].id);
+		// what was sent for its own field is compared with what is stored
+		for (const i of [index, ...[...claims, ...adders, ...limits].flatMap((c) => c.triggersSent)])
+			add(type, fields[i].id);
+		for (const c of [...claims, ...adders]) if (c.each >= 0) add(type, fields[c.each].id);
+		reading(readsOf(claims, adders, limits));
+	}
+	for (const v of [...plan.types.values()].flatMap((t) => t.validators)) {
+		const { fields } = plan.schema.type(v.rule.type).type;
+		for (const i of [v.target, ...v.triggersSent]) add(v.rule.type, fields[i].id);
+		reading(v.reads);
+	}
+	for (const key of plan.matched.keys()) {
+		const [type, field] = key.split('.');
+		add(type, field);
+	}
+	return out;
+}
+
+/** Fields that are read by any of several. */
+export function readByAny(all: readonly FieldsRead[]): FieldsRead {
+	const out = new Map<string, ReadonlySet<string>>();
+	for (const one of all)
+		for (const [type, fields] of one) out.set(type, new Set([...(out.get(type) ?? []), ...fields]));
+	return out;
+}
+
+/** The sets of a type to which claims add: what they added has to be known to settle them. */
+export const addedTo = (plans: readonly Plan[], type: string): string[] => [
+	...new Set(
+		plans.flatMap((p) =>
+			p.nodes.flatMap((n) => (n.type === type && n.adders.length ? [n.field.id] : []))
+		)
+	)
+];
+
+/** The first step of each way by which the claims and limits of a type's fields come to other records, each once. */
+export function firstSteps(plan: Plan, type: string): Step[] {
+	const out = new Map<string, Step>();
+	for (const n of plan.nodes)
+		if (n.type === type)
+			for (const { via } of readsOf(n.claims, n.adders, n.limits)) {
+				const [step] = via;
+				if (step && begins(plan, type, step))
+					out.set(`${refKey(step.type, step.field)} ${step.back}`, step);
+			}
+	return [...out.values()];
+}
+
+/** A way may begin elsewhere: at the person's record, say. */
+const begins = ({ schema }: Plan, type: string, { type: of, field, back }: Step): boolean =>
+	back ? schema.field(of, field)?.target === type : of === type;
+
+const readsOf = (...of: readonly (readonly { reads: readonly Seen[] }[])[]): Seen[] =>
+	of.flat().flatMap((c) => c.reads);
