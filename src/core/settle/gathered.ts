@@ -98,11 +98,12 @@ export class Gathered {
 			if (!this.records.has(key)) this.records.set(key, r.values);
 			if (r.pilot) this.piloted.add(key);
 		}
+		const pointing = new Map<string, Map<string, string[]>>();
 		for (const { type, field, of, ids } of related) {
-			this.related.set(
-				`${type}.${field}.${of}`,
-				this.withMade(type, ids, (v, at) => v[at.get(field)!] === of)
-			);
+			const key = refKey(type, field);
+			const made = pointing.get(key) ?? this.madePointing(type, field);
+			pointing.set(key, made);
+			this.related.set(`${key}.${of}`, this.pointingNow(type, ids, made.get(of) ?? []));
 			for (const id of ids) this.children.add(refKey(type, id));
 		}
 		for (const { type, match, ids } of found) {
@@ -114,6 +115,34 @@ export class Gathered {
 				this.withMade(type, ids, (v, at) => meetsAll(match, v, at))
 			);
 		}
+	}
+
+	/** Of what changes made of the records of a type, who points by a link to whom: with many of both it is not searched for each. */
+	private madePointing(type: string, field: string): Map<string, string[]> {
+		const out = new Map<string, string[]>();
+		const made = this.made.get(type);
+		if (!made) return out;
+		const i = this.schema().type(type).at.get(field)!;
+		for (const [id, values] of made) {
+			const to = values?.[i];
+			if (typeof to !== 'string') continue;
+			const had = out.get(to);
+			if (had) had.push(id);
+			else out.set(to, [id]);
+		}
+		return out;
+	}
+
+	/** Ids of those that point to a record after what changes made of records. @param made those of them that changes made so */
+	private pointingNow(
+		type: string,
+		ids: readonly string[],
+		made: readonly string[]
+	): readonly string[] {
+		const known = this.made.get(type);
+		if (!known) return ids;
+		const stored = ids.filter((id) => !known.has(id));
+		return made.length || stored.length < ids.length ? [...stored, ...made].sort(byNumber) : ids;
 	}
 
 	/** Ids as they are after what changes made of records. */

@@ -2,7 +2,6 @@
 import type pg from 'pg';
 import { BadInput } from '../../door';
 import {
-	countDone,
 	keepBulkOutcomes,
 	leftByJobOf,
 	nextBulkRows,
@@ -13,7 +12,7 @@ import {
 	type BulkOutcome,
 	type BulkRow
 } from '../db/bulk';
-import { askedOfJob, lockJob, noteEnded, noteProgress, queuePiece } from '../db/jobs';
+import { askedOfJob, lockJob, noteEnded, noteFurther, queuePiece } from '../db/jobs';
 import { db, transaction, type Db } from '../db/pool';
 import { readRecords } from '../db/records';
 import type { JobRun } from '../jobs/run';
@@ -33,7 +32,7 @@ const TOGETHER = 200;
 type Row = BulkRow & { look: BulkOutcome };
 
 /** Changes the next records. A server that is killed in between has changed all of them or none. */
-export async function bulkPiece({ job, progress }: JobRun): Promise<void> {
+export async function bulkPiece({ job }: JobRun): Promise<void> {
 	const bulk = (await readBulk(db(), job.input.bulk))!;
 	if (bulk.undoneBy)
 		throw new BadInput('It was taken back: what is left of it is not done any more.');
@@ -44,8 +43,6 @@ export async function bulkPiece({ job, progress }: JobRun): Promise<void> {
 			state: 'done',
 			result: await tallyBulk(db(), bulk.id, 'outcome')
 		});
-	// not what the job says: another worker may just have done more
-	await progress(await countDone(db(), bulk.id), job.of);
 	const { still: all, moved } = await lookedAgain(bulk, ready, rows);
 	// records are deleted behind what is changed: nothing may link to them by then
 	for (const r of all.filter((x) => x.removes)) await removeOne(bulk, ready, job.id, r);
@@ -66,8 +63,7 @@ export async function bulkPiece({ job, progress }: JobRun): Promise<void> {
 		if ((await keepBulkOutcomes(client, bulk.id, all)) !== all.length) throw new DoneElsewhere();
 		await giveBack(client, bulk, still, outcomes);
 		if (!bulk.asked) await linedAgain(client, bulk.workspace, still);
-		const done = await countDone(client, bulk.id);
-		await noteProgress(client, job.id, { done, of: job.of });
+		await noteFurther(client, job.id, all.length);
 		await queuePiece(client, job.id);
 	});
 }
@@ -78,6 +74,7 @@ async function removeOne(bulk: Bulk, ready: ReadyBulk, job: string, r: Row): Pro
 		// another worker has done it
 		if (!(await keepBulkOutcomes(client, bulk.id, [{ n: r.n, outcome }])))
 			throw new DoneElsewhere();
+		await noteFurther(client, job, 1);
 	};
 	const around = {
 		async before(client: pg.PoolClient) {

@@ -196,15 +196,6 @@ export async function keepBulkOutcomes(
 	return r.rowCount ?? 0;
 }
 
-/** How many records have come to something. */
-export async function countDone(db: Db, id: string): Promise<number> {
-	const r = await db.query<{ n: number }>(
-		'select count(*)::int as n from bulk_row where bulk = $1 and outcome is not null',
-		[id]
-	);
-	return r.rows[0].n;
-}
-
 /** What the looks, or the outcomes, came to. */
 export interface BulkTally {
 	is: Record<BulkIs, number>;
