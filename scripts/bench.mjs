@@ -7,6 +7,7 @@
 //   -- history    how history is stored, and what is asked of it
 //   -- lists      the first page of lists of many records, without and with indexes
 //   -- editor     the sheet in Chromium
+//   -- million    the whole application on as many records as RIGID_BENCH_EACH says; only where it is named
 //   -- service    a small change beside the jobs of the running server
 import { spawnSync } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
@@ -48,10 +49,13 @@ try {
 	if (wants('living')) show(bin('tsx'), ['bench/living.ts'], { DATABASE_URL: await empty() });
 	if (wants('lists')) show(bin('tsx'), ['bench/lists.ts'], { DATABASE_URL: await empty() });
 	if (wants('history')) show(bin('tsx'), ['bench/history.ts'], { DATABASE_URL: await empty() });
-	if (wants('service') || wants('editor')) {
+	// half an hour and more at a million, so only where it is named
+	const many = only.includes('million');
+	if (wants('service') || wants('editor') || many) {
 		const build = path.join(ROOT, '.data', 'bench-build');
 		const built = { RIGID_BUILD_DIR: build, RIGID_KIT_DIR: '.data/bench-kit', RIGID_BUILD: build };
 		show(bin('vite'), ['build', '--logLevel', 'warn'], built);
+		if (many) show(bin('tsx'), ['bench/million.ts'], { ...built, DATABASE_URL: await empty() });
 		if (wants('service'))
 			show(bin('tsx'), ['bench/service.ts'], { ...built, DATABASE_URL: await empty() });
 		if (wants('editor'))

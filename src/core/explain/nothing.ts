@@ -47,12 +47,10 @@ export function toldOf(
 	rec: SettledRecord,
 	nothing: readonly ClaimReport[] = cameToNothing(plan, rec)
 ): ClaimReport[] {
+	const wrote = new Set(rec.changes.map((c) => c.claim));
 	return rec.reports.filter(
 		(r) =>
-			r.outcome === 'sends' ||
-			CONDITION.has(r.outcome) ||
-			nothing.includes(r) ||
-			rec.changes.some((c) => c.claim === r.claim)
+			r.outcome === 'sends' || CONDITION.has(r.outcome) || nothing.includes(r) || wrote.has(r.claim)
 	);
 }
 

@@ -6,6 +6,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { demoModel } from '../../../demo/model';
 import { demoDraft, demoReleases } from '../../../demo/rules';
+import { EDITS, edited } from '../../../tests/demo-edits';
 import { someValues } from '../../../tests/values';
 import * as world from '../../../tests/world';
 import { zones } from '../../runtime/zones';
@@ -151,20 +152,10 @@ describe('a record in line', () => {
 });
 
 describe('a glance at a record', () => {
-	const edited = (id: string, change: (r: Rule) => Rule, set = start): RuleSet => ({
-		...set,
-		rules: set.rules.map((r) => (r.id === id ? change(r) : r))
-	});
 	const strict = start.rules.find((r) => r.body.kind === 'check' && r.type === 'deal')!;
-	const EDITS: RuleSet[] = [
-		demoDraft,
-		edited('size_class', (r) => ({ ...r, guard: { text: 'Country = "Netherlands"' } })),
-		edited('order_value', (r) => ({
-			...r,
-			body: { kind: 'formula', formulas: [{ text: 'count(deals) * 1000' }] }
-		})),
+	const edits: readonly RuleSet[] = [
+		...EDITS,
 		edited('probability', (r) => ({ ...r, off: true })),
-		{ ...start, rules: start.rules.filter((_, i) => i % 3) },
 		edited(strict.id, (r) => ({
 			...r,
 			guard: null,
@@ -185,8 +176,8 @@ describe('a glance at a record', () => {
 			condition: { text: 'Amount > 0 or Customer.Headcount > 10' }
 		}).selector;
 		fc.assert(
-			fc.property(fc.nat(EDITS.length - 1), store, fc.boolean(), (n, made, select) => {
-				const after = compiled(EDITS[n]);
+			fc.property(fc.nat(edits.length - 1), store, fc.boolean(), (n, made, select) => {
+				const after = compiled(edits[n]);
 				const records = settledBy(before, made);
 				const r = rehearsing(differing(before, after), after, select ? chosen : null, NOW);
 				records.forEach((of, i) => {

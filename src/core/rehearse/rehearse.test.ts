@@ -3,6 +3,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { demoModel } from '../../../demo/model';
 import { demoDraft, demoReleases } from '../../../demo/rules';
+import { EDITS, edited } from '../../../tests/demo-edits';
 import { someValues } from '../../../tests/values';
 import { zones } from '../../runtime/zones';
 import { differing } from '../compare/differing';
@@ -25,10 +26,6 @@ const compiled = (set: RuleSet) => compilePlan(schema, set);
 const before = compiled(start);
 const NOW = Date.parse('2026-11-23T09:00:00Z');
 const none = new Map<string, string[]>();
-const edited = (id: string, change: (r: Rule) => Rule, set = start): RuleSet => ({
-	...set,
-	rules: set.rules.map((r) => (r.id === id ? change(r) : r))
-});
 const held = (after: RuleSet, from: Plan = before, selection = null as Rehearsing['selector']) => {
 	const plan = compiled(after);
 	return rehearsing(differing(from, plan), plan, selection, NOW);
@@ -62,18 +59,6 @@ const store = fc
 			return { type, id: ids[i % ids.length], values: valuesOf(type, values) };
 		})
 	);
-
-/** Edits of rules that others depend on, within a record and along links in both directions. */
-const EDITS: RuleSet[] = [
-	demoDraft,
-	edited('size_class', (r) => ({ ...r, guard: { text: 'Country = "Netherlands"' } })),
-	edited('order_value', (r) => ({
-		...r,
-		body: { kind: 'formula', formulas: [{ text: 'count(deals) * 1000' }] }
-	})),
-	edited('size_class', (r) => ({ ...r, off: true })),
-	{ ...start, rules: start.rules.filter((_, i) => i % 3) }
-];
 
 describe('a record rehearsed', () => {
 	it('comes out as it does where all records are settled in one change, along links too', () => {

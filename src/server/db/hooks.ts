@@ -227,7 +227,14 @@ export interface Attempt {
 	off?: string;
 }
 
-/** Notes what came of an attempt, unless somebody else decided about the event meanwhile. */
+/** Whether the other side was reached and said what it makes of the event. */
+export const answeredBy = ({ status }: Attempt): boolean =>
+	status === 'taken' || status === 'refused';
+
+/**
+ * Notes what came of an attempt, unless somebody else decided about the event meanwhile. Of a hook that was reached
+ * nothing is noted yet, see {@link noteReached}: of many under way at once each would wait for the one before.
+ */
 export async function noteAttempt(db: Db, hook: string, event: string, a: Attempt): Promise<void> {
 	await db.query(
 		`update hook_event set status = $2, attempts = attempts + 1, answered = $3, trouble = $4, held_until = null,
@@ -235,14 +242,30 @@ export async function noteAttempt(db: Db, hook: string, event: string, a: Attemp
 		 where id = $1 and status = 'waiting'`,
 		[event, a.status, a.answered, a.trouble, (a.again ?? 0) / 1000]
 	);
-	const reached = a.status === 'taken' || a.status === 'refused';
+	if (answeredBy(a)) return;
 	await db.query(
-		`update hook set failed = case when $2 then 0 else failed + 1 end,
-		        rests_until = case when $2 then null else greatest(rests_until, now() + make_interval(secs => $3)) end,
-		        taken = taken + $4, last_taken = case when $4 = 1 then now() else last_taken end,
-		        state = case when $5::text is null then state else 'off' end, off_because = coalesce($5, off_because)
+		`update hook set failed = failed + 1, rests_until = greatest(rests_until, now() + make_interval(secs => $2)),
+		        state = case when $3::text is null then state else 'off' end, off_because = coalesce($3, off_because)
 		 where id = $1`,
-		[hook, reached, (a.rest ?? 0) / 1000, a.status === 'taken' ? 1 : 0, a.off ?? null]
+		[hook, (a.rest ?? 0) / 1000, a.off ?? null]
+	);
+}
+
+/**
+ * Notes of a hook that it was reached, once for all events that were under way together.
+ * @param taken how many of them it took
+ * @param failed attempts that failed since it was reached last
+ */
+export async function noteReached(
+	db: Db,
+	hook: string,
+	{ taken, failed }: { taken: number; failed: number }
+): Promise<void> {
+	await db.query(
+		`update hook set failed = $3, rests_until = case when $3 = 0 then null else rests_until end,
+		        taken = taken + $2, last_taken = case when $2 > 0 then now() else last_taken end
+		 where id = $1`,
+		[hook, taken, failed]
 	);
 }
 

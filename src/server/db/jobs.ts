@@ -60,8 +60,12 @@ export interface Range {
 	high: string;
 }
 
-/** Ranges come after pieces that wait: there are many of them, and an import is not to wait for all. */
+/**
+ * Ranges come after pieces that wait: there are many of them, and an import is not to wait for all. Those of a look for
+ * what is out of line come last: it begins by itself, and nobody who asks for something is to wait for all records.
+ */
 const AFTER_PIECES = 10;
+const AFTER_ALL = 20;
 const RANGE_KEY = `j.id::text || ':' || g.n`;
 
 /** Cuts a job into ranges and queues them all. */
@@ -79,9 +83,10 @@ export async function cutJob(db: Db, job: string, ranges: readonly Range[]): Pro
 export async function queueRanges(db: Db, job: string): Promise<number> {
 	const r = await db.query(
 		`select graphile_worker.add_job('piece', json_build_object('job', j.id::text, 'range', g.n),
-		   job_key := ${RANGE_KEY}, job_key_mode := 'replace', max_attempts := $2, priority := $3)
+		   job_key := ${RANGE_KEY}, job_key_mode := 'replace', max_attempts := $2,
+		   priority := case when j.kind = 'out-of-line look' then $4::int else $3::int end)
 		 from job j join job_range g on g.job = j.id where j.id = $1 and g.result is null order by g.n`,
-		[job, ATTEMPTS, AFTER_PIECES]
+		[job, ATTEMPTS, AFTER_PIECES, AFTER_ALL]
 	);
 	return r.rowCount ?? 0;
 }

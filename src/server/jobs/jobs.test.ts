@@ -21,6 +21,7 @@ import { begin, importOf, takeIn } from '../imports/imports';
 import type { Settings } from '../imports/rows';
 import { inForce } from '../records';
 import { lookedThrough } from './analysis';
+import { queueLine } from './line';
 import { queueRehearsal } from './rehearsal';
 import { workOn } from './work';
 
@@ -88,6 +89,18 @@ describe('a rehearsal in ranges', () => {
 			expect(sized).toHaveLength(f.shift ? between.reduce((n, m) => n + m.count, 0) : 0);
 		}
 		await workAll();
+	}, 60_000);
+
+	it('does not wait for a look at all records that began before it', async () => {
+		const look = (await queueLine(t.workspace, null))!;
+		await workOn({ job: look });
+		expect((await ranges(look)).length).toBeGreaterThan(2);
+		const id = await queueRehearsal(t.admin);
+		await workOn({ job: id });
+		await workAll();
+		const [asked, by] = [await job(id), await job(look)];
+		expect([asked.state, by.state]).toEqual(['done', 'done']);
+		expect(Date.parse(asked.ended!)).toBeLessThan(Date.parse(by.ended!));
 	}, 60_000);
 
 	it('that was broken off goes on with the ranges that are left', async () => {

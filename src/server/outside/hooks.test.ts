@@ -9,7 +9,7 @@ import { seeded } from '../../../demo/generate';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { readEntries } from '../db/audit';
 import { listEvents, listHooks, takeDue } from '../db/hooks';
-import { db } from '../db/pool';
+import { db, transaction } from '../db/pool';
 import { forgetBeyond } from '../db/retention';
 import { countReceived, storeStandIns } from '../db/stand-ins';
 import { remove, save } from '../records';
@@ -338,6 +338,24 @@ describe('telling', () => {
 		await changeHook(t.admin, hook, { name: 'Shop', address, types: null, state: 'on' });
 		await tellHooks();
 		expect(await hookOf(hook)).toMatchObject({ state: 'on', waiting: 0, offBecause: null });
+	});
+
+	it('of several events at once none waits for the others, and all are counted', async () => {
+		const { id: hook } = await make();
+		for (let i = 0; i < 5; i++) await change(null, { full_name_as_received: `Beside ${i}` });
+		let telling = Promise.resolve(0);
+		// whoever holds the hook holds up what is counted of it, not the events
+		await transaction(async (c) => {
+			await c.query('select 1 from hook where id = $1 for update', [hook]);
+			telling = tellHooks();
+			for (let i = 0; (await events(hook)).some((e) => e.status !== 'taken'); i++) {
+				if (i > 200) throw new Error('They wait for each other.');
+				await new Promise((r) => setTimeout(r, 25));
+			}
+			expect(await hookOf(hook)).toMatchObject({ taken: '0' });
+		});
+		expect(await telling).toBe(5);
+		expect(await hookOf(hook)).toMatchObject({ taken: '5', failed: 0 });
 	});
 
 	it('of one hook waits for no other that is slow', async () => {

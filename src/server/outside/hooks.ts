@@ -11,7 +11,9 @@ import {
 	dueHooks,
 	insertHook,
 	lockHooks,
+	answeredBy,
 	noteAttempt,
+	noteReached,
 	renewSecret,
 	sendAgain,
 	sendAllAgain,
@@ -214,8 +216,8 @@ export function became(
 	}
 }
 
-/** One attempt to tell a hook of an event. */
-async function tell(hook: DueHook, e: Due): Promise<void> {
+/** One attempt to tell a hook of an event, and what came of it. */
+async function tell(hook: DueHook, e: Due): Promise<Attempt> {
 	const url = new URL(hook.address ?? `/outside/receiver/${hook.id}`, ownAddress());
 	const secrets = hook.formerSecret ? [hook.secret, hook.formerSecret] : [hook.secret];
 	const headers = signedHeaders(eventId(e), new Date(), e.body, secrets);
@@ -227,8 +229,9 @@ async function tell(hook: DueHook, e: Due): Promise<void> {
 	);
 	const came = became(answer, e, hook.failed);
 	// of several that are under way at once each counts
-	hook.failed = came.status === 'taken' || came.status === 'refused' ? 0 : hook.failed + 1;
+	hook.failed = answeredBy(came) ? 0 : hook.failed + 1;
 	await transaction((client) => noteAttempt(client, hook.id, e.id, came));
+	return came;
 }
 
 /** Tells one hook of what is due, round after round until nothing is, or until it fails. @returns how many attempts */
@@ -239,6 +242,11 @@ async function tellHook(hook: DueHook, most: number): Promise<number> {
 		if (!due.length) break;
 		// each ends in a transaction of its own; what the database did not take is tried again when it is held no more
 		const ended = await Promise.allSettled(due.map((e) => tell(hook, e)));
+		const came = ended.flatMap((x) => (x.status === 'fulfilled' ? [x.value] : []));
+		if (came.some(answeredBy)) {
+			const taken = came.filter((a) => a.status === 'taken').length;
+			await noteReached(db(), hook.id, { taken, failed: hook.failed });
+		}
 		for (const x of ended) if (x.status === 'rejected') throw x.reason;
 		done += due.length;
 		const still = (await dueHooks(db())).find((h) => h.id === hook.id);

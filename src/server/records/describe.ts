@@ -147,7 +147,15 @@ export function describe(
 	format: Format
 ) {
 	const reports = new Map(rec.reports.map((r) => [r.claim, r]));
-	const why = (claim: string) => reason(plan, reports.get(claim)!, format);
+	// the same words stand in history, in the answer and in what systems outside are told
+	const reasons = new Map<string, string>();
+	const why = (claim: string): string => {
+		const known = reasons.get(claim);
+		if (known !== undefined) return known;
+		const because = reason(plan, reports.get(claim)!, format);
+		reasons.set(claim, because);
+		return because;
+	};
 	const ruleName = (claim: string) => ruleOf(plan, claim)!.name;
 	/** A reason with who gave what the rule made its value of. */
 	const credited = (c: SettledRecord['changes'][number], because: string) =>
@@ -212,14 +220,14 @@ export function describe(
 	if (rec.reached)
 		for (const m of rec.messages) line(m.field, null, null, m.claim, m.text, 'failed');
 	const nothing = cameToNothing(plan, rec);
-	const worded = toldOf(plan, rec, nothing);
+	const worded = new Set(toldOf(plan, rec, nothing));
 	const quiet = rec.reports
 		.filter((r) => !NOT_QUIET.has(r.outcome))
 		.map((r): QuietLine => {
 			const line = [rec.type, rec.id, r.claim, r.outcome] as const;
 			if (nothing.includes(r)) return [...line, why(r.claim), r.field, ruleName(r.claim)];
 			// a condition that kept a rule out is told with its values
-			return worded.includes(r) ? [...line, why(r.claim)] : [...line];
+			return worded.has(r) ? [...line, why(r.claim)] : [...line];
 		});
 	// told of what was sent alone: of most records that a change runs on to nobody asks
 	const outcome = (): SaveOutcome => ({
