@@ -111,3 +111,6 @@ export const ticked = (most = MOST_TICKED) =>
 				.required()
 				.matches(/^\d{1,18}$/, '${path} must be the number of a record')
 		);
+
+/** Whether a value is an object of some kind. */
+export const isObject = (x: unknown): x is object => typeof x === 'object' && x !== null;
