@@ -70,24 +70,65 @@ function besideSql(schema: Schema, type: string, c: ListColumn): string {
 	return c.k === 'field' ? pathSql(schema, type, c.path, 'r') : 'null';
 }
 
+/** What a list is ordered by. */
+interface Key {
+	sql: string;
+	/** The SQL type of that. */
+	type: string;
+}
+
 /**
- * What a list is ordered by, and the SQL type of that: options in the order of their list, links by title.
+ * The key of a list that is ordered by what stands elsewhere, with what is joined to the table `r` for it: so PostgreSQL
+ * may begin there, and does not look for each record by itself.
+ * @param few the list is narrowed, to few records perhaps
+ * @returns with what has to be so where the key is not null
+ */
+function joinedKey(
+	schema: Schema,
+	type: string,
+	c: ListColumn,
+	few: boolean
+): { key: Key; joins: string; there: string[] } {
+	const joins: string[] = [];
+	const there: string[] = [];
+	if (c.k === 'count' && !few) {
+		const f = columnOf(c.field);
+		joins.push(`left join (select c.${f} as id, count(*)::int as n from ${tableOf(c.type)} c
+			where c.workspace = $1 group by c.${f}) k on k.id = r.id`);
+		return { key: { sql: 'coalesce(k.n, 0)', type: 'int' }, joins: joins.join('\n'), there };
+	}
+	const key = keySql(schema, type, c, 'r', (path) => {
+		let of = 'r';
+		fieldAt(schema, type, path)!.links.forEach((link, i) => {
+			joins.push(`left join ${tableOf(link.target!)} k${i}
+				on k${i}.workspace = $1 and k${i}.id = ${of}.${columnOf(path[i])}`);
+			of = `k${i}`;
+			there.push(`${of}.id is not null`);
+		});
+		return `${of}.${columnOf(path.at(-1)!)}`;
+	});
+	return { key, joins: joins.join('\n'), there };
+}
+
+/**
+ * What a list is ordered by: options in the order of their list, links by title.
  * @param r what the table of the records is called
+ * @param at SQL of what a path leads to
  */
 export function keySql(
 	schema: Schema,
 	type: string,
 	c: ListColumn,
-	r = 'r'
-): { sql: string; type: string } {
+	r = 'r',
+	at = (path: readonly string[]) => pathSql(schema, type, path, r)
+): Key {
 	if (c.k === 'count') return { sql: besideSql(schema, type, c), type: 'int' };
 	if (c.k !== 'field') throw new Error('A list is not ordered by what was.');
 	const { field } = fieldAt(schema, type, c.path)!;
 	const target = field.target ? schema.types.get(field.target) : undefined;
 	const lowered = (sql: string) => ({ sql: `left(lower(${sql}), ${KEY_LENGTH})`, type: 'text' });
-	if (field.type === 'link' && target)
-		return lowered(pathSql(schema, type, [...c.path, target.type.title], r));
-	const sql = pathSql(schema, type, c.path, r);
+	if (field.type === 'link' && target) return lowered(at([...c.path, target.type.title]));
+	const sql = at(c.path);
 	switch (field.type) {
 		case 'choice': {
 			const options = schema.lists.get(field.list ?? '')?.options ?? [];
@@ -181,7 +222,18 @@ export async function readList(
 	{ from, back, size }: { from: Cursor | null; back: boolean; size: number }
 ): Promise<ListedRecord[]> {
 	const beside = columns.filter(isBeside);
-	const key = order.column && keySql(schema, l.type, order.column);
+	const few = !!(
+		l.find ||
+		l.narrowing ||
+		l.setBy.length ||
+		l.pending ||
+		l.pilot ||
+		l.line ||
+		l.only
+	);
+	const { key, joins, there } = order.column
+		? joinedKey(schema, l.type, order.column, few)
+		: { key: null, joins: '', there: [] };
 	const down = order.desc !== back;
 	const [than, way] = down ? ['<', 'desc'] : ['>', 'asc'];
 	const read = async (blank: boolean, after: Cursor | null, most: number) => {
@@ -189,6 +241,8 @@ export async function readList(
 		const value = (v: unknown, sql: string) => `$${values.push(v)}::${sql}`;
 		const parts = [where];
 		if (key) parts.push(`${key.sql} is ${blank ? '' : 'not '}null`);
+		// said apart: not of every key PostgreSQL knows that it is null where nothing was joined
+		if (!blank) parts.push(...there);
 		if (after)
 			parts.push(
 				key && !blank
@@ -198,7 +252,7 @@ export async function readList(
 		const more = beside.map((c, i) => `, ${besideSql(schema, l.type, c)} as x${i}`).join('');
 		const r = await db.query<Record<string, unknown>>(
 			`select r.*${more}, ${key && !blank ? `(${key.sql})::text` : 'null'} as list_key
-			 from ${tableOf(l.type)} r where ${parts.join(' and ')}
+			 from ${tableOf(l.type)} r ${joins} where ${parts.join(' and ')}
 			 order by ${key && !blank ? `${key.sql} ${way}, ` : ''}r.id ${way} limit ${most}`,
 			values
 		);

@@ -72,6 +72,14 @@ const WANTED: [of: Partial<ListAsked>, index: ListIndex][] = [
 		{ where: formula('deal', 'Amount >= 5000 and Amount < 5100') },
 		{ type: 'deal', field: 'amount', use: 'value' }
 	],
+	[
+		{ sort: { column: 'customer.size_class', desc: false } },
+		{ type: 'customer', field: 'size_class', use: 'order' }
+	],
+	[
+		{ sort: { column: 'customer', desc: true } },
+		{ type: 'customer', field: 'trading_name', use: 'order' }
+	],
 	[{ find: 'strawb' }, { type: 'deal', field: 'name', use: 'words' }],
 	[
 		{ setBy: [{ field: 'amount', by: 'person', rule: null }] },
@@ -90,8 +98,13 @@ describe('a list', () => {
 		expect(await asks({ where: formula('deal', 'Stage = "Lost" or Amount > 5') })()).toEqual([]);
 		expect(await asks({ where: formula('deal', 'Stage = "Lost"'), untold: true })()).toEqual([]);
 		const schema = await schemaNow();
-		const behind = list({ sort: { column: 'customer.size_class', desc: false } });
-		expect(indexesFor(schema, 'deal', behind)).toEqual({ of: [], beyond: true });
+		for (const column of ['customer.service_district', 'customer.service_district.name'])
+			expect(indexesFor(schema, 'deal', list({ sort: { column, desc: false } })), column).toEqual({
+				of: [],
+				beyond: true
+			});
+		const counted = list({ sort: { column: '#deal.customer', desc: true } });
+		expect(indexesFor(schema, 'customer', counted)).toEqual({ of: [], beyond: true });
 	});
 	it('is answered by the index that is made for it, with the same records', async () => {
 		const by = { workspace: t.workspace, person: null, instant: Date.now() };

@@ -6,6 +6,7 @@ import type { Expr, Schema } from '../../core';
 import { compileSelection } from '../../core';
 import { BadInput } from '../../door';
 import { readColumn, type IndexUse, type ListAsked, type ListIndex } from '../../door/lists';
+import { fieldAt } from '../../runtime/lists';
 import { note } from '../audit/audit';
 import {
 	indexName,
@@ -34,19 +35,25 @@ export function indexesFor(
 	asked: ListAsked
 ): { of: ListIndex[]; beyond: boolean } {
 	const out = new Map<string, ListIndex>();
-	const add = (field: string, use: IndexUse) => {
-		const f = schema.field(type, field);
+	const add = (field: string, use: IndexUse, of = type) => {
+		const f = schema.field(of, field);
 		if (!f) return;
 		// there is one of each already
 		if (f.type === 'link' && use === 'value') return;
-		out.set(`${field} ${use}`, { type, field, use });
+		out.set(`${of} ${field} ${use}`, { type: of, field, use });
 	};
 	let beyond = false;
 	const sort = asked.sort && asked.sort.column !== 'id' ? readColumn(asked.sort.column) : null;
-	if (sort?.k === 'field' && sort.path.length === 1) {
-		const f = schema.field(type, sort.path[0]);
-		if (f?.type === 'link') beyond = true;
-		else if (f) add(f.id, BY_VALUE.has(f.type) ? 'value' : 'order');
+	const led = sort?.k === 'field' ? fieldAt(schema, type, sort.path) : null;
+	if (led) {
+		// links go by the title of what they lead to
+		const { links, field } = led;
+		const all = field.type === 'link' ? [...links, field] : links;
+		const of = all.at(-1)?.target ?? type;
+		const f = field.type === 'link' ? schema.field(of, schema.type(of).type.title)! : field;
+		// PostgreSQL begins at the records that one link leads to, in their order
+		if (all.length > 1) beyond = true;
+		else add(f.id, BY_VALUE.has(f.type) ? 'value' : 'order', of);
 	} else if (sort) beyond = true;
 	if (asked.find.trim()) add(schema.type(type).type.title, 'words');
 	for (const s of asked.setBy) if (s.by !== 'unknown') add(s.field, 'setter');

@@ -18,7 +18,7 @@ import { EVERYTHING, type ListAsked, type SetFact } from '../../door/lists';
 import { zones } from '../../runtime/zones';
 import { group, own, rows } from '../../../tests/conditions';
 import { freshDatabase } from '../../../tests/fresh';
-import { model, schema } from '../../../tests/world';
+import { formula, model, schema } from '../../../tests/world';
 import { narrowed } from '../db/filter';
 import { createModel } from '../db/model';
 import { db } from '../db/pool';
@@ -320,6 +320,15 @@ describe('the order of a list', () => {
 					from = on;
 				}
 				expect(back, `${column} back`).toEqual(ids);
+			}
+	});
+	it('is the same of a list that is narrowed, whose counts are asked for one by one', async () => {
+		// holds of every thing, blank ones too
+		const where = formula('Text != "no such"');
+		for (const column of ['#thing.boss', 'boss', 'boss.a', 'boss.boss.stage'])
+			for (const desc of [false, true]) {
+				const plain = await all(asked({ sort: { column, desc } }));
+				expect(await all(asked({ sort: { column, desc }, where })), column).toEqual(plain);
 			}
 	});
 	it('goes by size, by case as people do, by the order of options, blanks last whichever way', async () => {

@@ -134,7 +134,7 @@
 	{/if}
 	{#if data.beyond.length}
 		<p class="mt-4 max-w-3xl text-sm text-quiet">
-			Ordered by what stands behind a link, or by a count, which no index can hold:
+			Ordered by what stands behind several links, or by a count, which no index can hold:
 			{#each data.beyond as v, i (v.id)}{i ? ', ' : ''}<a
 					class="textlink"
 					href="/records/{v.type}?view={v.id}">{v.name}</a
