@@ -56,7 +56,8 @@ const LISTS: Record<string, Partial<ListAsked>> = {
 	'of a small range of amounts': { where: where('Amount >= 500000 and Amount < 500010') },
 	'by a part of the name': { find: 'strawb' },
 	'by a rare part of the name': { find: '4711' },
-	'by what links lead to': { sort: { column: 'customer.size_class', desc: false } },
+	'by what a link leads to': { sort: { column: 'customer.size_class', desc: false } },
+	'by the title of what a link leads to': { sort: { column: 'customer', desc: false } },
 	'set by a person': { setBy: [{ field: 'amount', by: 'person', rule: null }] }
 };
 
