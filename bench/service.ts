@@ -7,6 +7,7 @@
 import { fileURLToPath } from 'node:url';
 import { DEMO_WORKSPACE, seed } from '../demo/seed';
 import { Client, startApp } from '../service/app';
+import { askBulk, beginBulk } from '../src/server/bulk/bulk';
 import { migrate } from '../src/server/db/migrate';
 import { closeDb, db, transaction } from '../src/server/db/pool';
 import { begin, importOf, takeIn } from '../src/server/imports/imports';
@@ -96,6 +97,23 @@ const rehearsal = async () => {
 	return ((await r.json()) as { job: string }).job;
 };
 
+let bulks = 0;
+/** A bulk change of all deals, looked at by itself before. */
+async function bulk() {
+	const { rows } = await db().query<{ id: string }>('select id::text from r_deal order by id');
+	const day = `2027-0${1 + (bulks++ % 9)}-05`;
+	const { id } = await askBulk(account, {
+		type: 'deal',
+		which: { ids: rows.map((r) => r.id) },
+		does: { k: 'set', field: 'close_date', value: day },
+		spare: false,
+		messages: false
+	});
+	const look = await db().query<{ look: string }>('select look from bulk where id = $1', [id]);
+	while (!(await ended(look.rows[0].look))) await new Promise((r) => setTimeout(r, 100));
+	return (await beginBulk(account, id)).job;
+}
+
 const kinds: [string, () => Promise<number[]>][] = [
 	[
 		'nothing',
@@ -106,7 +124,8 @@ const kinds: [string, () => Promise<number[]>][] = [
 	],
 	['a rehearsal', () => beside(rehearsal)],
 	['an import', () => beside(() => file('import'))],
-	['an import that is tried', () => beside(() => file('dry run'))]
+	['an import that is tried', () => beside(() => file('dry run'))],
+	['a bulk change', () => beside(bulk)]
 ];
 const took = new Map(kinds.map(([name]) => [name, [] as number[][]]));
 await kinds[0][1]();
