@@ -100,7 +100,7 @@ const plain = await writing();
 const wanted = new Map<string, ListIndex>();
 for (const asked of Object.values(LISTS))
 	for (const i of indexesFor(schema, 'deal', { ...EVERYTHING, ...asked }).of)
-		wanted.set(`${i.field} ${i.use}`, i);
+		wanted.set(`${i.type} ${i.field} ${i.use}`, i);
 const from = performance.now();
 await alone(async (maker) => {
 	for (const i of wanted.values()) await maker.make(schema, i, () => Promise.resolve());

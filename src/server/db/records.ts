@@ -140,7 +140,7 @@ async function lookAt(
 	});
 }
 
-/** The values of records, for rules that look at them: by id, missing ones left out. */
+/** The values of records, for rules that look at them: by id and in that order, missing ones left out. */
 export const readValues = (
 	db: Db,
 	schema: Schema,
@@ -149,7 +149,7 @@ export const readValues = (
 	ids: readonly string[],
 	reading: Reading = {}
 ): Promise<Looked[]> =>
-	lookAt(db, schema, type, 'and id = any($2::bigint[])', [workspace, ids], reading);
+	lookAt(db, schema, type, 'and id = any($2::bigint[]) order by id', [workspace, ids], reading);
 
 /** Who set the values of some records, by record and field. */
 export async function readWhoSet(

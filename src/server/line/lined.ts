@@ -21,8 +21,6 @@ import { addedOf, type InForce } from '../records';
 import { titledFormat } from '../records/describe';
 import { AtHand } from '../records/near';
 
-const NOTHING_ADDED: ReadonlyMap<string, readonly string[]> = new Map();
-
 /** A value out of line, with the reason why it would be something else. */
 export interface Reasoned extends LineRow {
 	because: string | null;
@@ -139,8 +137,7 @@ async function notInLine(
 		const is = asked.begin(instant, loader, zones);
 		const needs: Need[] = [];
 		open = open.filter(({ id, values, setBy }) => {
-			const added = setBy ? addedOf(setBy) : NOTHING_ADDED;
-			const told = is({ id, values, added, pilot: members?.has(id) ?? false });
+			const told = is({ id, values, added: addedOf(setBy), pilot: members?.has(id) ?? false });
 			if (told === false) out.push(id);
 			else if (told !== true) needs.push(...told);
 			return typeof told !== 'boolean';

@@ -26,12 +26,10 @@ import type { Behind } from '../db/rehearsals';
 import { addedOf } from '../records';
 import { AtHand } from '../records/near';
 
-const NOTHING_ADDED: ReadonlyMap<string, readonly string[]> = new Map();
-
 const rehearsed = ({ id, values, setBy }: Looked): Rehearsed => ({
 	id,
 	values,
-	added: setBy ? addedOf(setBy) : NOTHING_ADDED
+	added: addedOf(setBy)
 });
 
 /** What a rehearsal compares, and how. */

@@ -12,8 +12,13 @@ import { RefusedChange } from './types';
 export const settledAs = (by: Settling | null | undefined, force: Settling): boolean =>
 	by?.release === force.release && by.living === force.living;
 
-/** What rules added to the sets of a stored record. */
-export function addedOf(setBy: StoredRecord['setBy']): ReadonlyMap<string, readonly string[]> {
+const NOTHING_ADDED: ReadonlyMap<string, readonly string[]> = new Map();
+
+/** What rules added to the sets of a stored record; nothing where who set what was not read. */
+export function addedOf(
+	setBy: StoredRecord['setBy'] | null
+): ReadonlyMap<string, readonly string[]> {
+	if (!setBy) return NOTHING_ADDED;
 	return new Map(Object.values(setBy).flatMap((s) => Object.entries(s.added ?? {})));
 }
 
