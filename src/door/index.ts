@@ -80,7 +80,12 @@ export const checkNeeds = (v: unknown) =>
 										1
 									)
 								})
-							: yup.object({ type: text(60), field: text(60), of: recordNumber() })
+							: yup.object({
+									type: text(60),
+									field: text(60),
+									of: recordNumber(),
+									named: yup.boolean().strict().optional()
+								})
 					).noUnknown()
 				),
 				MOST_NEEDS

@@ -1,6 +1,7 @@
 /** What a formula is compiled with and to, and what it runs in. */
 import type { FieldRef, ReferenceTable, Schema } from '../document/model';
 import type { MatchKey } from '../fields/match';
+import type { Num } from '../value/num';
 import { LocalDate, Moment } from '../value/temporal';
 import type { Value } from '../value/value';
 import type { FnEnv } from './functions/spec';
@@ -50,6 +51,11 @@ export interface Env extends FnEnv {
 	related: (type: string, field: string, id: string, image: Image) => readonly string[];
 	/** Ids, lowest first, of the records of a type whose fields meet every key. */
 	matching: (type: string, keys: readonly MatchKey[]) => readonly string[];
+	/**
+	 * Figures of the records behind a link of a record as they are settled; null where they have to be looked at one by
+	 * one. Throws {@link PendingRecord} where they are not at hand.
+	 */
+	rolledUp?: (of: RollUp, id: string) => Rolled | null;
 	/** Where rows of tables are found otherwise than in the tables themselves. */
 	readonly findRows?: FindRows | undefined;
 	/** How many functions deep it is. */
@@ -57,6 +63,33 @@ export interface Env extends FnEnv {
 }
 
 export type Run = (env: Env) => Value;
+
+/** What a formula makes of the records behind a link, where their figures are all that it asks for. */
+export interface RollUp {
+	/** The same text for the same roll-up. */
+	key: string;
+	fn: 'count' | 'sum' | 'mean' | 'min' | 'max';
+	/** The records behind the link, and the link by which they point. */
+	type: string;
+	link: string;
+	/** The field that is put together; null where they are counted. */
+	field: string | null;
+	/** Which of them, as a condition on themselves; null for all. */
+	by: Expr | null;
+	holds: Run | null;
+}
+
+/** The figures of a roll-up. */
+export interface Rolled {
+	/** How many records are behind the link, how many of them meet the condition, and of these have a value. */
+	all: number;
+	n: number;
+	filled: number;
+	/** Their values added up, where that is asked for; null when there is none. */
+	sum: Num | null;
+	/** The least of their values, least first, or the greatest, greatest first, where that is asked for: some of them. */
+	ends: readonly Value[];
+}
 
 /** A field that a formula reads. */
 export interface Read extends FieldRef {

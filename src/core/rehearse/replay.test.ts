@@ -47,7 +47,7 @@ const reading =
 				'id' in n ? [{ ...n, values: all.record(n.type, n.id) ?? null }] : []
 			),
 			related: needs.flatMap((n) =>
-				'of' in n ? [{ ...n, ids: all.related(n.type, n.field, n.of)! }] : []
+				'field' in n ? [{ ...n, ids: all.related(n.type, n.field, n.of)! }] : []
 			),
 			found: needs.flatMap((n) =>
 				'match' in n

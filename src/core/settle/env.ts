@@ -1,6 +1,6 @@
 /** What formulas run in while a change settles: its clock, its steps, and the records at hand. */
 import { CHANGE_STEPS, EVALUATION_STEPS, RECORD_STEPS, RELATED_STEPS } from '../feel/budget';
-import type { Env, FindRows, RecordView } from '../feel/env';
+import type { Env, FindRows, RecordView, RollUp, Rolled } from '../feel/env';
 import type { Image } from '../document/tree';
 import type { MatchKey } from '../fields/match';
 import type { ZoneClock } from '../value/temporal';
@@ -13,6 +13,7 @@ export interface AtHand {
 	view(type: string, id: string): RecordView | null;
 	relatedIds(type: string, field: string, id: string, image: Image): readonly string[];
 	matching(type: string, keys: readonly MatchKey[]): readonly string[];
+	rolledUp(of: RollUp, id: string): Rolled | null;
 }
 
 const DAY_ONE = LocalDate.fromEpochDay(0)!;
@@ -109,15 +110,22 @@ export class PassEnv implements Env {
 	/** What lies behind a link is paid for, once in an evaluation, by an allowance that grows with it. */
 	related(type: string, field: string, id: string, image: Image): readonly string[] {
 		const ids = this.pass.relatedIds(type, field, id, image);
-		const key = `${image} ${type}.${field} ${id}`;
-		if (!this.counted?.has(key)) {
-			(this.counted ??= new Set()).add(key);
-			const more = ids.length * RELATED_STEPS;
-			this.steps += more;
-			this.given += more;
-			this.left += more;
-		}
+		this.allow(`${image} ${type}.${field} ${id}`, ids.length);
 		return ids;
+	}
+	/** The same is allowed as for looking at each. */
+	rolledUp(of: RollUp, id: string): Rolled | null {
+		const rolled = this.pass.rolledUp(of, id);
+		if (rolled) this.allow(`settled ${of.type}.${of.link} ${id}`, rolled.all);
+		return rolled;
+	}
+	private allow(collection: string, n: number) {
+		if (this.counted?.has(collection)) return;
+		(this.counted ??= new Set()).add(collection);
+		const more = n * RELATED_STEPS;
+		this.steps += more;
+		this.given += more;
+		this.left += more;
 	}
 	matching(type: string, keys: readonly MatchKey[]): readonly string[] {
 		return this.pass.matching(type, keys);

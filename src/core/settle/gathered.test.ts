@@ -50,7 +50,7 @@ function slow(records: ReturnType<typeof thing>[], asked: Need[][] = []) {
 		};
 		for (const n of needs)
 			if ('id' in n) out.records.push({ ...n, values: all.record(n.type, n.id) ?? null });
-			else if ('of' in n) out.related.push({ ...n, ids: all.related(n.type, n.field, n.of)! });
+			else if ('field' in n) out.related.push({ ...n, ids: all.related(n.type, n.field, n.of)! });
 		return Promise.resolve(out);
 	};
 }

@@ -7,7 +7,8 @@ import type { Schema } from '../document/model';
 import { refKey } from '../document/model';
 import { matchKey, type MatchKey } from '../fields/match';
 import { same, type Value } from '../value/value';
-import type { Loader, Need, Settled, SettledRecord } from './types';
+import type { RollUp, Rolled } from '../feel/env';
+import type { Loader, MadeOtherwise, Need, Settled, SettledRecord, StoredFigures } from './types';
 import { searchKey } from './types';
 
 /** What was fetched for some needs. What it leaves out was not found out. */
@@ -23,7 +24,11 @@ export interface Fetched {
 	related: Iterable<{ type: string; field: string; of: string; ids: readonly string[] }>;
 	/** Ids of the records that a search finds, lowest first. */
 	found: Iterable<{ type: string; match: readonly MatchKey[]; ids: readonly string[] }>;
+	/** Figures of the records whose link points to one, as they are stored; null where nobody tells them. */
+	rolled?: Iterable<{ of: RollUp; id: string; figures: Rolled | null }>;
 }
+
+const NOTHING_MADE: StoredFigures['made'] = new Map();
 
 const byNumber = (a: string, b: string) => a.length - b.length || (a < b ? -1 : 1);
 const withOrWithout = (ids: readonly string[], id: string, there: boolean): readonly string[] =>
@@ -37,12 +42,14 @@ const meetsAll = (
 ) => keys.every((k) => matchKey(k.how, values[at.get(k.field)!]) === k.key);
 
 /** The text under which a need is known: two needs of one key are one. */
-export const needKey = (n: Need): string =>
-	'id' in n
-		? refKey(n.type, n.id)
-		: 'match' in n
-			? searchKey(n.type, n.match)
-			: `${n.type}.${n.field}.${n.of}`;
+export const needKey = (n: Need): string => {
+	if ('id' in n) return refKey(n.type, n.id);
+	if ('match' in n) return searchKey(n.type, n.match);
+	return 'rollUp' in n ? `${n.rollUp.key} ${n.of}` : `${n.type}.${n.field}.${n.of}`;
+};
+
+/** With more records of a type that changes made, those behind a link are looked at one by one. */
+const MOST_MADE = 200;
 
 /**
  * What was gathered so far, as the core asks for it. Several changes may be settled on it one after
@@ -58,27 +65,49 @@ export class Gathered {
 	private readonly searched = new Map<string, Map<string, readonly Omit<MatchKey, 'key'>[]>>();
 	/** What became of records so far, by type, null of those that are not there: what is fetched later does not know of it. */
 	private readonly made = new Map<string, Map<string, readonly Value[] | null>>();
+	/** Figures as they are stored. */
+	private readonly figures = new Map<string, Rolled | null>();
+	/** What is stored of records that changes made otherwise, and how those made them, by type: figures are of what is stored. */
+	private readonly otherwise = new Map<string, Map<string, MadeOtherwise>>();
 	/** Records (`type.id`) that were found by pointing to another. */
 	readonly children = new Set<string>();
 	readonly loader: Loader;
 
-	/** @param before what a record was before a change of an earlier transaction that is carried on */
+	/**
+	 * @param before what a record was before a change of an earlier transaction that is carried on
+	 * @param figures where records come from tells figures of those behind a link, as they are stored all the while
+	 */
 	constructor(
 		private readonly schema: () => Schema,
-		before?: Loader['before']
+		{ before, figures = false }: { before?: Loader['before']; figures?: boolean } = {}
 	) {
 		this.loader = {
 			record: (type, id) => this.records.get(refKey(type, id)),
 			related: (type, field, id) => this.related.get(`${type}.${field}.${id}`),
 			matching: (type, keys) => this.found.get(searchKey(type, keys)),
 			pilot: (type, id) => this.piloted.has(refKey(type, id)),
-			...(before ? { before } : {})
+			...(before ? { before } : {}),
+			...(figures ? { rolledUp: (of, id) => this.rolledUp(of, id) } : {})
 		};
+	}
+
+	private rolledUp(of: RollUp, id: string): StoredFigures | null | undefined {
+		const made = this.otherwise.get(of.type);
+		if (made && made.size > MOST_MADE) return null;
+		const rolled = this.figures.get(needKey({ rollUp: of, of: id }));
+		return rolled && { rolled, made: made ?? NOTHING_MADE };
 	}
 
 	/** Whether a need is met. */
 	has(n: Need): boolean {
-		const map = 'id' in n ? this.records : 'match' in n ? this.found : this.related;
+		const map =
+			'id' in n
+				? this.records
+				: 'match' in n
+					? this.found
+					: 'rollUp' in n
+						? this.figures
+						: this.related;
 		return map.has(needKey(n));
 	}
 
@@ -92,7 +121,9 @@ export class Gathered {
 	}
 
 	/** Takes over all that was fetched; what changes made of it meanwhile stays. */
-	take({ records, related, found }: Fetched): void {
+	take({ records, related, found, rolled = [] }: Fetched): void {
+		for (const { of, id, figures } of rolled)
+			this.figures.set(needKey({ rollUp: of, of: id }), figures);
 		for (const r of records) {
 			const key = refKey(r.type, r.id);
 			if (!this.records.has(key)) this.records.set(key, r.values);
@@ -218,6 +249,11 @@ export class Gathered {
 		this.records.set(refKey(type, id), now);
 		const made = this.made.get(type) ?? new Map<string, readonly Value[] | null>();
 		this.made.set(type, made.set(id, now));
+		if (this.loader.rolledUp) {
+			const of = this.otherwise.get(type) ?? new Map<string, MadeOtherwise>();
+			const had = of.get(id);
+			this.otherwise.set(type, of.set(id, { stored: had ? had.stored : was, now }));
+		}
 		const changed = (field: string) => {
 			const i = at.get(field)!;
 			return !now || !same(was?.[i] ?? null, now[i]);
@@ -258,6 +294,7 @@ export class Gathered {
 		this.related.clear();
 		this.found.clear();
 		this.children.clear();
+		this.figures.clear();
 		this.records.clear();
 		for (const [type, records] of this.made)
 			for (const [id, values] of records) this.records.set(refKey(type, id), values);
@@ -278,6 +315,8 @@ export class Gathered {
 			this.found,
 			this.searched,
 			this.made,
+			this.figures,
+			this.otherwise,
 			this.children
 		])
 			m.clear();

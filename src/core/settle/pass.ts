@@ -1,26 +1,41 @@
 /** One pass: which records take part in a change, and how it runs on to others along links. */
-import type { Step, RecordView } from '../feel/env';
+import type { RecordView, RollUp, Rolled, Step } from '../feel/env';
 import type { Image } from '../document/tree';
 import type { Schema } from '../document/model';
 import { refKey } from '../document/model';
 import type { MomentName } from '../document/rules';
+import type { Value } from '../value/value';
 import type { MatchKey } from '../fields/match';
 import { matchKey } from '../fields/match';
 import type { Plan } from '../plan/plan';
 import { PENDING, PendingRecord, failure } from './attempt';
 import type { AtHand } from './env';
 import { PassEnv } from './env';
-import type { Change, Deferred, Loader, Need, SettleOptions, SubmittedRecord } from './types';
+import type {
+	Change,
+	Deferred,
+	Loader,
+	Need,
+	SettleOptions,
+	StoredFigures,
+	SubmittedRecord
+} from './types';
 import { searchKey } from './types';
 import type { Working } from './working';
 import { Due } from './due';
+import { Rolling, NONE_ROLLED } from './rolling';
 import { onOurClock, open } from './working';
 
 /** Most records that one change runs on to in one transaction. */
 export const MOST_REACHED = 2_000;
 
+const NOTHING_MADE: StoredFigures['made'] = new Map();
+
 /** So many records of a change are searched for one by one. */
 const FEW = 8;
+
+/** With more records of a type in a change, those behind a link are looked at one by one. */
+const FEW_CHANGED = 50;
 
 /** The records of a change and those it runs on to, what is at hand of others, and what is still to settle. */
 export class Pass implements AtHand {
@@ -28,6 +43,7 @@ export class Pass implements AtHand {
 	readonly records: Working[] = [];
 	/** The same by `type.id`. */
 	readonly byKey = new Map<string, Working>();
+	private readonly ofType = new Map<string, Working[]>();
 	private readonly places = new Map<string, number>();
 	/** Loaded on the way, by `type.id`. */
 	private views: Map<string, RecordView | null> | null = null;
@@ -106,6 +122,9 @@ export class Pass implements AtHand {
 		this.places.set(key, this.records.length);
 		this.records.push(rec);
 		this.byKey.set(key, rec);
+		const alike = this.ofType.get(rec.type);
+		if (alike) alike.push(rec);
+		else this.ofType.set(rec.type, [rec]);
 	}
 
 	/** A record that a rule reads: one of the change, or a stored one. @throws {PendingRecord} */
@@ -137,7 +156,14 @@ export class Pass implements AtHand {
 			// nothing stored points to a record that is only now made
 			if (this.byKey.get(refKey(target!, id))?.submitted.created) stored = [];
 		}
-		if (!stored) this.pending(`${type}.${field}.${id}`, { type, field, of: id });
+		if (!stored)
+			this.pending(`${type}.${field}.${id}`, {
+				type,
+				field,
+				of: id,
+				// who explains a value names the records behind a link, and reads none of them
+				...(this.over ? { named: true as const } : {})
+			});
 		const i = this.schema.type(type).at.get(field)!;
 		let ids = stored;
 		// each record of the change stands among them or not: with many of both, that is not searched each time
@@ -150,6 +176,56 @@ export class Pass implements AtHand {
 		}
 		if (ids.length > 1) this.collections.set(type, ids);
 		return ids;
+	}
+
+	/**
+	 * Figures of the records whose link points to one, with what this change makes of them.
+	 * @returns null where each of them has to be looked at
+	 * @throws {PendingRecord}
+	 */
+	rolledUp(of: RollUp, id: string): Rolled | null {
+		if (!this.loader.rolledUp) return null;
+		const own = this.ofType.get(of.type) ?? [];
+		if (own.length > FEW_CHANGED) return null;
+		const { target } = this.schema.field(of.type, of.link)!;
+		const fresh = this.byKey.get(refKey(target!, id))?.submitted.created;
+		const stored = fresh
+			? { rolled: NONE_ROLLED, made: NOTHING_MADE }
+			: this.loader.rolledUp(of, id);
+		if (stored === null) return null;
+		if (!stored) this.pending(`${of.key} ${id}`, { rollUp: of, of: id });
+		const { at } = this.schema.type(of.type);
+		const link = at.get(of.link)!;
+		const value = of.field === null ? -1 : at.get(of.field)!;
+		const figures = new Rolling(of, stored.rolled);
+		const tell = (record: string, values: readonly Value[] | null, how: 'less' | 'more') => {
+			if (values?.[link] !== id) return;
+			const v = value < 0 ? null : values[value];
+			figures[how](this.meets(of, record, values), v);
+		};
+		const changed = new Map(own.map((r) => [r.id, r]));
+		const stands = (values: readonly Value[] | null) =>
+			values && onOurClock(this.schema, this.options.zones, values);
+		// what goes before what comes: the least that is left is known only then
+		for (const [k, m] of stored.made) tell(k, stands(m.stored), 'less');
+		for (const r of own)
+			if (!r.submitted.created && !stored.made.has(r.id)) tell(r.id, r.was, 'less');
+		for (const [k, m] of stored.made) if (!changed.has(k)) tell(k, stands(m.now), 'more');
+		for (const r of own) tell(r.id, r.settled, 'more');
+		return figures.close();
+	}
+
+	/** Whether a record meets the condition of a roll-up. */
+	private meets({ holds, type }: RollUp, id: string, values: readonly Value[]): boolean {
+		if (!holds) return true;
+		const { env } = this;
+		const { rec } = env;
+		env.rec = { type, id, was: values, sent: values, settled: values };
+		try {
+			return holds(env) === true;
+		} finally {
+			env.rec = rec;
+		}
 	}
 
 	/**

@@ -2,7 +2,7 @@
 import type { EntryPoint } from '../document/rules';
 import type { Expr } from '../document/tree';
 import type { TableTrace } from '../kinds/spec';
-import type { FindRows } from '../feel/env';
+import type { FindRows, RollUp, Rolled } from '../feel/env';
 import type { Seen } from '../plan/plan';
 import type { MatchKey } from '../fields/match';
 import type { ZoneClock } from '../value/temporal';
@@ -66,15 +66,34 @@ export interface Loader {
 	matching(type: string, keys: readonly MatchKey[]): readonly string[] | undefined;
 	/** What a record was before the change that is carried on, where that was another transaction. */
 	before?(type: string, id: string): readonly Value[] | undefined;
+	/**
+	 * Figures of the records whose link points to one, where whoever stores them keeps or works out such: null where
+	 * they have to be looked at one by one.
+	 */
+	rolledUp?(of: RollUp, id: string): StoredFigures | null | undefined;
 	/** Whether a record that is at hand belongs to the pilot; none does where it is not told. */
 	pilot?(type: string, id: string): boolean;
+}
+
+/** A record as it is stored and as earlier changes made it; null where it is not there. */
+export interface MadeOtherwise {
+	stored: readonly Value[] | null;
+	now: readonly Value[] | null;
+}
+
+/** Figures as they are stored, and what became since of records that may be among them, by id. */
+export interface StoredFigures {
+	rolled: Rolled;
+	made: ReadonlyMap<string, MadeOtherwise>;
 }
 
 /** Something a rule read that was not at hand. */
 export type Need =
 	| { type: string; id: string }
-	| { type: string; field: string; of: string }
-	| { type: string; match: readonly MatchKey[] };
+	/** The records whose link points to one; or no more than their numbers, where somebody only names them. */
+	| { type: string; field: string; of: string; named?: true }
+	| { type: string; match: readonly MatchKey[] }
+	| { rollUp: RollUp; of: string };
 
 /** The text under which a search among records is known. */
 export const searchKey = (type: string, keys: readonly MatchKey[]) =>

@@ -7,6 +7,7 @@ import type {
 	MatchKey,
 	Need,
 	Plan,
+	RollUp,
 	Schema,
 	Settled,
 	SettledRecord,
@@ -16,6 +17,7 @@ import { Gathered, fromText, matchHows, refKey, searchKey, settle, toldOf } from
 import { zones } from '../../runtime/zones';
 import { membersAmong, type PilotOn } from '../db/pilot';
 import type { Db } from '../db/pool';
+import { figuresOf } from '../db/figures';
 import { matchingIds, readValues, relatedIds } from '../db/records';
 
 /** A record as it was before a change that is carried on. */
@@ -57,16 +59,22 @@ export async function fetchNeeds(
 		byType.set(type, had);
 		for (const id of ids) had.add(id);
 	};
-	const collections = new Map<string, { type: string; field: string; of: string[] }>();
+	const collections = new Map<
+		string,
+		{ type: string; field: string; of: string[]; most: number }
+	>();
 	const searches = new Map<string, Map<string, readonly MatchKey[]>>();
+	const rollUps: { rollUp: RollUp; of: string }[] = [];
 	for (const n of needs) {
 		if ('id' in n) want(n.type, [n.id]);
+		else if ('rollUp' in n) rollUps.push(n);
 		else if ('match' in n) {
 			const had = searches.get(n.type) ?? new Map<string, readonly MatchKey[]>();
 			searches.set(n.type, had.set(searchKey(n.type, n.match), n.match));
 		} else {
-			const key = refKey(n.type, n.field);
-			const c = collections.get(key) ?? { type: n.type, field: n.field, of: [] };
+			const key = `${refKey(n.type, n.field)} ${n.named ?? false}`;
+			const most = n.named ? 0 : ahead;
+			const c = collections.get(key) ?? { type: n.type, field: n.field, of: [], most };
 			c.of.push(n.of);
 			collections.set(key, c);
 		}
@@ -74,15 +82,16 @@ export async function fetchNeeds(
 	const out = {
 		records: [] as { type: string; id: string; values: readonly Value[] | null; pilot?: boolean }[],
 		related: [] as { type: string; field: string; of: string; ids: readonly string[] }[],
-		found: [] as { type: string; match: readonly MatchKey[]; ids: readonly string[] }[]
+		found: [] as { type: string; match: readonly MatchKey[]; ids: readonly string[] }[],
+		rolled: await figuresOf(db, workspace, schema, rollUps)
 	};
-	for (const { type, field, of } of collections.values()) {
+	for (const { type, field, of, most } of collections.values()) {
 		const link = schema.types.has(type) && schema.field(type, field)?.type === 'link';
 		const pointing = link ? await relatedIds(db, workspace, type, field, of) : null;
 		for (const parent of of) {
 			const ids = pointing?.get(parent) ?? [];
 			out.related.push({ type, field, of: parent, ids });
-			want(type, ids.slice(0, ahead));
+			want(type, ids.slice(0, most));
 		}
 	}
 	for (const [type, all] of searches) {
@@ -143,10 +152,10 @@ export class AtHand {
 		}: { pilot?: PilotOn | null; before?: readonly Before[]; reads?: FieldsRead | null } = {}
 	) {
 		const earlier = new Map(before.map((b) => [refKey(b.type, b.id), b.was]));
-		this.gathered = new Gathered(
-			() => schema,
-			(type, id) => earlier.get(refKey(type, id))
-		);
+		this.gathered = new Gathered(() => schema, {
+			before: (type, id) => earlier.get(refKey(type, id)),
+			figures: true
+		});
 		this.loader = this.gathered.loader;
 		this.fetch = (needs) => {
 			const fresh = needs.filter((n) => !this.gathered.has(n));

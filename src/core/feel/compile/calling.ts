@@ -15,6 +15,7 @@ import * as T from '../types';
 import { ways, reader } from './reading';
 import { alike } from './operations';
 import { placeInList } from './places';
+import { rollUp } from './roll-up';
 
 /** A function that a formula makes, with the variables it saw. */
 export function functionValue(s: Scope, e: Expr & { k: 'fn' }): Part {
@@ -145,15 +146,16 @@ export function call(s: Scope, e: Expr & { k: 'call' }, expected?: Ty): Part {
 	let bound = bindElements(s, e, args);
 	if (way.oneType && bound.length === 2) bound = alike(s, bound[0], bound[1], e.args[0], e.args[1]);
 	const tys = bound.map((a) => a.ty);
-	return {
-		expr: { ...e, args: bound.map((a) => a.expr) },
+	const expr = { ...e, args: bound.map((a) => a.expr) };
+	return rollUp(s, expr, {
+		expr,
 		ty: way.gives?.(tys, expected) ?? way.ret,
 		run: runCall(
 			way,
 			bound.map((a) => a.run),
 			places
 		)
-	};
+	});
 }
 
 /** `list contains(permitted fuels, "Gas")`: texts are options where the list holds options. */

@@ -122,6 +122,11 @@ export class Scope {
 		return this.walk.expr(this, e, expected);
 	}
 
+	/** Where something is compiled for records of another type, beside this. */
+	beside(type: string): Scope {
+		return new Scope({ schema: this.schema, type }, this.walk);
+	}
+
 	/** A definition, compiled once for a schema. */
 	definition(d: Definition): Compiled {
 		return this.walk.definition(d, this.schema, this.o.before);

@@ -1,0 +1,91 @@
+/** Figures of the records behind a link, as a change has them: what is stored, less what goes, more what comes. */
+import type { RollUp, Rolled } from '../feel/env';
+import * as n from '../value/num';
+import { Num } from '../value/num';
+import type { Value } from '../value/value';
+import { order } from '../value/value';
+
+/** Longest whole part, and most decimals, of numbers that are added up in any order without being rounded. */
+export const WHOLE = 17;
+export const DECIMALS = 15;
+const inReach = (x: Value): x is Num => x instanceof Num && x.big === null;
+
+/** So many of the least, or greatest, are kept: as many less one may go until they have to be looked at. */
+export const ENDS = 12;
+
+/** Figures that change as records come and go. */
+export class Rolling implements Rolled {
+	all: number;
+	n: number;
+	filled: number;
+	sum: Num | null;
+	ends: Value[];
+	/** The figures cannot be told any more. */
+	lost = false;
+
+	constructor(
+		private readonly of: RollUp,
+		r: Rolled
+	) {
+		this.all = r.all;
+		this.n = r.n;
+		this.filled = r.filled;
+		this.sum = r.sum;
+		this.ends = [...r.ends];
+	}
+
+	/** One that was among them is so no longer. @param met it met the condition @param v its value */
+	less(met: boolean, v: Value): void {
+		this.all--;
+		if (!met) return;
+		this.n--;
+		if (v === null) return;
+		this.filled--;
+		this.add(v, -1);
+		if (!this.extreme) return;
+		const i = this.ends.findIndex((x) => order(x, v) === 0);
+		if (i >= 0) this.ends.splice(i, 1);
+	}
+
+	/** One comes to be among them. */
+	more(met: boolean, v: Value): void {
+		this.all++;
+		if (!met) return;
+		this.n++;
+		if (v === null) return;
+		// those beyond the ones that are kept are not known: one that lies behind them is one of those
+		const whole = this.ends.length === this.filled;
+		this.filled++;
+		this.add(v, 1);
+		if (!this.extreme) return;
+		const sign = this.of.fn === 'max' ? -1 : 1;
+		const i = this.ends.findIndex((x) => order(v, x)! * sign < 0);
+		if (i >= 0) this.ends.splice(i, 0, v);
+		else if (whole) this.ends.push(v);
+	}
+
+	/** All of what came and went is told. @returns null where the figures do not tell what is asked */
+	close(): Rolled | null {
+		if (this.extreme && this.filled && !this.ends.length) return null;
+		return this.lost ? null : this;
+	}
+
+	private get extreme() {
+		return this.of.fn === 'min' || this.of.fn === 'max';
+	}
+
+	private add(v: Value, sign: 1 | -1) {
+		if (this.of.fn !== 'sum' && this.of.fn !== 'mean') return;
+		if (!inReach(v)) this.lost = true;
+		else this.sum = n.add(this.sum ?? n.num(0), sign < 0 ? n.negate(v) : v);
+	}
+}
+
+/** The figures of none. */
+export const NONE_ROLLED: Rolled = { all: 0, n: 0, filled: 0, sum: null, ends: [] };
+
+/** A sum as it was added up elsewhere; null where it is too long to be told without rounding. */
+export function addedUp(sum: string, absolute: string, decimals: number): Num | null {
+	const whole = absolute.split('.', 1)[0];
+	return whole.length > WHOLE || decimals > DECIMALS ? null : n.parseNum(sum);
+}
