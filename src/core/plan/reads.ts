@@ -1,6 +1,4 @@
 /** What a plan reads of records, so that nothing else of many of them has to be loaded. */
-import { refKey } from '../document/model';
-import type { Step } from '../feel/env';
 import type { Plan, Seen } from './types';
 
 /** Fields by record type. */
@@ -62,22 +60,21 @@ export const addedTo = (plans: readonly Plan[], type: string): string[] => [
 	)
 ];
 
-/** The first step of each way by which the claims and limits of a type's fields come to other records, each once. */
-export function firstSteps(plan: Plan, type: string): Step[] {
-	const out = new Map<string, Step>();
+/**
+ * The links of a type's records that the claims and limits of its fields follow first. Of what points to a record often
+ * no more than figures is asked, which is known when they are.
+ */
+export function firstLinks(plan: Plan, type: string): string[] {
+	const out = new Set<string>();
 	for (const n of plan.nodes)
 		if (n.type === type)
 			for (const { via } of readsOf(n.claims, n.adders, n.limits)) {
-				const [step] = via;
-				if (step && begins(plan, type, step))
-					out.set(`${refKey(step.type, step.field)} ${step.back}`, step);
+				const step = via.at(0);
+				// a way may begin elsewhere: at the person's record, say
+				if (step && !step.back && step.type === type) out.add(step.field);
 			}
-	return [...out.values()];
+	return [...out];
 }
-
-/** A way may begin elsewhere: at the person's record, say. */
-const begins = ({ schema }: Plan, type: string, { type: of, field, back }: Step): boolean =>
-	back ? schema.field(of, field)?.target === type : of === type;
 
 const readsOf = (...of: readonly (readonly { reads: readonly Seen[] }[])[]): Seen[] =>
 	of.flat().flatMap((c) => c.reads);

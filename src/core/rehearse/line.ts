@@ -120,7 +120,7 @@ export function inLine(plan: Plan, type: string, fields?: ReadonlySet<string>): 
 	const made: InLine = {
 		reads: readByAny(sides.map(fieldsRead)),
 		sets: addedTo(sides, type),
-		ahead: ({ id, values }) => first({ id, was: values }),
+		ahead: ({ values }) => first({ was: values }),
 		begin(instant, loader, zones) {
 			const [base, pilot] = sides.map((p) => new Still(p, lookAt([], instant), loader, zones));
 			return ({ id, values, added, pilot: member }) =>

@@ -130,7 +130,7 @@ export class Linked {
 		const key = `${plan === this.r.differing.after} ${type}`;
 		const had = this.loaders.get(key);
 		if (had?.of === loader) return had.by;
-		const by = this.over(plan, type, loader, zones);
+		const by = this.over(plan, type, this.without(loader), zones);
 		this.loaders.set(key, { of: loader, by });
 		return by;
 	}
@@ -161,6 +161,15 @@ export class Linked {
 		const still = new Still(plan, lookAt([], this.r.instant), loader, zones);
 		known.set(loader, still);
 		return still;
+	}
+
+	/** Without figures of records that may come out otherwise: such figures are of what is stored. */
+	private without(loader: Loader): Loader {
+		const moving = new Set([...this.r.near.values()].flatMap((types) => [...types]));
+		const { rolledUp } = loader;
+		return rolledUp && moving.size
+			? { ...loader, rolledUp: (of, id) => (moving.has(of.type) ? null : rolledUp(of, id)) }
+			: loader;
 	}
 
 	private over(plan: Plan, type: string, loader: Loader, zones: ZoneClock): Loader {
@@ -334,7 +343,7 @@ export function glancing({ differing, selector }: Rehearsing, type: string): Gla
 	return {
 		reads: readByAny(plans.map(fieldsRead)),
 		sets: addedTo(both, type),
-		ahead: ({ id, values }) => first({ id, was: values })
+		ahead: ({ values }) => first({ was: values })
 	};
 }
 

@@ -1,24 +1,19 @@
 /** Figures of the records behind links: what is stored, less what goes, more what comes, is what looking at each gives. */
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import type { JsonValue, Need, RollUp, Rolled, Settled, SubmittedRecord, Value } from '../index';
+import type { JsonValue, Need, RollUp, Settled, SubmittedRecord, Value } from '../index';
 import { Gathered, compilePlan, fromJson, recordsLoader, settle, toJson } from '../index';
-import { order } from '../value/value';
 import * as n from '../value/num';
 import { zones } from '../../runtime/zones';
+import { figuresOf, type Stored } from '../../../tests/figures';
 import { rule, schema } from '../../../tests/world';
-import { ENDS, Rolling, addedUp } from './rolling';
+import { Rolling, addedUp } from './rolling';
 import type { Fetched } from './gathered';
 
 const { fields } = schema.type('thing').type;
 const at = (id: string) => fields.findIndex((f) => f.id === id);
 
 type Given = Record<string, JsonValue>;
-interface Stored {
-	type: string;
-	id: string;
-	values: readonly Value[];
-}
 const valueOf = (id: string, v: JsonValue): Value => {
 	const r = fromJson(fields[at(id)], v, schema);
 	return r.ok ? r.value : null;
@@ -28,32 +23,6 @@ const thing = (id: string, given: Given): Stored => ({
 	id,
 	values: fields.map((f) => valueOf(f.id, given[f.id] ?? null))
 });
-
-/** The figures as whoever stores the records would work them out, on what is stored alone. */
-function figuresOf(of: RollUp, id: string, stored: readonly Stored[]): Rolled {
-	const all = stored.filter((r) => r.values[at(of.link)] === id);
-	const some = all.filter((r) => {
-		const rec = { type: r.type, id: r.id, was: r.values, sent: r.values, settled: r.values };
-		return !of.holds || of.holds({ rec, vars: [], steps: 1e6, depth: 0 } as never) === true;
-	});
-	const values = some
-		.map((r) => (of.field === null ? null : r.values[at(of.field)]))
-		.filter((v) => v !== null);
-	const sign = of.fn === 'max' ? -1 : 1;
-	const numbers = of.fn === 'sum' || of.fn === 'mean';
-	return {
-		all: all.length,
-		n: some.length,
-		filled: values.length,
-		sum: numbers
-			? (values as n.Num[]).reduce<n.Num | null>((a, b) => n.add(a ?? n.num(0), b), null)
-			: null,
-		ends:
-			of.fn === 'min' || of.fn === 'max'
-				? values.sort((a, b) => order(a, b)! * sign).slice(0, ENDS)
-				: []
-	};
-}
 
 /** Reads a store; what was asked is noted. */
 function reading(stored: readonly Stored[], asked: Need[] = []) {
@@ -70,7 +39,7 @@ function reading(stored: readonly Stored[], asked: Need[] = []) {
 			found: [],
 			rolled: needs.flatMap((x) =>
 				'rollUp' in x
-					? [{ of: x.rollUp, id: x.of, figures: figuresOf(x.rollUp, x.of, stored) }]
+					? [{ of: x.rollUp, id: x.of, figures: figuresOf(schema, x.rollUp, x.of, stored) }]
 					: []
 			)
 		});
@@ -303,7 +272,7 @@ function rollUpsOf(text: string): number {
 			...recordsLoader(schema, [thing('1', { boss: '2' }), thing('2', {})]),
 			rolledUp: (of) => {
 				seen.add(of.key);
-				return { rolled: figuresOf(of, '', []), made: new Map() };
+				return { rolled: figuresOf(schema, of, '', []), made: new Map() };
 			}
 		},
 		{ zones }

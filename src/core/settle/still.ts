@@ -4,7 +4,7 @@
  * otherwise is met, it ends, and whoever wants to know what becomes of the record settles it.
  */
 import type { Plan } from '../plan/plan';
-import { firstSteps } from '../plan/reads';
+import { firstLinks } from '../plan/reads';
 import type { ZoneClock } from '../value/temporal';
 import { node } from './fields';
 import { Pass } from './pass';
@@ -39,18 +39,21 @@ export class Still {
 	}
 }
 
-/** What of other records the claims of some plans come to first from a record, so that it can be loaded for many at once. */
+/** The records that links lead to which the claims of some plans follow first, so that they can be loaded for many at once. */
 export function firstNeeds(
 	plans: readonly Plan[],
 	type: string
-): (r: Pick<SubmittedRecord, 'id' | 'was'>) => Need[] {
-	const steps = plans.flatMap((p) => firstSteps(p, type));
+): (r: Pick<SubmittedRecord, 'was'>) => Need[] {
+	const links = new Set(plans.flatMap((p) => firstLinks(p, type)));
 	const { schema } = plans[0];
 	const { at } = schema.type(type);
-	return ({ id, was }) =>
-		steps.flatMap(({ type: of, field, back }): Need[] => {
-			if (back) return [{ type: of, field, of: id }];
-			const to = was[at.get(field)!];
-			return typeof to === 'string' ? [{ type: schema.field(type, field)!.target!, id: to }] : [];
+	const steps = [...links].map((f) => ({
+		i: at.get(f)!,
+		target: schema.field(type, f)!.target!
+	}));
+	return ({ was }) =>
+		steps.flatMap(({ i, target }): Need[] => {
+			const to = was[i];
+			return typeof to === 'string' ? [{ type: target, id: to }] : [];
 		});
 }
