@@ -44,6 +44,14 @@ test('the sample answers at every keystroke, with the reason, and says why nothi
 	await expect(page.getByTestId('wrote-size_class')).toHaveCount(0);
 });
 
+test('the server sends the sheet without working anything out', async ({ page }) => {
+	const sent = await (await page.request.get('/write/customer/size_class')).text();
+	expect(sent).toContain('Working out what the draft makes of it');
+	await page.goto('/write/customer/size_class');
+	await expect(page.getByText('Working out what the draft makes of it')).toHaveCount(0);
+	await expect(page.getByRole('heading', { name: 'Nothing happened' })).toBeVisible();
+});
+
 test('a limit moved in the draft changes the sample at once, fails or mends trials, is saved, undone and redone', async ({
 	page
 }) => {

@@ -34,6 +34,11 @@ export class Saver {
 		private readonly overtaken: () => void = () => undefined
 	) {}
 
+	/** The page begins with what the server holds. */
+	begin(set: RuleSet) {
+		this.#stored = set;
+	}
+
 	/** The draft was edited. */
 	edited() {
 		// what was refused is sent again with what mends it

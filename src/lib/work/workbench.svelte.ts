@@ -118,9 +118,11 @@ const KEY = Symbol('workbench');
 /** In the place of a field on the sheet of messages. */
 const MESSAGES_FIELD: Field = { id: MESSAGES, label: 'Messages', group: '', type: 'text' };
 
+const NO_RULES: RuleSet = { rules: [], order: {} };
+
 export class Workbench {
 	model = $state.raw<Model>({ types: [], lists: [], zone: 'UTC' });
-	draft = $state.raw<RuleSet>({ rules: [], order: {} });
+	draft = $state.raw<RuleSet>(NO_RULES);
 	#definitions = $derived(this.draft.definitions);
 	living = $state.raw<WorkData['living']>({ number: 0, rows: {} });
 	#stored = $derived(this.draft.tables);
@@ -133,10 +135,7 @@ export class Workbench {
 	schema = $derived(
 		new Schema(this.model, { definitions: this.#definitions, tables: this.#tables })
 	);
-	force = $state.raw<{ number: number; set: RuleSet }>({
-		number: 0,
-		set: { rules: [], order: {} }
-	});
+	force = $state.raw<{ number: number; set: RuleSet }>({ number: 0, set: NO_RULES });
 	/** A release that decides some records first. */
 	pilot = $state.raw<WorkData['pilot']>(null);
 	/** What is in force, with the rows of living tables. */
@@ -224,7 +223,7 @@ export class Workbench {
 	/** A wide editor takes the whole page. */
 	wide = $state(false);
 
-	plan: Plan = $derived(compilePlan(this.schema, this.whole));
+	plan: Plan = $derived.by(() => compilePlan(this.schema, this.here ? this.whole : NO_RULES));
 	/** What the sample runs on: the draft, with a rule that is half written as it last could be read. */
 	shown = $derived.by(() => this.#lastReadable());
 	/** What was found and nobody has accepted, or no longer. */
@@ -251,10 +250,16 @@ export class Workbench {
 	/** Whether it asked for other records at all. */
 	#looked = false;
 
-	constructor(data: WorkData) {
+	/** @param here whether it is worked on here: where a page is only rendered, no rule is compiled, so that no draft makes it slow */
+	constructor(
+		data: WorkData,
+		readonly here = true
+	) {
 		this.account = data.account;
 		this.kept = new KeptSamples(`samples.${data.account.id}`);
 		this.canEdit = this.may('write');
+		this.draft = data.draft.set;
+		this.saver.begin(this.draft);
 		this.load(data);
 	}
 
@@ -769,7 +774,7 @@ export class Workbench {
 
 	#settleSample(): Settled | null {
 		const s = this.sample;
-		if (!s || !this.schema.types.has(s.type)) return null;
+		if (!s || !this.here || !this.schema.types.has(s.type)) return null;
 		const settled = this.settleSample(s, s.sent, false);
 		if (settled) {
 			this.#read = [...settled.read, ...settled.found];

@@ -596,6 +596,22 @@ describe('two authors', () => {
 	});
 });
 
+describe('where a page is only rendered', () => {
+	it('no rule is compiled and none runs on the sample, whatever the draft holds', () => {
+		const rendered = new Workbench(data(), false);
+		rendered.sample = customer({ headcount: '48', size_class: 'small' });
+		expect(rendered.result).toBe(null);
+		expect(rendered.plan.claims.size).toBe(0);
+		expect(rendered.draft).toEqual(demoDraft);
+		expect(w.plan.claims.size).toBeGreaterThan(20);
+		rendered.stop();
+	});
+	it('a page begins with the very draft that the server holds', () => {
+		expect(w.draft).toBe(demoDraft);
+		expect(w.saver.state).toBe('saved');
+	});
+});
+
 describe('the sample', () => {
 	it('is settled by the draft at every change, and back to what is stored is no change', () => {
 		w.sample = customer({ headcount: '48', size_class: 'small' });

@@ -4,7 +4,7 @@ import { readModel } from '$server/db/model';
 import { pilotOn, readChoice } from '$server/db/pilot';
 import { db } from '$server/db/pool';
 import {
-	hashOfDraft,
+	hashAt,
 	readDraft,
 	readRelease,
 	releaseInForce,
@@ -62,7 +62,7 @@ export const load: LayoutServerLoad = async (event) => {
 		modelRevision: revision,
 		draft,
 		revision: draftRevision,
-		draftHash: hashOfDraft(draft.set, model),
+		draftHash: hashAt(w, draftRevision, draft.set, { model, revision }),
 		overruled,
 		inForce: {
 			number,

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { browser } from '$app/environment';
 	import { invalidate, invalidateAll } from '$app/navigation';
 	import { page } from '$app/state';
 	import { onMount, untrack } from 'svelte';
@@ -18,7 +19,7 @@
 	import { Workbench, provideWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, children } = $props();
-	const w = untrack(() => new Workbench(data));
+	const w = untrack(() => new Workbench(data, browser));
 	/** Asked for while the server could not work; done when it can. */
 	let waiting: ReturnType<typeof setTimeout> | null = null;
 	let away = $state(false);

@@ -321,6 +321,24 @@ export function hashOf(doc: unknown): string {
 export const hashOfDraft = ({ accepted: _, ...set }: RuleSet, model: Model): string =>
 	hashOf([set, model]);
 
+/** The hash last worked out of a workspace's draft, and of which. */
+const lastHash = new Map<string, { of: string; hash: string }>();
+
+/** The hash of a draft as it is loaded again and again: worked out once for each of its revisions, and each of the model. */
+export function hashAt(
+	workspace: string,
+	revision: number,
+	set: RuleSet,
+	{ model, revision: modelRevision }: { model: Model; revision: number }
+): string {
+	const of = `${revision} ${modelRevision}`;
+	const had = lastHash.get(workspace);
+	if (had?.of === of) return had.hash;
+	const hash = hashOfDraft(set, model);
+	lastHash.set(workspace, { of, hash });
+	return hash;
+}
+
 /** Makes a release of a rule set; returns its number. @param gate what was so of it @param force it is put in force */
 export async function createRelease(
 	db: Db,

@@ -318,7 +318,16 @@
 			/>{/if}
 	</div>
 	<section class="min-h-0 bg-panel" aria-label="Sample">
-		{#if !w.wide && w.sample && w.sample.type === params.type}<Sample field={params.field} />{/if}
+		{#if !w.wide && w.sample && w.sample.type === params.type}
+			{#if w.here}
+				<Sample field={params.field} />
+			{:else}
+				<div class="px-5 pt-3">
+					<h2 class="truncate text-lg">{w.sample.title}</h2>
+					<p class="text-sm leading-7 text-quiet">Working out what the draft makes of it …</p>
+				</div>
+			{/if}
+		{/if}
 	</section>
 </div>
 
