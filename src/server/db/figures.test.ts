@@ -6,16 +6,15 @@ import { compilePlan, conditionItemTree, recordsLoader, settle, toJson } from '.
 import { zones } from '../../runtime/zones';
 import { rows } from '../../../tests/conditions';
 import { freshDatabase } from '../../../tests/fresh';
-import { model, rule, schema } from '../../../tests/world';
+import { THINGS, makeThings } from '../../../tests/things';
+import { rule, schema } from '../../../tests/world';
 import { save } from '../records';
 import { AtHand } from '../records/near';
 import { figuresOf } from './figures';
-import { createModel } from './model';
 import { db } from './pool';
 import { eachPiece, type StoredRecord } from './records';
-import { insertWorkspace } from './workspace';
 
-const W = 'things';
+const W = THINGS;
 const INSTANT = Date.parse('2026-11-25T10:00:00Z');
 
 let t: Awaited<ReturnType<typeof freshDatabase>>;
@@ -30,14 +29,7 @@ const send = (sent: Record<string, JsonValue>) => {
 
 beforeAll(async () => {
 	t = await freshDatabase();
-	await insertWorkspace(db(), {
-		id: W,
-		name: 'Things',
-		zone: model.zone,
-		personType: 'thing',
-		demo: false
-	});
-	await createModel(db(), W, model);
+	await makeThings();
 	// values that conditions are generated with, and others on both sides of them
 	const pool: Record<string, JsonValue[]> = {
 		a: ['0', '-3', '10.5', '250', '10.50', '9', null],

@@ -18,16 +18,15 @@ import { EVERYTHING, type ListAsked, type SetFact } from '../../door/lists';
 import { zones } from '../../runtime/zones';
 import { group, own, rows } from '../../../tests/conditions';
 import { freshDatabase } from '../../../tests/fresh';
-import { formula, model, schema } from '../../../tests/world';
+import { THINGS, makeThings } from '../../../tests/things';
+import { formula, schema } from '../../../tests/world';
 import { narrowed } from '../db/filter';
-import { createModel } from '../db/model';
 import { db } from '../db/pool';
 import { eachPiece, type StoredRecord } from '../db/records';
-import { insertWorkspace } from '../db/workspace';
 import { save } from '../records';
 import { countOf, readyList, shownOf, stretchOf, type Looker } from './list';
 
-const W = 'things';
+const W = THINGS;
 /** The day on which lists are looked at; values of the generated conditions lie around it. */
 const INSTANT = Date.parse('2026-11-25T10:00:00Z');
 const by: Looker = { workspace: W, person: '1', instant: INSTANT };
@@ -60,14 +59,7 @@ async function change(id: string | null, sent: Record<string, JsonValue>, instan
 
 beforeAll(async () => {
 	t = await freshDatabase();
-	await insertWorkspace(db(), {
-		id: W,
-		name: 'Things',
-		zone: model.zone,
-		personType: 'thing',
-		demo: false
-	});
-	await createModel(db(), W, model);
+	await makeThings();
 	// the values that conditions are generated with, and others on both sides of them
 	const pool: Record<string, JsonValue[]> = {
 		a: ['0', '-3', '10.5', '250', '10.50', '9', null],
