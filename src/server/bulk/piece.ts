@@ -26,8 +26,8 @@ import { decided, outcomeOf, refused, restoredAs } from './outcome';
 import { removalsOf } from './removal';
 import type { ToSend } from './to-send';
 
-/** Records whose changes share a transaction. */
-const TOGETHER = 200;
+/** Records whose changes share a transaction: whoever saves one of them waits until it ends, a quarter of a second or so. */
+const TOGETHER = 80;
 
 type Row = BulkRow & { look: BulkOutcome };
 
