@@ -1,6 +1,6 @@
 /**
- * How long a small change takes while a job runs, against the same with nothing beside it: rounds of idle and
- * of each job one after the other in one run, on the built server.
+ * How long a small change takes while a job runs, against the same with nothing beside it, and for how long the event
+ * loop that answers was held up: rounds of idle and of each job one after the other in one run, on the built server.
  *
  *   npm run bench -- service
  */
@@ -127,10 +127,21 @@ const kinds: [string, () => Promise<number[]>][] = [
 	['an import that is tried', () => beside(() => file('dry run'))],
 	['a bulk change', () => beside(bulk)]
 ];
+/** Milliseconds for which the server's event loop was held up at most since this was asked last, as its metrics tell. */
+async function heldUp(): Promise<number> {
+	const text = await (await ida.ask('/metrics')).text();
+	return 1000 * Number(/^rigid_nodejs_eventloop_lag_max_seconds (\S+)/m.exec(text)![1]);
+}
+
 const took = new Map(kinds.map(([name]) => [name, [] as number[][]]));
+const held = new Map(kinds.map(([name]) => [name, [] as number[]]));
 await kinds[0][1]();
 for (let i = 0; i < ROUNDS; i++)
-	for (const [name, round] of kinds) took.get(name)!.push((await round()).sort((a, b) => a - b));
+	for (const [name, round] of kinds) {
+		await heldUp();
+		took.get(name)!.push((await round()).sort((a, b) => a - b));
+		held.get(name)!.push(await heldUp());
+	}
 
 const at = (sorted: number[], part: number) =>
 	sorted[Math.min(sorted.length - 1, Math.floor(sorted.length * part))];
@@ -153,7 +164,7 @@ for (const [name] of kinds) {
 			.toFixed(1)
 			.padStart(6)} ms  p99 ${middle(rounds.map((r) => at(r, 0.99)))
 			.toFixed(1)
-			.padStart(6)} ms` +
+			.padStart(6)} ms  event loop held up ${middle(held.get(name)!).toFixed(0)} ms at most` +
 			(name === 'nothing'
 				? ''
 				: `  against idle: p50 ${say(ratios(0.5))}, p99 ${say(ratios(0.99))}`)
