@@ -26,7 +26,7 @@ import { decided, outcomeOf, refused, restoredAs } from './outcome';
 import { removalsOf } from './removal';
 import type { ToSend } from './to-send';
 
-/** Records whose changes share a transaction: whoever saves one of them waits until it ends, a quarter of a second or so. */
+/** Records whose changes share a transaction: whoever saves one of them waits until it ends. */
 const TOGETHER = 80;
 
 type Row = BulkRow & { look: BulkOutcome };
