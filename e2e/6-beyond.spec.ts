@@ -75,7 +75,8 @@ test('a finding is accepted with a reason, by keyboard, by who may, and taken ba
 	await page.keyboard.press('Tab');
 	await page.keyboard.press('Enter');
 	const accepted = page.getByTestId('accepted');
-	await expect(accepted).toContainText('No houses of that size are sold.');
+	// the server looks the draft through first, and a machine may be slow
+	await expect(accepted).toContainText('No houses of that size are sold.', { timeout: 25_000 });
 	await expect(accepted).toContainText('Ida Faro');
 	await expect(station).toContainText('3 findings');
 	// the release page says so as well

@@ -75,7 +75,9 @@ test('from a draft with mistakes to a release in force everywhere, and back', as
 		.getByLabel(/2 trials do not hold.*all the same/)
 		.fill('They expect what the rule said before.');
 	await page.getByRole('button', { name: 'Release the draft as version 4' }).click();
-	await expect(page.getByText('Release 4 is in force on every entry point.')).toBeVisible();
+	await expect(page.getByText('Release 4 is in force on every entry point.')).toBeVisible({
+		timeout: 25_000
+	});
 	// why it was released all the same stands in it for good
 	await page.getByRole('link', { name: 'v4', exact: true }).click();
 	await expect(page.getByTestId('gate-trials')).toContainText(

@@ -1,8 +1,12 @@
-/** Analyses a rule set and runs its trials in a thread of the server, once. */
-import { parentPort, workerData } from 'node:worker_threads';
+/**
+ * Analyses a rule set and runs its trials in a thread of the server, which keeps what it said of each rule for the next
+ * one that asks.
+ */
+import { parentPort } from 'node:worker_threads';
 import type { Checked, Model, Overruled, RuleSet, Trial } from '../core';
-import { Schema, analyse, compilePlan, cover, runTrial, strengthOf } from '../core';
+import { Kept, analyse, cover, runTrial, strengthOf } from '../core';
 import { zones } from '../runtime/zones';
+import { Received, Sending } from './sent';
 
 export interface AnalysisJob {
 	model: Model;
@@ -23,23 +27,29 @@ export interface AnalysisAnswer {
 	noticed: { n: number; of: number } | null;
 }
 
-const { model, set, trials, overruled, strength } = (workerData as { job: AnalysisJob }).job;
-const plan = compilePlan(new Schema(model), set);
-const failing = trials.filter((t) => !runTrial(plan, t, zones).held).map((t) => t.id);
-const points = cover(plan, set, trials, zones, () => '').flatMap((r) => r.points);
+const kept = new Kept();
+const sending = new Sending();
+const received = new Received();
 
-function noticed(): AnalysisAnswer['noticed'] {
-	const holding = trials.filter((t) => !failing.includes(t.id));
-	const covered = new Set(points.map((p) => p.rule));
-	const all = set.rules
-		.filter((r) => covered.has(r.id))
-		.flatMap((r) => [...strengthOf(plan, set, r, holding, zones)]);
-	return { n: all.filter((x) => x.by !== undefined).length, of: all.length };
+function answer({ model, set: asked, trials, overruled, strength }: AnalysisJob): AnalysisAnswer {
+	// of the same rules that came as other objects, those of the last time stand, by which the core knows them
+	const { plan, set } = received.take(sending.next(model, asked));
+	const failing = trials.filter((t) => !runTrial(plan, t, zones).held).map((t) => t.id);
+	const points = cover(plan, set, trials, zones, () => '').flatMap((r) => r.points);
+	const noticed = (): AnalysisAnswer['noticed'] => {
+		const holding = trials.filter((t) => !failing.includes(t.id));
+		const covered = new Set(points.map((p) => p.rule));
+		const all = set.rules
+			.filter((r) => covered.has(r.id))
+			.flatMap((r) => [...strengthOf(plan, set, r, holding, zones)]);
+		return { n: all.filter((x) => x.by !== undefined).length, of: all.length };
+	};
+	return {
+		checked: analyse(plan, set, zones, { trials, overruled, kept }),
+		failing,
+		tried: { n: points.filter((p) => p.trials.length).length, of: points.length },
+		noticed: strength ? noticed() : null
+	};
 }
 
-parentPort!.postMessage({
-	checked: analyse(plan, set, zones, { trials, overruled }),
-	failing,
-	tried: { n: points.filter((p) => p.trials.length).length, of: points.length },
-	noticed: strength ? noticed() : null
-} satisfies AnalysisAnswer);
+parentPort!.on('message', (job: AnalysisJob) => parentPort!.postMessage(answer(job)));

@@ -24,6 +24,8 @@
 	/** Why it is released although something is not met. */
 	let reasons = $state<Partial<Record<Criterion, string>>>({});
 	let busy = $state(false);
+	/** The draft is looked through once more by the server, which may take seconds. */
+	let releasing = $state(false);
 	/** The change whose differences are seen. */
 	let differing = $state<string | null>(null);
 	let asking = $state<{ number: number; what: 'put in force' | 'take as draft' } | null>(null);
@@ -112,13 +114,14 @@
 			trouble = 'Write one line on what this release is for.';
 			return;
 		}
+		releasing = true;
 		const r = await post('/releases', () => ({
 			note,
 			reasons: Object.fromEntries(asked.map((p) => [p.what, reasons[p.what]?.trim() ?? ''])),
 			revision: w.revision,
 			lock: lock && !holds,
 			hold: holds
-		}));
+		})).finally(() => (releasing = false));
 		if (!r) return;
 		tell(
 			holds
@@ -284,6 +287,9 @@
 						onclick={release}
 						>Release the draft as version {(data.releases[0]?.number ?? 0) + 1}</button
 					>
+					{#if releasing}<span class="ml-3 text-quiet" role="status"
+							>Looking through the draft and its trials once more …</span
+						>{/if}
 				{/if}
 				{#if w.may('release') && data.needsSecond && w.changes.length}<p class="mt-3 text-ochre">
 						▲ You wrote in this draft: somebody else releases it.
