@@ -226,6 +226,11 @@ it('metrics are for those who watch the service, and name no record', async () =
 	])
 		expect(text).toContain(name);
 	expect(text).toMatch(/route="\/draft",method="PATCH",status="4xx"/);
+	// of the process itself: what a bundle without Node's own modules would tell as nought
+	expect(Number(/^rigid_nodejs_eventloop_lag_max_seconds (\S+)/m.exec(text)![1])).toBeGreaterThan(
+		0
+	);
+	expect(text).toMatch(/^rigid_nodejs_gc_duration_seconds_count\{/m);
 	expect(text).not.toMatch(/customer\/1/);
 	expect((await clients.get('operator')!.ask('/metrics')).status).toBe(200);
 	expect((await fetch(`${app.base}/metrics`, { redirect: 'manual' })).status).not.toBe(200);

@@ -1,5 +1,5 @@
 import { json } from '@sveltejs/kit';
-import { isMigrated } from '$server/db/migrate';
+import { isMigrated } from '$server/db/migrated';
 import { db } from '$server/db/pool';
 import { theWorkspace } from '$server/db/workspace';
 import { dbTrouble } from '$server/db/trouble';

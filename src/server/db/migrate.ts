@@ -3,20 +3,7 @@ import { createHash } from 'node:crypto';
 import { Logger, runMigrations } from 'graphile-worker';
 import { readFile, readdir } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { Db } from './pool';
 import { db, transaction } from './pool';
-
-/** The newest change of shape that this program counts on. */
-const NEWEST = '029_made_again.sql';
-
-/** Whether the database has the shape that this program needs. @throws when it cannot be asked */
-export async function isMigrated(db: Db): Promise<boolean> {
-	// a database that was never brought up to date has no such table
-	const there = await db.query("select to_regclass('migration') is not null as there");
-	if (!(there.rows[0] as { there: boolean }).there) return false;
-	const r = await db.query('select 1 from migration where name = $1', [NEWEST]);
-	return r.rowCount === 1;
-}
 
 /** A migration that was applied reads otherwise now: the database is not what this program takes it for. */
 export class ChangedMigration extends Error {}
