@@ -8,6 +8,7 @@ import { refKey } from '../document/model';
 import { matchKey, type MatchKey } from '../fields/match';
 import { same, type Value } from '../value/value';
 import type { RollUp, Rolled } from '../feel/env';
+import { NOTHING_MADE } from './rolling';
 import type { Loader, MadeOtherwise, Need, Settled, SettledRecord, StoredFigures } from './types';
 import { searchKey } from './types';
 
@@ -27,8 +28,6 @@ export interface Fetched {
 	/** Figures of the records whose link points to one, as they are stored; null where nobody tells them. */
 	rolled?: Iterable<{ of: RollUp; id: string; figures: Rolled | null }>;
 }
-
-const NOTHING_MADE: StoredFigures['made'] = new Map();
 
 const byNumber = (a: string, b: string) => a.length - b.length || (a < b ? -1 : 1);
 const withOrWithout = (ids: readonly string[], id: string, there: boolean): readonly string[] =>

@@ -11,25 +11,15 @@ import type { Plan } from '../plan/plan';
 import { PENDING, PendingRecord, failure } from './attempt';
 import type { AtHand } from './env';
 import { PassEnv } from './env';
-import type {
-	Change,
-	Deferred,
-	Loader,
-	Need,
-	SettleOptions,
-	StoredFigures,
-	SubmittedRecord
-} from './types';
+import type { Change, Deferred, Loader, Need, SettleOptions, SubmittedRecord } from './types';
 import { searchKey } from './types';
 import type { Working } from './working';
 import { Due } from './due';
-import { Rolling, NONE_ROLLED } from './rolling';
+import { NONE_ROLLED, NOTHING_MADE, Rolling } from './rolling';
 import { onOurClock, open } from './working';
 
 /** Most records that one change runs on to in one transaction. */
 export const MOST_REACHED = 2_000;
-
-const NOTHING_MADE: StoredFigures['made'] = new Map();
 
 /** So many records of a change are searched for one by one. */
 const FEW = 8;

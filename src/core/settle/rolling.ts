@@ -4,10 +4,11 @@ import * as n from '../value/num';
 import { Num } from '../value/num';
 import type { Value } from '../value/value';
 import { order } from '../value/value';
+import type { StoredFigures } from './types';
 
 /** Longest whole part, and most decimals, of numbers that are added up in any order without being rounded. */
-export const WHOLE = 17;
-export const DECIMALS = 15;
+const WHOLE = 17;
+const DECIMALS = 15;
 const inReach = (x: Value): x is Num => x instanceof Num && x.big === null;
 
 /** So many of the least, or greatest, are kept: as many less one may go until they have to be looked at. */
@@ -21,7 +22,7 @@ export class Rolling implements Rolled {
 	sum: Num | null;
 	ends: Value[];
 	/** The figures cannot be told any more. */
-	lost = false;
+	private lost = false;
 
 	constructor(
 		private readonly of: RollUp,
@@ -80,6 +81,9 @@ export class Rolling implements Rolled {
 		else this.sum = n.add(this.sum ?? n.num(0), sign < 0 ? n.negate(v) : v);
 	}
 }
+
+/** No record of a type was changed before, or made. */
+export const NOTHING_MADE: StoredFigures['made'] = new Map();
 
 /** The figures of none. */
 export const NONE_ROLLED: Rolled = { all: 0, n: 0, filled: 0, sum: null, ends: [] };

@@ -4,7 +4,7 @@ import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { save } from '../records';
-import { isMigrated } from './migrate';
+import { isMigrated } from './migrated';
 import { db, limitLocks, transaction } from './pool';
 import { dbTrouble } from './trouble';
 

@@ -3,7 +3,7 @@
  * taken. Where somebody keeps such figures, or can ask for them in one go, no record behind the link has to be looked
  * at; where nobody does, the formula looks at each.
  */
-import type { Expr, Image, Test } from '../../document/tree';
+import { bare, type Expr, type Image, type Test } from '../../document/tree';
 import * as n from '../../value/num';
 import type { Value } from '../../value/value';
 import { take } from '../budget';
@@ -158,7 +158,13 @@ export function rollUp(s: Scope, e: Expr & { k: 'call' }, plain: Part): Part {
 		: [null, 0];
 	if (own.faults.length) return plain;
 	const site: RollUp = {
-		key: [fn, of.type, of.field, field?.field ?? '', JSON.stringify(holds?.expr ?? null)].join(' '),
+		key: [
+			fn,
+			of.type,
+			of.field,
+			field?.field ?? '',
+			JSON.stringify(bare(holds?.expr ?? null))
+		].join(' '),
 		fn,
 		type: of.type,
 		link: of.field,
