@@ -76,7 +76,8 @@ export function columnWidth(f: Field | null, c: ListColumn): number {
 	if (!f) return 96;
 	const WIDTH: Partial<Record<Field['type'], number>> = {
 		link: 150,
-		email: 180,
+		email: 240,
+		phone: 152,
 		date: 104,
 		moment: 150,
 		yesno: 96,
