@@ -71,7 +71,11 @@ describe('the document of the API', () => {
 		for (const [path, doings] of Object.entries(doc.paths as Doc))
 			for (const [method, doing] of Object.entries(doings as Doc)) {
 				if (method === 'parameters') continue;
-				const id = path.includes('/people/') ? somebody : '1';
+				const id = path.includes('/people/')
+					? somebody
+					: path.includes('/tables/')
+						? 'district_postcodes'
+						: '1';
 				const url = path.replace('{type}', 'customer').replace('{id}', id);
 				const content = doing.requestBody?.content['application/json'];
 				if (content) expect(ajv.validate(content.schema, content.example)).toBe(true);
@@ -115,6 +119,52 @@ describe('a bundle by the API', () => {
 	it('of what there is not is not there', async () => {
 		for (const of of ['99', '0', 'x', 'constructor', '1e3', '-1', '9'.repeat(400)])
 			expect((await bundle(of)).status).toBe(404);
+	});
+});
+
+describe('the rows of a table by the API', () => {
+	const url = '/api/v1/tables/district_postcodes/rows';
+	const table = async (): Promise<Doc> => (await api.ask(url)).json();
+	const send = (json: object, by = api) => by.ask(url, { method: 'PATCH', json });
+	it('are taken as they are given, and change nothing then', async () => {
+		const { rows, edit, keys } = await table();
+		expect(keys).toEqual(['country', 'begins']);
+		expect(rows.length).toBeGreaterThan(50);
+		const r = await send({ rows, edit });
+		expect([r.status, await r.json()]).toEqual([
+			200,
+			{ edit: null, added: 0, changed: 0, removed: 0, notThere: [] }
+		]);
+	});
+	it('are in force at once, and whoever saw others is told who was first', async () => {
+		const { edit } = await table();
+		const row = { country: 'Poland', begins: '98-5' };
+		expect(await (await send({ rows: [{ ...row, district: '2' }] })).json()).toMatchObject({
+			added: 1
+		});
+		const made = await api.ask('/api/v1/records/customer', {
+			method: 'POST',
+			json: { values: { trading_name: 'Yard', country: 'Poland', postal_code: '98-512' } }
+		});
+		expect(((await made.json()) as Doc).values.service_district).toBe('2');
+		const late = await send({ rows: [{ ...row, district: '3' }], edit });
+		expect(late.status).toBe(409);
+		expect(await late.json()).toMatchObject({
+			message: `Somebody else edited rows[0] since edit ${edit}. Nothing was stored.`,
+			overtaken: [{ by: t.admin.name }]
+		});
+	});
+	it('are not for a token that reaches some record types only, nor for whom they were not given to', async () => {
+		const client = async (by: typeof t.admin, more: object) =>
+			new Client(app.base, {
+				authorization: `Bearer ${await createToken(t.admin, by, { name: 'R', role: 'reader', ends: null, ...more })}`
+			});
+		const some = await client(t.admin, { types: ['customer'] });
+		expect((await some.ask(url)).status).toBe(403);
+		const author = await client(t.author, {});
+		expect((await author.ask(url)).status).toBe(200);
+		expect((await send({ rows: [{ country: 'poland', begins: '1' }] }, author)).status).toBe(403);
+		expect((await api.ask('/api/v1/tables/constructor/rows')).status).toBe(404);
 	});
 });
 
@@ -293,6 +343,13 @@ const BODIES: Record<string, Doc> = {
 	'/api/v1/batch': {
 		allOrNothing: false,
 		records: [{ type: 'customer', id: '1', values: { headcount: 5 } }]
+	},
+	'/api/v1/tables/[id]/rows': {
+		rows: [{ country: 'poland', begins: '1', district: '1' }],
+		remove: [{ country: 'poland', begins: '2' }],
+		why: 'x',
+		brings: false,
+		edit: 1
 	},
 	'/api/v1/people': { name: 'X', email: 'x@quillmere.example', role: 'reader', person: null },
 	'/api/v1/people/[id]': { name: 'X', role: 'reader', retired: true },

@@ -85,6 +85,13 @@ export { isBlank, isContext, isList, same, show, type Value } from './value/valu
 
 // ── Tables ───────────────────────────────────────────────────────────────────────────────────────
 export {
+	editsByKey,
+	keyColumns,
+	type RowsByKey,
+	type SentRow,
+	type SentRows
+} from './tables/by-key';
+export {
 	cellFault,
 	cellText,
 	doubledRows,

@@ -1,6 +1,6 @@
 /** Edits of the rows of living tables as they come from outside. */
 import * as yup from 'yup';
-import type { JsonValue, RowEdit } from '../core';
+import type { JsonValue, RowEdit, SentRow, SentRows } from '../core';
 import { MAX_ROWS } from '../core';
 import { BadInput, check } from './check';
 import { flag, only, text } from './parts';
@@ -84,6 +84,50 @@ export function checkRows(v: unknown): RowsAsked {
 		why: head.why?.trim() ?? '',
 		brings: head.brings,
 		look: head.look ?? null
+	};
+}
+
+/** Rows of a table as another system sends them. */
+export interface RowsSent extends SentRows {
+	/** Why, for those who read it later. */
+	why: string;
+	/** The records that they concern are brought into line. */
+	brings: boolean;
+	/** The edit after which the sender saw the table; left out where it counts whatever was edited since. */
+	edit?: number;
+}
+
+function sentRows(name: string, v: unknown): SentRow[] {
+	if (!Array.isArray(v) || v.length > MOST_EDITED)
+		throw new BadInput(`${name} must be a list of at most ${MOST_EDITED} rows.`);
+	return v.map((row: unknown, i) => {
+		const fault = row === null ? 'an object: column to value' : rowFault(row);
+		if (fault) throw new BadInput(`${name}[${i}] must be ${fault}.`);
+		return row as SentRow;
+	});
+}
+
+/** @throws {BadInput} naming the place */
+export function checkRowsSent(v: unknown): RowsSent {
+	const { rows = [], remove = [], ...rest } = (v ?? {}) as Record<string, unknown>;
+	const head = check<{ why?: string; brings?: boolean; edit?: number }>(
+		only({
+			why: yup.string().strict().max(500).optional(),
+			brings: yup.boolean().strict().optional(),
+			edit: yup.number().strict().integer().min(1).max(999_999_999).optional()
+		}),
+		rest
+	);
+	const sent = { rows: sentRows('rows', rows), remove: sentRows('remove', remove) };
+	if (!sent.rows.length && !sent.remove.length)
+		throw new BadInput(
+			'Send rows that are to be there as “rows”, those that are not to be there as “remove”.'
+		);
+	return {
+		...sent,
+		why: head.why?.trim() ?? '',
+		brings: head.brings ?? false,
+		...(head.edit === undefined ? {} : { edit: head.edit })
 	};
 }
 

@@ -64,6 +64,17 @@ export function reaches({ types, name }: Account, type: string): void {
 		error(403, `This token of ${name} reaches ${types.join(', ')}, and not ${type}.`);
 }
 
+/**
+ * Who asks for what is of no single record type. @param what nobody gets by a token that reaches some types only
+ * @throws 401, 403 or 405
+ */
+export function allowAll(event: Asked, what: string): Account {
+	const by = allow(event);
+	const { types, name } = by;
+	if (types) error(403, `This token of ${name} reaches ${types.join(', ')}, and not ${what}.`);
+	return by;
+}
+
 /** Runs a JSON route; bad input and refused changes become answers that name the place. */
 export const answer = (work: () => Promise<unknown>): Promise<Response> =>
 	answered(async () => json((await work()) ?? {}));

@@ -185,6 +185,68 @@ export const openApi = (base: string) => ({
 				}
 			}
 		},
+		'/api/v1/tables/{id}/rows': {
+			parameters: [
+				{
+					name: 'id',
+					in: 'path',
+					required: true,
+					description: 'Identity of a reference table, such as `district_postcodes`.',
+					schema: text
+				}
+			],
+			get: {
+				operationId: 'readTable',
+				summary: 'A reference table as it is in force, with its rows',
+				responses: {
+					'200': answer('The table.', ref('Table')),
+					'401': REFUSALS['401'],
+					'403': REFUSALS['403'],
+					'404': answer('There is no such table in force.', ref('Message')),
+					'503': REFUSALS['503']
+				}
+			},
+			patch: {
+				operationId: 'editRows',
+				summary: 'Edits rows of a living table, found by their keys; they are in force at once',
+				requestBody: {
+					required: true,
+					content: json(ref('RowsSent'), {
+						rows: [{ country: 'poland', begins: '98', district: '1' }],
+						remove: [{ country: 'poland', begins: '99' }],
+						why: 'A new yard'
+					})
+				},
+				responses: {
+					'200': answer('What it came to.', ref('RowsTaken')),
+					'400': answer('Rows that do not fit, or too many at once.', ref('Message')),
+					'401': REFUSALS['401'],
+					'403': answer('The token does not reach, or the table is not theirs.', ref('Message')),
+					'404': answer('There is no such table in force.', ref('Message')),
+					'409': answer('Somebody else edited some of these rows since.', {
+						type: 'object',
+						required: ['message', 'overtaken'],
+						properties: {
+							message: text,
+							overtaken: {
+								type: 'array',
+								items: {
+									type: 'object',
+									required: ['id', 'stands', 'by', 'at'],
+									properties: {
+										id: text,
+										stands: { anyOf: [ref('Values'), { type: 'null' }] },
+										by: nullable('string'),
+										at: nullable('string')
+									}
+								}
+							}
+						}
+					}),
+					'503': REFUSALS['503']
+				}
+			}
+		},
 		'/api/v1/people': {
 			get: {
 				operationId: 'listPeople',
@@ -459,6 +521,77 @@ export const openApi = (base: string) => ({
 					values: ref('Values'),
 					setBy: { type: 'object', additionalProperties: { type: 'object' } },
 					pending: { type: 'boolean', description: 'A change elsewhere is still to reach it.' }
+				}
+			},
+			Table: {
+				type: 'object',
+				required: ['table', 'label', 'living', 'edit', 'columns', 'keys', 'rows'],
+				properties: {
+					table: text,
+					label: text,
+					living: {
+						type: 'boolean',
+						description: 'Its rows are edited by themselves; else they come with a release.'
+					},
+					edit: {
+						type: ['integer', 'null'],
+						description: 'The last edit of its rows, to be sent along with the next.'
+					},
+					columns: {
+						type: 'array',
+						items: {
+							type: 'object',
+							required: ['id', 'label', 'type'],
+							properties: { id: text, label: text, type: text }
+						}
+					},
+					keys: { type: 'array', items: text, description: 'Columns that a row is found by.' },
+					rows: { type: 'array', items: ref('Values'), description: 'Without what is blank.' }
+				}
+			},
+			RowsSent: {
+				type: 'object',
+				additionalProperties: false,
+				properties: {
+					rows: {
+						type: 'array',
+						items: ref('Values'),
+						description:
+							'Rows that are to be there; columns that they do not name stay as they are.'
+					},
+					remove: {
+						type: 'array',
+						items: ref('Values'),
+						description: 'Rows that are not to be there, by their keys.'
+					},
+					why: { type: 'string', maxLength: 500 },
+					brings: {
+						type: 'boolean',
+						description: 'The records that they concern are brought into line.'
+					},
+					edit: {
+						type: 'integer',
+						minimum: 1,
+						description: 'The edit that was seen: rows that somebody edited since are refused.'
+					}
+				}
+			},
+			RowsTaken: {
+				type: 'object',
+				required: ['edit', 'added', 'changed', 'removed', 'notThere'],
+				properties: {
+					edit: {
+						type: ['integer', 'null'],
+						description: 'Null where all of it stood already.'
+					},
+					added: { type: 'integer' },
+					changed: { type: 'integer' },
+					removed: { type: 'integer' },
+					notThere: {
+						type: 'array',
+						items: { type: 'integer' },
+						description: 'Places in `remove` of which no row was found.'
+					}
 				}
 			},
 			Person: {

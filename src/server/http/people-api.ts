@@ -4,7 +4,7 @@ import { BadInput } from '../../door';
 import { db } from '../db/pool';
 import { listAccounts, type Account } from '../people/accounts';
 import { NotThisPerson } from '../people/people';
-import { allow, answered } from './guard';
+import { allowAll, answered } from './guard';
 
 /** A person, without what is nobody's business. */
 export const personOf = ({
@@ -34,12 +34,8 @@ export async function personNeeded(by: Account, id: string): Promise<Account> {
 }
 
 /** Who asks. @throws 401, 403 or 405; 403 too where a token reaches some record types only: people are none */
-export function allowPeople(event: Parameters<typeof allow>[0]): Account {
-	const by = allow(event);
-	const { types, name } = by;
-	if (types) error(403, `This token of ${name} reaches ${types.join(', ')}, and no people.`);
-	return by;
-}
+export const allowPeople = (event: Parameters<typeof allowAll>[0]): Account =>
+	allowAll(event, 'people');
 
 /** Answers; what stands against a person is told at its place. */
 export const answeredPerson = (work: () => Promise<{ status?: number; body: unknown }>) =>

@@ -36,6 +36,13 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/api/v1/bundle': {
 		GET: { asks: 'look', does: 'the draft or a release as a bundle, for checks elsewhere' }
 	},
+	'/api/v1/tables/[id]/rows': {
+		GET: { asks: 'look', does: 'a reference table as it is in force, with its rows' },
+		PATCH: {
+			asks: 'look',
+			does: 'edits rows of a living table by their keys: whoever was given it, and administrators'
+		}
+	},
 	'/api/v1/people': {
 		GET: { asks: 'people', does: 'who may sign in, and services' },
 		POST: { asks: 'people', does: 'adds a person; the password is told once' }

@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { randomUUID } from 'node:crypto';
 import type { JsonValue, RowEdit } from '../../core';
 import { editedRows, type LivingRow } from '../../core';
-import { checkRows } from '../../door/living';
+import { checkRows, checkRowsSent } from '../../door/living';
 import { checkLineStep } from '../../door/line';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { workAll } from '../../../tests/worker';
@@ -30,8 +30,10 @@ import type { Account } from '../people/accounts';
 import {
 	NotTheirTable,
 	editRows,
+	editRowsByKey,
 	lookAtRows,
 	mayEditRows,
+	readTable,
 	sayEditors,
 	takeRowsBack
 } from './living';
@@ -487,6 +489,117 @@ describe('the records', () => {
 		});
 		await saved(number + 1);
 		expect(await districtOf(id)).toBe('7');
+	});
+});
+
+describe('rows that another system sends by their keys', () => {
+	const send = (v: object, by: Account = t.reader) => editRowsByKey(by, TABLE, checkRowsSent(v));
+	const at = (begins: string, more: object = {}) => ({ country: 'poland', begins, ...more });
+	const done = async (v: object, by?: Account) => {
+		const taken = await send(v, by);
+		if ('overtaken' in taken) throw new Error('overtaken');
+		return taken;
+	};
+
+	it('are added, changed and removed by one edit, which is told and taken back like any', async () => {
+		await done({ rows: [at('600', { district: '1' }), at('601', { district: '1' })] });
+		const taken = await done({
+			rows: [at('600', { district: 2 }), at('60-2', { district: '3' })],
+			remove: [at('601'), at('603')],
+			why: 'A new yard'
+		});
+		expect(taken).toMatchObject({ added: 1, changed: 1, removed: 1, notThere: [1] });
+		expect(await row('poland', '601')).toBeUndefined();
+		expect((await row('poland', '600')).cells.district).toBe('2');
+		expect(await readEdit(db(), t.workspace, taken.edit!)).toMatchObject({
+			by: t.reader.name,
+			why: 'A new yard'
+		});
+		expect(await districtOf(await customer('60-212'))).toBe('3');
+		await takeRowsBack(t.reader, TABLE, taken.edit!, false);
+		expect((await row('poland', '601')).cells.district).toBe('1');
+	});
+
+	it('change nothing when they are sent again, and nothing is kept of that', async () => {
+		const again = { rows: [at('600', { district: '1' })], remove: [at('999')] };
+		const before = await lastEdit(db(), t.workspace);
+		expect(await done(again)).toEqual({
+			edit: null,
+			added: 0,
+			changed: 0,
+			removed: 0,
+			notThere: [0]
+		});
+		expect(await lastEdit(db(), t.workspace)).toEqual(before);
+	});
+
+	it('by several at once: each is carried out, in some order', async () => {
+		const all = await Promise.all(
+			['1', '2', '3', '4'].map((district) => done({ rows: [at('600', { district })] }))
+		);
+		expect(all.map((x) => x.changed + (x.edit === null ? 1 : 0))).toEqual([1, 1, 1, 1]);
+		const last = (await row('poland', '600')).cells.district;
+		expect(['1', '2', '3', '4']).toContain(last);
+		// a row that all of them add is added once
+		const added = await Promise.all(
+			['1', '2', '3', '4'].map((district) => done({ rows: [at('610', { district })] }))
+		);
+		expect(added.reduce((n, x) => n + x.added, 0)).toBe(1);
+		expect((await rows()).filter((r) => r.cells.begins === '610')).toHaveLength(1);
+	});
+
+	it('are held against the edit that was seen: what somebody made otherwise since is told, and nothing stored', async () => {
+		const { edit } = (await readTable(db(), t.workspace, TABLE))!;
+		await put([to(await row('poland', '600'), { district: '5' })]);
+		const seen = { rows: [at('600', { district: '6' }), at('604', { district: '6' })], edit };
+		expect(await send(seen)).toMatchObject({
+			overtaken: [{ by: t.admin.name, stands: at('600', { district: '5' }) }],
+			places: ['rows[0]']
+		});
+		expect(await row('poland', '604')).toBeUndefined();
+		// one that somebody added since is there as well
+		await put([fresh(at('606', { district: '5' }))]);
+		expect(await send({ rows: [at('606', { district: '6' })], edit })).toMatchObject({
+			overtaken: [{ by: t.admin.name, stands: at('606', { district: '5' }) }]
+		});
+		// rows that nobody met go through, and so does what stands already as it is sent
+		expect(await done({ rows: [at('600', { district: '5' })], edit })).toMatchObject({
+			edit: null
+		});
+		await done({ rows: [at('604', { district: '6' })], edit });
+		await expect(send({ ...seen, edit: 999_999 })).rejects.toThrow('there is no edit 999999');
+	});
+
+	it('are refused where they do not fit, are too many, or are not theirs', async () => {
+		const before = await lastEdit(db(), t.workspace);
+		await expect(send({ rows: [at('605', { district: '999999' })] })).rejects.toThrow(
+			'no service district with number 999999'
+		);
+		await expect(send({ rows: [{ country: 'poland' }] })).rejects.toThrow(
+			'rows[0] does not say Postal code begins'
+		);
+		const many = Array.from({ length: 21 }, (_, i) => at(`7000${i}`, { district: '1' }));
+		await expect(send({ rows: many })).rejects.toThrow('edits 21 rows at once');
+		await expect(send({ rows: [at('605')] }, t.author)).rejects.toThrow(NotTheirTable);
+		await expect(
+			editRowsByKey(t.admin, 'country_desk', checkRowsSent({ rows: [{ country: 'poland' }] }))
+		).rejects.toThrow('part of the draft');
+		await expect(
+			editRowsByKey(t.admin, 'constructor', checkRowsSent({ rows: [{ country: 'poland' }] }))
+		).rejects.toThrow('no such table');
+		expect(await readTable(db(), t.workspace, 'constructor')).toBeNull();
+		for (const v of [
+			{},
+			{ rows: [] },
+			{ rows: [null] },
+			{ rows: [1] },
+			{ rows: {} },
+			{ remove: [[]] }
+		])
+			expect(() => checkRowsSent(v)).toThrow();
+		expect(() => checkRowsSent({ rows: [{}], edit: 0 })).toThrow('edit');
+		expect(() => checkRowsSent({ rows: [{}], more: 1 })).toThrow('more');
+		expect(await lastEdit(db(), t.workspace)).toEqual(before);
 	});
 });
 

@@ -3,14 +3,17 @@
  * what they found still stands; it is checked against the table as it is in force, journaled, and followed by a look
  * which records it concerns.
  */
+import { randomUUID } from 'node:crypto';
 import {
 	MAX_ROWS,
 	cellText,
 	countEdits,
 	editedRows,
+	editsByKey,
 	own,
 	rowFaults,
 	turnedBack,
+	withRows,
 	type JsonValue,
 	type LivingRow,
 	type LivingRows,
@@ -19,12 +22,13 @@ import {
 	type Schema
 } from '../../core';
 import { BadInput } from '../../door';
-import { LARGE_EDIT, type RowsAsked } from '../../door/living';
+import { LARGE_EDIT, type RowsAsked, type RowsSent } from '../../door/living';
 import { may } from '../../door/rights';
 import { note } from '../audit/audit';
 import {
 	editedBy,
 	lastOf,
+	listEdits,
 	lockRows,
 	noteEditLook,
 	putEditors,
@@ -171,48 +175,126 @@ export async function editRows(
 	asked: RowsAsked,
 	undoes?: number
 ): Promise<{ number: number } | RowsOvertaken> {
-	const { workspace } = by;
 	return transaction(async (c) => {
 		// changes of records that are under way see the rows as they were, and are over before the first look
-		await lockRows(c, workspace);
-		const { doc, table } = await formOf(c, by, id);
-		const { schema, release } = await inForce(c, workspace);
-		const { rows } = await rowsAt(c, workspace);
-		const edited = editedRows(own(rows, id) ?? [], asked.edits);
-		if (edited.overtaken.length) return overtakenIn(c, workspace, id, rows, edited.overtaken);
-		if (edited.rows.length > MAX_ROWS)
-			throw new BadInput(
-				`A table may have ${MAX_ROWS} rows; this would have ${edited.rows.length}.`
-			);
-		await mustFit(c, workspace, table, schema, asked.edits);
-		const looked = { table: id, release };
-		if (undoes === undefined) await mustBeLookedAt(c, workspace, looked, asked.edits, asked.look);
-		const { label } = table;
-		const number = await storeEdit(c, workspace, {
-			table: id,
-			label,
-			account: by.id,
-			why: asked.why,
-			brings: asked.brings,
-			edits: asked.edits,
-			...(undoes === undefined ? {} : { undoes })
-		});
-		const edit = { number, table: id, label };
-		const pilot = await pilotOn(c, workspace);
-		const tried = pilot && (await readRelease(c, workspace, pilot.release));
-		const sets = [doc, ...(tried ? [tried] : [])].map(rulesOf);
-		const look = await queueLineOfEdit(c, workspace, schema, sets, by.id, edit);
-		if (look) await noteEditLook(c, workspace, number, look);
-		const did = undoes === undefined ? 'edited rows of a table' : 'took an edit of rows back';
-		await note(c, by, did, label, {
-			edit: number,
-			...countEdits(asked.edits),
-			...(asked.why ? { why: asked.why } : {}),
-			...(undoes === undefined ? {} : { of: undoes })
-		});
-		await announce(c, { kind: 'rows', workspace, number });
-		return { number };
+		await lockRows(c, by.workspace);
+		return makeEdit(c, by, id, asked, undoes);
 	});
+}
+
+/** Makes an edit while no other is made: the rows must be locked. */
+async function makeEdit(
+	c: Db,
+	by: Account,
+	id: string,
+	asked: RowsAsked,
+	undoes?: number
+): Promise<{ number: number } | RowsOvertaken> {
+	const { workspace } = by;
+	const { doc, table } = await formOf(c, by, id);
+	const { schema, release } = await inForce(c, workspace);
+	const { rows } = await rowsAt(c, workspace);
+	const edited = editedRows(own(rows, id) ?? [], asked.edits);
+	if (edited.overtaken.length) return overtakenIn(c, workspace, id, rows, edited.overtaken);
+	if (edited.rows.length > MAX_ROWS)
+		throw new BadInput(`A table may have ${MAX_ROWS} rows; this would have ${edited.rows.length}.`);
+	await mustFit(c, workspace, table, schema, asked.edits);
+	const looked = { table: id, release };
+	if (undoes === undefined) await mustBeLookedAt(c, workspace, looked, asked.edits, asked.look);
+	const { label } = table;
+	const number = await storeEdit(c, workspace, {
+		table: id,
+		label,
+		account: by.id,
+		why: asked.why,
+		brings: asked.brings,
+		edits: asked.edits,
+		...(undoes === undefined ? {} : { undoes })
+	});
+	const edit = { number, table: id, label };
+	const pilot = await pilotOn(c, workspace);
+	const tried = pilot && (await readRelease(c, workspace, pilot.release));
+	const sets = [doc, ...(tried ? [tried] : [])].map(rulesOf);
+	const look = await queueLineOfEdit(c, workspace, schema, sets, by.id, edit);
+	if (look) await noteEditLook(c, workspace, number, look);
+	const did = undoes === undefined ? 'edited rows of a table' : 'took an edit of rows back';
+	await note(c, by, did, label, {
+		edit: number,
+		...countEdits(asked.edits),
+		...(asked.why ? { why: asked.why } : {}),
+		...(undoes === undefined ? {} : { of: undoes })
+	});
+	await announce(c, { kind: 'rows', workspace, number });
+	return { number };
+}
+
+/** What became of rows that were sent by their keys. */
+export interface RowsTaken {
+	/** The number of the edit; null where all of it stood already. */
+	edit: number | null;
+	added: number;
+	changed: number;
+	removed: number;
+	/** Those to be removed that no row is found by, by their place. */
+	notThere: number[];
+}
+
+/**
+ * Edits rows that another system sends by their keys. Where it says which edit it saw, rows that stand otherwise since are
+ * told, and nothing is stored; else the newest counts.
+ * @throws {BadInput | NotTheirTable}
+ */
+export async function editRowsByKey(
+	by: Account,
+	id: string,
+	sent: RowsSent
+): Promise<RowsTaken | (RowsOvertaken & { places: string[] })> {
+	const { workspace } = by;
+	return transaction(async (c) => {
+		// two that add the same row come one after the other, and add it once
+		await lockRows(c, workspace);
+		const { table } = await formOf(c, by, id);
+		const { schema } = await inForce(c, workspace);
+		const { rows } = await rowsAt(c, workspace);
+		const seen = sent.edit === undefined ? rows : await rowsSeen(c, workspace, sent.edit);
+		const mine = (all: LivingRows) => own(all, id) ?? [];
+		const found = editsByKey(table, schema, mine(rows), sent, randomUUID, mine(seen));
+		if (typeof found === 'string') throw new BadInput(found);
+		const { edits, notThere, overtaken } = found;
+		const places = overtaken.map((e) => e.place);
+		if (places.length) return { ...(await overtakenIn(c, workspace, id, rows, overtaken)), places };
+		const taken = { ...countEdits(edits), notThere };
+		if (!edits.length) return { edit: null, ...taken };
+		if (edits.length > LARGE_EDIT)
+			throw new BadInput(
+				`This edits ${edits.length} rows at once; by this road up to ${LARGE_EDIT} are. Send fewer, or edit them on the page of the table, which shows first what they would do.`
+			);
+		const { why, brings } = sent;
+		const done = await makeEdit(c, by, id, { edits, why, brings, look: null });
+		if ('overtaken' in done) throw new Error('Rows that are locked were edited by somebody else.');
+		return { edit: done.number, ...taken };
+	});
+}
+
+/** The rows after an edit that somebody saw. @throws {BadInput} where there is none */
+async function rowsSeen(c: Db, workspace: string, edit: number): Promise<LivingRows> {
+	if (!(await readEdit(c, workspace, edit))) throw new BadInput(`edit: there is no edit ${edit}.`);
+	return (await rowsAt(c, workspace, edit)).rows;
+}
+
+/** A table as it is in force, with the rows that stand; null where there is none. */
+export async function readTable(
+	c: Db,
+	workspace: string,
+	id: string
+): Promise<{ table: ReferenceTable; edit: number | null } | null> {
+	const { release } = await inForce(c, workspace);
+	const doc = release ? await readRelease(c, workspace, release) : null;
+	const { rows } = await rowsAt(c, workspace);
+	const table = doc && withRows(doc, rows).tables?.find((t) => t.id === id);
+	if (!table) return null;
+	const [last] = table.living ? await listEdits(c, workspace, id, 1) : [];
+	return { table, edit: last?.number ?? null };
 }
 
 async function overtakenIn(
@@ -220,7 +302,7 @@ async function overtakenIn(
 	workspace: string,
 	table: string,
 	rows: LivingRows,
-	overtaken: readonly RowEdit[]
+	overtaken: readonly { id: string }[]
 ): Promise<RowsOvertaken> {
 	const at = new Map((own(rows, table) ?? []).map((r) => [r.id, r.cells]));
 	const last = await lastOf(

@@ -157,6 +157,12 @@
 	{#if w.may('operate')}
 		<section class="mt-4 border border-line bg-sheet p-5" aria-labelledby="tokens-h">
 			<h2 id="tokens-h">Tokens for the API</h2>
+			<p class="mt-1 text-sm text-quiet">
+				What it takes and gives is an <a class="textlink" href="/api/v1/openapi.json"
+					>OpenAPI document</a
+				>. Fields go by their identity, which the <a class="textlink" href="/model">model</a> shows at
+				each; tables by the last part of their address.
+			</p>
 			{#if form && 'token' in form && form.token}
 				<p class="mt-2 bg-ochre-wash p-3">
 					This token is shown once. Keep it where passwords are kept:<br /><code
