@@ -1,14 +1,23 @@
 /** Rows that another system sends by their keys: what they come to, that sending them twice is once, and what does not fit. */
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import type { ReferenceTable } from '../document/model';
+import type { FieldType, ReferenceTable } from '../document/model';
 import { Schema } from '../document/model';
 import { editsByKey, type RowsByKey, type SentRows } from './by-key';
 import { editedRows, sameCells, type LivingRow } from './living';
 
 const schema = new Schema({
 	zone: 'UTC',
-	lists: [{ id: 'l', label: 'L', options: [{ id: 'small', label: 'Small', code: 'S' }] }],
+	lists: [
+		{
+			id: 'l',
+			label: 'L',
+			options: [
+				{ id: 'small', label: 'Small', code: 'S' },
+				{ id: 'tall', label: 'Tall; and, wide' }
+			]
+		}
+	],
 	types: []
 });
 const table: ReferenceTable = {
@@ -133,6 +142,55 @@ describe('rows sent by their keys', () => {
 		});
 	});
 
+	it('are read as they are given, of whatever type their columns are', () => {
+		const of = (id: string, type: FieldType, more: object = {}) => ({
+			id,
+			label: id,
+			type,
+			...more
+		});
+		const every: ReferenceTable = {
+			...table,
+			columns: [
+				of('k', 'text'),
+				of('yes', 'yesno'),
+				of('day', 'date'),
+				of('at', 'moment'),
+				of('n', 'number'),
+				of('rate', 'percent'),
+				of('one', 'choice', { list: 'l' }),
+				of('set', 'choices', { list: 'l' }),
+				of('mail', 'email'),
+				of('phone', 'phone'),
+				of('link', 'link', { target: 'x' })
+			],
+			keys: [{ match: 'exact', column: 'k' }]
+		};
+		const cells: LivingRow['cells'] = {
+			k: 'a; b, "c"',
+			yes: true,
+			day: '2026-11-29',
+			at: '2026-11-29T05:00:00.000Z',
+			n: '1234567.891',
+			rate: '7.5',
+			one: 'small',
+			set: ['small', 'tall'],
+			mail: 'a@quillmere.example',
+			phone: '+31201234567',
+			link: '12'
+		};
+		const stands: LivingRow[] = [
+			{ id: 'x', cells },
+			{ id: 'y', cells: { k: 'no', yes: false } }
+		];
+		const rows = stands.map((r) => r.cells);
+		expect(editsByKey(every, schema, stands, { rows, remove: [] }, ids())).toEqual({
+			edits: [],
+			notThere: [],
+			overtaken: []
+		});
+	});
+
 	it('say options by label or code as well', () => {
 		const row = { k: 'a', from: 1, to: 2 };
 		const { edits: made } = edits([], { rows: [{ ...row, size: 'S' }] }) as RowsByKey;
@@ -154,7 +212,9 @@ describe('rows sent by their keys', () => {
 			[{ remove: [{ k: 'a' }] }, 'remove[0] does not say From (“from”)'],
 			[{ rows: [row], remove: [{ ...row, from: '1.0' }] }, 'remove[0] is the same row as rows[0].'],
 			[{ rows: [{ ...row, k: 'b' }] }, 'rows[0]: several rows stand at these keys.'],
-			[{ rows: [{ ...row, v: 'many' }] }, 'rows[0]: ']
+			[{ rows: [{ ...row, v: 'many' }] }, 'rows[0]: Value: “many” is no number'],
+			[{ rows: [{ ...row, v: ['1'] }] }, 'rows[0]: Value holds one value, not a list.'],
+			[{ rows: [{ ...row, size: true }] }, 'rows[0]: Size ']
 		] as [Partial<SentRows>, string][])
 			expect(edits(stands, asked)).toContain(says);
 		expect(editsByKey({ ...table, keys: [] }, schema, [], { rows: [row], remove: [] }, ids())).toBe(

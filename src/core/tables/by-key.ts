@@ -1,7 +1,7 @@
 /** Rows as another system sends them: found by the values of their keys, with no identity of ours. */
 import type { JsonValue } from '../document/json';
 import type { ReferenceTable, Schema } from '../document/model';
-import { readCellText } from './cells';
+import { fromJson, toJson } from '../fields/codec';
 import { sameCells, type LivingRow, type RowEdit } from './living';
 
 /** Columns of a row, some or all of them, by identity; a number may come as one. */
@@ -66,10 +66,9 @@ export function editsByKey(
 		for (const [id, v] of Object.entries(sent)) {
 			const column = columns.get(id);
 			if (!column) return `${place}: “${table.label}” has no column “${id}”.`;
-			const text = Array.isArray(v) ? v.join('; ') : v === null ? '' : String(v);
-			const { value, message } = readCellText(column, text, schema);
-			if (message) return `${place}: ${message}`;
-			cells[id] = value;
+			const value = fromJson({ group: '', ...column }, v, schema);
+			if (!value.ok) return `${place}: ${value.message}`;
+			cells[id] = toJson(value.value);
 		}
 		const missing = keys.find((k) => !Object.hasOwn(sent, k));
 		if (missing !== undefined)

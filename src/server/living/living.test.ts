@@ -504,7 +504,7 @@ describe('rows that another system sends by their keys', () => {
 	it('are added, changed and removed by one edit, which is told and taken back like any', async () => {
 		await done({ rows: [at('600', { district: '1' }), at('601', { district: '1' })] });
 		const taken = await done({
-			rows: [at('600', { district: 2 }), at('60-2', { district: '3' })],
+			rows: [at('600', { district: '2' }), at('60-2', { district: '3' })],
 			remove: [at('601'), at('603')],
 			why: 'A new yard'
 		});
