@@ -27,7 +27,7 @@
 	const here = $derived(page.params.type ?? '');
 </script>
 
-<nav class="pt-3" aria-label="Record types">
+<nav class="h-full overflow-y-auto pt-3 pb-3" aria-label="Record types">
 	<h2 class="px-4 pb-1 text-lg">Records</h2>
 	{#each w.model.types as t (t.id)}
 		<a

@@ -276,7 +276,7 @@
 		{/if}
 		<main
 			id="main"
-			class="min-h-0 flex-1 overflow-auto"
+			class="relative min-h-0 flex-1 overflow-auto"
 			tabindex="-1"
 			onfocusin={(e) => w.others.work(partAround(e.target as Element))}
 		>
