@@ -84,13 +84,7 @@ export { LocalDate, Moment, type ZoneClock } from './value/temporal';
 export { isBlank, isContext, isList, same, show, type Value } from './value/value';
 
 // ── Tables ───────────────────────────────────────────────────────────────────────────────────────
-export {
-	editsByKey,
-	keyColumns,
-	type RowsByKey,
-	type SentRow,
-	type SentRows
-} from './tables/by-key';
+export { editsByKey, type RowsByKey, type SentRow, type SentRows } from './tables/by-key';
 export {
 	cellFault,
 	cellText,
@@ -107,6 +101,7 @@ export {
 	countEdits,
 	editedRows,
 	editsBetween,
+	keyColumns,
 	rowFaults,
 	sameCells,
 	tablesWithRows,

@@ -2,7 +2,7 @@
 import type { JsonValue } from '../document/json';
 import type { ReferenceTable, Schema } from '../document/model';
 import { fromJson, toJson } from '../fields/codec';
-import { sameCells, type LivingRow, type RowEdit } from './living';
+import { keyColumns, sameCells, type LivingRow, type RowEdit } from './living';
 
 /** Columns of a row, some or all of them, by identity; a number may come as one. */
 export type SentRow = Readonly<Record<string, JsonValue | number>>;
@@ -23,10 +23,6 @@ export interface RowsByKey {
 	/** Rows that stand otherwise than the sender saw them, of those that would be edited: the row, and its place in what was sent. */
 	overtaken: { id: string; place: string }[];
 }
-
-/** The columns that a row is found by, in the order of the keys. */
-export const keyColumns = ({ keys }: ReferenceTable): string[] =>
-	keys.flatMap((k) => (k.match === 'range' ? [k.from, k.to] : [k.column]));
 
 /**
  * The edits that rows come to that are sent by their keys.

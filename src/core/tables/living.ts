@@ -102,6 +102,10 @@ export function editedRows(
 	return { rows: [...at.values()], overtaken };
 }
 
+/** The columns that a row is found by, in the order of the keys. */
+export const keyColumns = ({ keys }: ReferenceTable): string[] =>
+	keys.flatMap((k) => (k.match === 'range' ? [k.from, k.to] : [k.column]));
+
 /** What takes an edit back. */
 export const turnedBack = (edits: readonly RowEdit[]): RowEdit[] =>
 	edits.map(({ id, before, after }) => ({ id, before: after, after: before }));
@@ -117,7 +121,7 @@ export function editsBetween(
 	after: readonly Record<string, JsonValue>[],
 	made: () => string
 ): RowEdit[] {
-	const columns = table.keys.flatMap((k) => (k.match === 'range' ? [k.from, k.to] : [k.column]));
+	const columns = keyColumns(table);
 	const keyOf = (cells: LivingRow['cells']) => JSON.stringify(columns.map((c) => cells[c] ?? null));
 	const had = new Map<string, LivingRow[]>();
 	for (const r of before) {

@@ -10,6 +10,7 @@ import {
 	countEdits,
 	editedRows,
 	editsByKey,
+	keyColumns,
 	own,
 	rowFaults,
 	turnedBack,
@@ -102,8 +103,7 @@ async function withDrawn(c: Db, workspace: string, table: ReferenceTable): Promi
 
 /** A row in words: its keys. */
 function called(table: ReferenceTable, cells: LivingRow['cells'], schema: Schema): string {
-	const ids = table.keys.flatMap((k) => (k.match === 'range' ? [k.from, k.to] : [k.column]));
-	const said = ids.map((id) => {
+	const said = keyColumns(table).map((id) => {
 		const column = table.columns.find((c) => c.id === id)!;
 		return cellText(column, cells[id] ?? null, schema) || '–';
 	});

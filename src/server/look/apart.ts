@@ -96,7 +96,7 @@ export class Staying<Job, Answer> {
 				const told = await answer;
 				// it holds up no process that is to end
 				thread.unref();
-				this.#leaving = setTimeout(() => this.end(), this.idle).unref();
+				this.#leaving = setTimeout(() => this.#end(), this.idle).unref();
 				return told;
 			} catch (e) {
 				this.#left(thread);
@@ -116,7 +116,7 @@ export class Staying<Job, Answer> {
 	}
 
 	/** Ends the thread with what it keeps. */
-	end() {
+	#end() {
 		void this.#thread?.terminate();
 		this.#thread = null;
 	}
