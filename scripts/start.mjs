@@ -151,7 +151,8 @@ try {
 	function serve() {
 		server = spawn(command[0], command.slice(1), {
 			cwd: ROOT,
-			env: { ...env, PORT: String(port), RIGID_BUILD: build },
+			// served from its source it begins its threads from there too
+			env: { ...env, PORT: String(port), RIGID_BUILD: dev ? '' : build },
 			stdio: ['ignore', 'inherit', 'inherit'],
 			detached: true
 		});

@@ -24,6 +24,7 @@ const READY: Readiness = {
 	noticed: { n: 80, of: 100 },
 	rehearsed: true,
 	records: 1033,
+	rowsSince: [],
 	replayed: { from: '2026-10-26', to: '2026-11-24', changes: { n: 3, of: 107 } },
 	surprises: 0,
 	remarks: []
@@ -93,6 +94,7 @@ describe('the gate', () => {
 					rehearsed: fc.boolean(),
 					records: fc.nat(9),
 					replayed: fc.constantFrom(null, READY.replayed),
+					rowsSince: fc.constantFrom([], ['Districts', 'Desks']),
 					surprises: fc.nat(2),
 					remarks: fc.array(fc.constant({ title: 'Size', text: 'Why 60?', by: 'Ida' }), {
 						maxLength: 2
@@ -122,12 +124,21 @@ describe('the gate', () => {
 
 describe('a rehearsal', () => {
 	const surprises = [{ key: 'a' }, { key: 'b' }];
-	const r = { draftHash: 'h', before: 3, records: 7, of: 90, period: null, surprises };
+	const r = {
+		draftHash: 'h',
+		before: 3,
+		records: 7,
+		of: 90,
+		rowsSince: ['Districts'],
+		period: null,
+		surprises
+	};
 	it('is of the draft while neither the draft nor the release in force is another', () => {
 		const looked = { b: { by: 'Ida' } };
 		expect(rehearsedAs({ ...r, looked }, null, 'h', 3)).toEqual({
 			rehearsed: true,
 			records: 7,
+			rowsSince: ['Districts'],
 			replayed: null,
 			surprises: 1
 		});
@@ -137,9 +148,19 @@ describe('a rehearsal', () => {
 		expect(rehearsedAs(null, null, null, 0)).toEqual({
 			rehearsed: false,
 			records: 0,
+			rowsSince: [],
 			replayed: null,
 			surprises: 0
 		});
+	});
+
+	it('says which tables were edited since', () => {
+		const says = (rowsSince: string[]) =>
+			held(USUAL_GATE, { ...READY, rowsSince }).find((p) => p.what === 'rehearsal')!.says;
+		expect(says([])).toBe('Rehearsed on all records: 1033 records would change.');
+		expect(says(['Districts', 'Desks'])).toBe(
+			'Rehearsed on all records: 1033 records would change. Rows of “Districts”, “Desks” were edited since.'
+		);
 	});
 
 	it('goes with a replay: of another draft it says nothing, and its surprises do not count', () => {

@@ -65,6 +65,8 @@ export interface Readiness {
 	/** Whether the draft as it is was rehearsed against what is in force; records that would change. */
 	rehearsed: boolean;
 	records: number;
+	/** Living tables whose rows were edited since that rehearsal. */
+	rowsSince: readonly string[];
 	/** Whether it was replayed so too: the days, with the changes that would have come out otherwise; null for not. */
 	replayed: { from: string; to: string; changes: Part } | null;
 	/** Surprises of the two that nobody looked at. */
@@ -87,6 +89,7 @@ interface Rehearsed {
 	before: number | null;
 	records: number;
 	of: number;
+	rowsSince: readonly string[];
 	period: { from: string; to: string } | null;
 	surprises: readonly { key: string }[];
 	/** Those that somebody looked at, by key. */
@@ -103,13 +106,14 @@ export function rehearsedAs(
 	replay: Rehearsed | null,
 	draftHash: string | null,
 	force: number
-): Pick<Readiness, 'rehearsed' | 'records' | 'replayed' | 'surprises'> {
+): Pick<Readiness, 'rehearsed' | 'records' | 'rowsSince' | 'replayed' | 'surprises'> {
 	const fresh = (x: Rehearsed | null) =>
 		x !== null && x.draftHash === draftHash && x.before === force;
 	const replayed = fresh(replay) ? replay! : null;
 	return {
 		rehearsed: fresh(r),
 		records: r?.records ?? 0,
+		rowsSince: r?.rowsSince ?? [],
 		replayed: replayed?.period
 			? { ...replayed.period, changes: { n: replayed.records, of: replayed.of } }
 			: null,
@@ -132,6 +136,10 @@ export interface Passing {
 
 const many = (n: number, one: string, more = `${one}s`) => `${n} ${n === 1 ? one : more}`;
 const percent = ({ n, of }: Part) => (of ? Math.floor((100 * n) / of) : 100);
+
+/** What is to be added where rows of tables were edited since. */
+const sinceOf = (tables: readonly string[]) =>
+	tables.length ? ` Rows of ${tables.map((t) => `“${t}”`).join(', ')} were edited since.` : '';
 
 /** Holds every criterion against what is known. */
 export function held(gate: Gate, r: Readiness): Passing[] {
@@ -175,7 +183,7 @@ export function held(gate: Gate, r: Readiness): Passing[] {
 				return {
 					met: r.rehearsed,
 					says: r.rehearsed
-						? `Rehearsed on all records: ${many(r.records, 'record')} would change.`
+						? `Rehearsed on all records: ${many(r.records, 'record')} would change.${sinceOf(r.rowsSince)}`
 						: 'Not rehearsed as it stands.'
 				};
 			case 'replay':

@@ -73,6 +73,8 @@ export interface KeptRehearsal extends Omit<Asked, 'rows' | 'file'> {
 	/** Of all that it was made of. */
 	hash: string;
 	draftHash: string | null;
+	/** Labels of the living tables whose rows were edited since it began, or were when it was made. */
+	rowsSince: string[];
 	result: RehearsalResult;
 	/** Surprises that somebody looked at, by key. */
 	looked: Record<string, { by: string; at: string }>;
@@ -93,7 +95,9 @@ export interface Behind {
 const KEPT = 8;
 
 const HEAD = `r.id::text, ${iso('r.ended_at')} as at, a.name as by, r.before, r.after, r.hash,
-	r.draft_hash as "draftHash", r.selection, r.period, r.rows, r.file, r.looked`;
+	r.draft_hash as "draftHash", r.selection, r.period, r.rows, r.file, r.looked,
+	array(select distinct e.label from living_edit e
+	      where e.workspace = r.workspace and e.number > r.living order by 1) as "rowsSince"`;
 const FROM = 'from rehearsal r left join account a on a.id = r.account';
 
 /** Begins to keep one; those that were never ended, and the oldest, go. */
@@ -105,6 +109,8 @@ export async function beginRehearsal(
 		account: string | null;
 		hash: string;
 		draftHash: string | null;
+		/** The last edit of living tables whose rows it finds. */
+		living: number;
 	}
 ): Promise<void> {
 	await db.query(
@@ -114,8 +120,8 @@ export async function beginRehearsal(
 		[r.workspace, KEPT - 1]
 	);
 	await db.query(
-		`insert into rehearsal (id, workspace, account, before, after, hash, draft_hash, selection, period, rows, file)
-		 values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`,
+		`insert into rehearsal (id, workspace, account, before, after, hash, draft_hash, selection, period, rows, file, living)
+		 values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)`,
 		[
 			r.id,
 			r.workspace,
@@ -127,7 +133,8 @@ export async function beginRehearsal(
 			r.selection && JSON.stringify(r.selection),
 			r.period && JSON.stringify(r.period),
 			r.rows && JSON.stringify(rowsOf(r.rows)),
-			r.file && JSON.stringify(r.file)
+			r.file && JSON.stringify(r.file),
+			r.living
 		]
 	);
 }

@@ -2,12 +2,10 @@
  * The thread in which everything is done that no request waits for. It is watched: one that dies is begun
  * anew, a little later each time.
  */
-import path from 'node:path';
-import { pathToFileURL } from 'node:url';
-import { Worker } from 'node:worker_threads';
+import type { Worker } from 'node:worker_threads';
 import { log } from '../http/log';
+import { beginThread } from '../thread';
 
-const SOURCE = path.resolve('src');
 /** Milliseconds between a death and the next thread; doubled each time, up to the second. */
 const AGAIN = 500;
 const AGAIN_AT_MOST = 30_000;
@@ -26,8 +24,7 @@ export const backgroundAt = (): number | null => turned;
 export type Told = { turned: number } | { ended: true };
 
 function begin() {
-	const module = pathToFileURL(path.join(SOURCE, 'server/jobs/worker.ts')).href;
-	const mine = new Worker(path.join(SOURCE, 'workers/thread.mjs'), { workerData: { module } });
+	const mine = beginThread('server/jobs/worker');
 	thread = mine;
 	mine.on('message', (told: Told) => {
 		if ('turned' in told) {

@@ -170,7 +170,7 @@ async function cut({ job }: JobRun): Promise<void> {
 	const asked = JSON.parse(job.input.asked) as Asked;
 	const { model } = await readModel(db(), workspace);
 	const [had, drawn] = await setsOf(db(), job, asked);
-	const { rows } = await rowsAt(db(), workspace);
+	const { rows, number: living } = await rowsAt(db(), workspace);
 	// the rows too as they stand when it begins
 	const [before, after] = [withRows(had, rows), withRows(drawn, putRows(rows, asked.rows))];
 	const frozen: Frozen = {
@@ -200,7 +200,8 @@ async function cut({ job }: JobRun): Promise<void> {
 			workspace,
 			account: job.account,
 			hash: hashOf([before, after, asked.selection, frozen.model]),
-			draftHash: asked.after === null && !asked.rows ? hashOfDraft(drawn, model) : null
+			draftHash: asked.after === null && !asked.rows ? hashOfDraft(drawn, model) : null,
+			living
 		});
 		await cutJob(c, id, ranges);
 		if (!ranges.length) await end(c, job, frozen, compared);

@@ -68,7 +68,7 @@ export async function replaying({ job, progress }: JobRun): Promise<void> {
 	const asked = JSON.parse(job.input.asked) as Asked & { period: Period };
 	const { model } = await readModel(db(), workspace);
 	const schema = new Schema(model);
-	const { rows } = await rowsAt(db(), workspace);
+	const { rows, number: living } = await rowsAt(db(), workspace);
 	const [before, after] = (await setsOf(db(), job, asked)).map((set) => ({
 		set,
 		plan: compilePlan(schema, withRows(set, rows))
@@ -105,7 +105,8 @@ export async function replaying({ job, progress }: JobRun): Promise<void> {
 			workspace,
 			account: job.account,
 			hash: hashOf([before.set, after.set, asked.period, hashOf(model)]),
-			draftHash: asked.after === null ? hashOfDraft(after.set, model) : null
+			draftHash: asked.after === null ? hashOfDraft(after.set, model) : null,
+			living
 		});
 		await keepBehind(c, id, 0, behind);
 		const told = await toldOf(

@@ -12,7 +12,7 @@ import { readEntries } from '../db/audit';
 import { readJob } from '../db/jobs';
 import { editedBy, lastEdit, listEdits, lockRows, readEdit, rowsAt, storeEdit } from '../db/living';
 import { db, transaction } from '../db/pool';
-import { readRehearsal } from '../db/rehearsals';
+import { newestOfDraft, readRehearsal } from '../db/rehearsals';
 import {
 	createRelease,
 	putInForce,
@@ -24,6 +24,7 @@ import {
 import { readModel } from '../db/model';
 import { forgetBeyond } from '../db/retention';
 import { editDraft } from '../draft/edit';
+import { queueRehearsal } from '../jobs/rehearsal';
 import { lineShown, lineStep } from '../line/line';
 import { RefusedChange, inForce, save } from '../records';
 import type { Account } from '../people/accounts';
@@ -490,6 +491,24 @@ describe('the records', () => {
 		await saved(number + 1);
 		expect(await districtOf(id)).toBe('7');
 	});
+});
+
+describe('a rehearsal', () => {
+	it('of the draft says of which tables rows were edited since it began, until it is made again', async () => {
+		await workAll();
+		await queueRehearsal(t.admin);
+		await workAll();
+		const since = async () => (await newestOfDraft(db(), t.workspace, 'records'))!.rowsSince;
+		expect(await since()).toEqual([]);
+		const number = await put([fresh({ country: 'poland', begins: '93', district: '2' })]);
+		expect(await since()).toEqual(['District postcodes']);
+		// what was taken back was an edit too
+		await takeRowsBack(t.admin, TABLE, number, false);
+		expect(await since()).toEqual(['District postcodes']);
+		await queueRehearsal(t.admin);
+		await workAll();
+		expect(await since()).toEqual([]);
+	}, 60_000);
 });
 
 describe('rows that another system sends by their keys', () => {

@@ -10,7 +10,7 @@ const IDLE = 600_000;
 /** The analysis did not come to an end; the message says what that means. */
 export class NotAnalysedInTime extends Error {}
 
-const thread = new Staying<AnalysisJob, AnalysisAnswer>('workers/analysis.thread.ts', IDLE);
+const thread = new Staying<AnalysisJob, AnalysisAnswer>('workers/analysis.thread', IDLE);
 
 /**
  * Analyses a rule set and runs trials on it; of what is as it was the last time, what was said of it then.

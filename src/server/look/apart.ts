@@ -1,17 +1,7 @@
 /** Work in threads of their own, off the event loop: ended when it takes too long or nobody waits for it. */
-import path from 'node:path';
-import { pathToFileURL } from 'node:url';
-import { Worker } from 'node:worker_threads';
+import type { Worker } from 'node:worker_threads';
 import pLimit from 'p-limit';
-
-/** Threads are read from their source, as the scripts are; they have no part in the build of the pages. */
-const source = path.resolve('src');
-const begin = path.join(source, 'workers/thread.mjs');
-
-const threadOf = (module: string, job?: unknown) =>
-	new Worker(begin, {
-		workerData: { module: pathToFileURL(path.join(source, module)).href, job }
-	});
+import { beginThread, type ThreadModule } from '../thread';
 
 interface Apart {
 	/** Milliseconds after which it is given up. */
@@ -51,12 +41,15 @@ function answerOf<Answer>(thread: Worker, module: string, { limit, late, signal 
 
 /**
  * Runs a module with a job in a thread and gives the first thing it posts.
- * @param module below `src`; it finds the job in `workerData.job`
  * @throws what `late` makes, when it takes too long; the signal's reason, when it is given; what the thread threw
  */
-export async function apart<Answer>(module: string, job: unknown, with_: Apart): Promise<Answer> {
+export async function apart<Answer>(
+	module: ThreadModule,
+	job: unknown,
+	with_: Apart
+): Promise<Answer> {
 	with_.signal?.throwIfAborted();
-	const thread = threadOf(module, job);
+	const thread = beginThread(module, job);
 	try {
 		return await answerOf<Answer>(thread, module, with_);
 	} finally {
@@ -75,11 +68,11 @@ export class Staying<Job, Answer> {
 	readonly #turn = pLimit(1);
 
 	/**
-	 * @param module below `src`; it is posted each job, and posts one answer to each
+	 * @param module is posted each job, and posts one answer to each
 	 * @param idle milliseconds after the last answer until the thread is ended
 	 */
 	constructor(
-		readonly module: string,
+		readonly module: ThreadModule,
 		readonly idle: number
 	) {}
 
@@ -106,7 +99,7 @@ export class Staying<Job, Answer> {
 	}
 
 	#begin(): Worker {
-		const thread = threadOf(this.module);
+		const thread = beginThread(this.module);
 		// one that dies while nobody waits for it is begun anew when it is asked
 		return thread.on('error', () => undefined).on('exit', () => this.#left(thread));
 	}

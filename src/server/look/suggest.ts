@@ -18,7 +18,7 @@ export class NotFoundInTime extends Error {}
  */
 export const suggestApart = (job: SuggestJob, signal: AbortSignal): Promise<SuggestAnswer> =>
 	few(() =>
-		apart<SuggestAnswer>('server/look/suggest.thread.ts', job, {
+		apart<SuggestAnswer>('server/look/suggest.thread', job, {
 			limit: LIMIT,
 			late: () =>
 				new NotFoundInTime(

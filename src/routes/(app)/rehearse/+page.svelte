@@ -218,6 +218,9 @@
 			{#if stale}<span class="text-ochre">▲ This is older than the draft.</span>
 			{:else if superseded}<span class="text-ochre"
 					>▲ {capital(sayVersion(w.force.number))} is in force by now.</span
+				>
+			{:else if shown.rowsSince.length}<span class="text-ochre"
+					>▲ Rows of {andList(shown.rowsSince.map((t) => `“${t}”`))} were edited since.</span
 				>{/if}
 			Run {formatMoment(shown.at, w.model.zone)}{shown.by ? ` by ${shown.by}` : ''}.
 		{:else}Shows what a version would change in the records that exist, or in what was done of late.
