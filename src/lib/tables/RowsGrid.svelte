@@ -49,8 +49,10 @@
 		const n = numeric && v !== '' ? Number(v) : NaN;
 		return Number.isNaN(n) ? shown(c, v) || null : n;
 	};
+	/** The very same as long as only rows are edited: what the grid makes of them stays. */
+	const own = $derived(table.columns);
 	const columns = $derived<GridColumn<Row>[]>([
-		...table.columns.map((c, i) => ({
+		...own.map((c, i) => ({
 			id: c.id,
 			label: c.label,
 			value: (r: Row) => sized(c, r[i] ?? null),

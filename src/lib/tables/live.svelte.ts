@@ -25,6 +25,16 @@ export interface LiveRow {
 	theirs?: LivingRow['cells'] | null;
 }
 
+/** A row that stands, as an edit is to make it. */
+function edited(stands: LiveRow, { before, after }: RowEdit): LiveRow {
+	const { id, cells } = stands;
+	if (sameCells(after, cells)) return stands;
+	const theirs = sameCells(before, cells) ? {} : { theirs: cells };
+	return after === null
+		? { id, cells, is: 'gone', ...theirs }
+		: { id, cells: after, is: 'changed', ...theirs };
+}
+
 export class LiveRows {
 	#pending = $state.raw<Pending>(new Map());
 	#past: Pending[] = $state.raw([]);
@@ -59,35 +69,47 @@ export class LiveRows {
 
 	readonly #at = $derived.by(() => new Map(this.#stands().map((r) => [r.id, r.cells])));
 
+	/** The rows that stand, of which an edit puts others in the place of a few: the rest are the very same. */
+	readonly #standing = $derived.by(() =>
+		this.#stands().map(({ id, cells }): LiveRow => ({ id, cells, is: 'same' }))
+	);
+	readonly #places = $derived.by(() => new Map(this.#standing.map((r, i) => [r.id, i])));
+
 	/** Rows as they are to be, in the order of those that stand; new ones last. */
 	readonly shown: readonly LiveRow[] = $derived.by(() => {
-		const rows = this.#stands().map((r): LiveRow => {
-			const e = this.#pending.get(r.id);
-			if (!e || sameCells(e.after, r.cells)) return { ...r, is: 'same' };
-			const theirs = sameCells(e.before, r.cells) ? {} : { theirs: r.cells };
-			return e.after === null
-				? { ...r, is: 'gone', ...theirs }
-				: { id: r.id, cells: e.after, is: 'changed', ...theirs };
-		});
-		for (const e of this.#pending.values())
-			if (!this.#at.has(e.id) && e.after)
+		const rows = this.#standing.slice();
+		for (const e of this.#pending.values()) {
+			const i = this.#places.get(e.id);
+			if (i !== undefined) rows[i] = edited(rows[i], e);
+			else if (e.after)
 				rows.push({
 					id: e.id,
 					cells: e.after,
 					is: e.before ? 'changed' : 'new',
 					...(e.before ? { theirs: null } : {})
 				});
+		}
 		return rows;
 	});
 
-	/** The table with these rows. */
-	readonly table: ReferenceTable = $derived.by(() => {
-		const t = this.#table();
-		return {
-			...t,
-			rows: this.shown.map((r) => t.columns.map((c): JsonValue => r.cells[c.id] ?? null))
+	/** The cells of a row in the order of the columns, made once as long as those stay. */
+	readonly #inColumns = $derived.by(() => {
+		const { columns } = this.#table();
+		const made = new WeakMap<LiveRow, JsonValue[]>();
+		return (r: LiveRow): JsonValue[] => {
+			const had = made.get(r);
+			if (had) return had;
+			const cells = columns.map((c): JsonValue => r.cells[c.id] ?? null);
+			made.set(r, cells);
+			return cells;
 		};
 	});
+
+	/** The table with these rows. */
+	readonly table: ReferenceTable = $derived.by(() => ({
+		...this.#table(),
+		rows: this.shown.map(this.#inColumns)
+	}));
 
 	/** What is to be put in force. */
 	readonly edits: RowEdit[] = $derived.by(() =>

@@ -132,7 +132,7 @@ export function keyText(table: ReferenceTable, key: TableKey): string {
 		case 'loose':
 			return `${label(key.column)} is, but for case, accents and spaces,`;
 		case 'prefix':
-			return `${label(key.column)} begins (the longest counts)`;
+			return `${label(key.column)}: the beginning of (the longest counts)`;
 		case 'range':
 			return `${label(key.from)} to ${label(key.to)} holds`;
 	}

@@ -1,5 +1,4 @@
 import { whoAsks } from '$server/http/guard';
-import { rowsAt } from '$server/db/living';
 import { readModel } from '$server/db/model';
 import { pilotOn, readChoice } from '$server/db/pilot';
 import { db } from '$server/db/pool';
@@ -16,6 +15,7 @@ import { listRemarks } from '$server/db/remarks';
 import { readWorkspace } from '$server/db/workspace';
 import { knownOverruled } from '$server/db/journal';
 import { revisionOf } from '$server/draft/revision';
+import { rowsToSend } from '$server/living/sent';
 import type { LayoutServerLoad } from './$types';
 
 /** What every page works on: the model, the draft, what is in force, and by which mark trials are fetched. */
@@ -44,7 +44,7 @@ export const load: LayoutServerLoad = async (event) => {
 		newestOfDraft(db(), w, 'changes'),
 		listRemarks(db(), w),
 		knownOverruled(db(), w),
-		rowsAt(db(), w)
+		rowsToSend(db(), w)
 	]);
 	const release = number ? await readRelease(db(), w, number) : null;
 	const on = await pilotOn(db(), w);
@@ -70,7 +70,7 @@ export const load: LayoutServerLoad = async (event) => {
 		},
 		/** A release that decides some records first. */
 		pilot: on && tried && { ...on, set: rulesOf(tried), choice: await readChoice(db(), on.id) },
-		living: { number: living.number, rows: living.rows },
+		living,
 		trials,
 		rehearsal,
 		replay,

@@ -81,6 +81,40 @@ async function stateOf(db: Db, workspace: string, number: number): Promise<RowsS
 	return r.rows[0] ?? BEGINNING;
 }
 
+/** What tells the last edit of each of some tables, as of an edit. */
+export async function lastMarks(
+	db: Db,
+	workspace: string,
+	tables: readonly string[],
+	at: number
+): Promise<Record<string, string>> {
+	const r = await db.query<{ id: string; mark: string }>(
+		`select t.id, e.mark::text from unnest($2::text[]) as t(id), lateral (
+		   select mark from living_edit where workspace = $1 and tbl = t.id and number <= $3
+		   order by number desc limit 1) e`,
+		[workspace, tables, at]
+	);
+	return Object.fromEntries(r.rows.map(({ id, mark }) => [id, mark]));
+}
+
+/** The rows of a table as one of its edits left them; null where that is no edit of it. @param mark what tells the edit */
+export async function rowsAfter(
+	db: Db,
+	workspace: string,
+	table: string,
+	mark: string
+): Promise<readonly LivingRow[] | null> {
+	const r = await db.query<{ number: number }>(
+		'select number from living_edit where workspace = $1 and tbl = $2 and mark::text = $3',
+		[workspace, table, mark]
+	);
+	if (!r.rows[0]) return null;
+	const now = await rowsAt(db, workspace);
+	const stands = (await lastMarks(db, workspace, [table], now.number))[table] === mark;
+	const { rows } = stands ? now : await rowsAt(db, workspace, r.rows[0].number);
+	return rows[table];
+}
+
 async function whole(db: Db, workspace: string, at: number): Promise<Known['rows']> {
 	const r = await db.query<{ tbl: string } & Placed>(
 		`select tbl, id, cells, place::float8 from living_row

@@ -107,6 +107,9 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 			does: 'edits rows of a living table: whoever was given it, and administrators'
 		}
 	},
+	'/tables/[id]/standing/[mark]': {
+		GET: { asks: 'look', does: 'the rows of a living table as one of its edits left them' }
+	},
 	'/tables/[id]/rows/look': {
 		POST: { asks: 'look', does: 'rehearses an edit of rows: whoever may make it' }
 	},

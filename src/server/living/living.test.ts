@@ -10,7 +10,17 @@ import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { workAll } from '../../../tests/worker';
 import { readEntries } from '../db/audit';
 import { readJob } from '../db/jobs';
-import { editedBy, lastEdit, listEdits, lockRows, readEdit, rowsAt, storeEdit } from '../db/living';
+import {
+	editedBy,
+	lastEdit,
+	lastMarks,
+	listEdits,
+	lockRows,
+	readEdit,
+	rowsAfter,
+	rowsAt,
+	storeEdit
+} from '../db/living';
 import { db, transaction } from '../db/pool';
 import { newestOfDraft, readRehearsal } from '../db/rehearsals';
 import {
@@ -23,6 +33,7 @@ import {
 } from '../db/rules';
 import { readModel } from '../db/model';
 import { forgetBeyond } from '../db/retention';
+import { rowsToSend } from './sent';
 import { editDraft } from '../draft/edit';
 import { queueRehearsal } from '../jobs/rehearsal';
 import { lineShown, lineStep } from '../line/line';
@@ -322,6 +333,44 @@ describe('the rows after any edit', () => {
 		for (const [number, stood] of seen)
 			expect((await rowsAt(db(), t.workspace, number)).rows[TABLE]).toEqual(stood);
 	}, 60_000);
+
+	it('are told by what tells the last edit of the table, also when it is not the last any more', async () => {
+		const markNow = async () =>
+			(await lastMarks(db(), t.workspace, [TABLE], (await lastEdit(db(), t.workspace)).number))[
+				TABLE
+			];
+		const before = { mark: await markNow(), rows: await rows() };
+		expect(await rowsAfter(db(), t.workspace, TABLE, before.mark)).toBe(before.rows);
+		await put([fresh({ country: 'poland', begins: '94', district: '1' })]);
+		expect(await markNow()).not.toBe(before.mark);
+		expect(await rowsAfter(db(), t.workspace, TABLE, await markNow())).toEqual(await rows());
+		expect(await rowsAfter(db(), t.workspace, TABLE, before.mark)).toEqual(before.rows);
+		for (const odd of ['', 'x', randomUUID()])
+			expect(await rowsAfter(db(), t.workspace, TABLE, odd)).toBe(null);
+		expect(await rowsAfter(db(), t.workspace, 'country_desk', before.mark)).toBe(null);
+	});
+
+	it('come with each page where they are few, and by their mark where they are many', async () => {
+		const few = await rowsToSend(db(), t.workspace);
+		expect(few.large).toEqual({});
+		expect(few.rows[TABLE]).toEqual((await rows()).map(({ id, cells }) => ({ id, cells })));
+		const stored = (edits: readonly RowEdit[]) =>
+			transaction(async (c) => {
+				await lockRows(c, t.workspace);
+				const { label } = (await readEdit(c, t.workspace, few.number))!;
+				return storeEdit(c, t.workspace, { table: TABLE, label, account: null, edits });
+			});
+		const edits = Array.from({ length: 1000 }, (_, i) =>
+			fresh({ country: 'poland', begins: `95-${i}`, district: '1' })
+		);
+		const number = await stored(edits);
+		const many = await rowsToSend(db(), t.workspace);
+		expect(many).toMatchObject({ number, rows: {} });
+		expect(many.rows).not.toHaveProperty(TABLE);
+		expect(await rowsAfter(db(), t.workspace, TABLE, many.large[TABLE])).toEqual(await rows());
+		await stored(edits.map(({ id, after }) => ({ id, before: after, after: null })));
+		expect((await rowsToSend(db(), t.workspace)).rows[TABLE]).toEqual(few.rows[TABLE]);
+	});
 
 	it('of an edit that came to nothing are kept by nobody', async () => {
 		const before = await rows();

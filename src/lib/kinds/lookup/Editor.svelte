@@ -6,7 +6,7 @@
 	import FindsLook from '../FindsLook.svelte';
 	import FieldOrFormula from '../../inputs/FieldOrFormula.svelte';
 	import MultiChoose from '../../inputs/MultiChoose.svelte';
-	import { keyText } from '../../words/format';
+	import { formatCount, keyText } from '../../words/format';
 	import { bodyEdit, type EditorProps } from '../view';
 	import { useWorkbench } from '../../work/workbench.svelte';
 
@@ -135,7 +135,8 @@
 	</div>
 	<p class="mt-1 text-sm">
 		<a class="textlink" href="/tables/{table.id}"
-			>Open {table.label}, {table.rows.length} {table.rows.length === 1 ? 'row' : 'rows'}</a
+			>Open {table.label}, {formatCount(table.rows.length)}
+			{table.rows.length === 1 ? 'row' : 'rows'}</a
 		>
 	</p>
 {:else}

@@ -1,0 +1,48 @@
+import { describe, expect, it } from 'vitest';
+import { rowsOf } from './rows';
+
+const row = (id: string) => ({ id, cells: { code: id } });
+
+/** A server that has some rows by address, and what it was asked. */
+function server(has: Record<string, unknown>) {
+	const asked: string[] = [];
+	const ask = ((url: string) => {
+		asked.push(url);
+		return Promise.resolve(
+			url in has ? Response.json(has[url]) : new Response(null, { status: 404 })
+		);
+	}) as typeof fetch;
+	return { asked, ask };
+}
+
+describe('rows of living tables', () => {
+	it('of large tables are fetched once for each edit of theirs, and are the very same until then', async () => {
+		const { asked, ask } = server({
+			'/tables/codes/standing/m1': [row('a')],
+			'/tables/codes/standing/m2': [row('a'), row('b')],
+			'/tables/desks%20one/standing/m1': [row('d')]
+		});
+		const small = { few: [row('f')] };
+		const first = await rowsOf({ number: 1, rows: small, large: { codes: 'm1' } }, ask);
+		expect(first).toEqual({ number: 1, rows: { few: [row('f')], codes: [row('a')] } });
+		expect(first.rows.few).toBe(small.few);
+		// an edit of another table
+		const next = await rowsOf({ number: 2, rows: {}, large: { codes: 'm1' } }, ask);
+		expect(next.rows.codes).toBe(first.rows.codes);
+		const large = { codes: 'm2', 'desks one': 'm1' };
+		const last = await rowsOf({ number: 3, rows: {}, large }, ask);
+		expect(last.rows).toEqual({ codes: [row('a'), row('b')], 'desks one': [row('d')] });
+		expect(asked).toEqual([
+			'/tables/codes/standing/m1',
+			'/tables/codes/standing/m2',
+			'/tables/desks%20one/standing/m1'
+		]);
+	});
+
+	it('that cannot be fetched are not taken for none', async () => {
+		const { ask } = server({});
+		await expect(rowsOf({ number: 1, rows: {}, large: { away: 'm1' } }, ask)).rejects.toMatchObject(
+			{ status: 503 }
+		);
+	});
+});
