@@ -49,6 +49,11 @@ export async function lockDraft(db: Db, workspace: string): Promise<void> {
 	await db.query('select 1 from workspace where id = $1 for update', [workspace]);
 }
 
+/** What is in force stays until this transaction ends: whoever changes it, as whoever edits the draft, waits. */
+export async function holdInForce(db: Db, workspace: string): Promise<void> {
+	await db.query('select 1 from workspace where id = $1 for share', [workspace]);
+}
+
 /** The revision of the draft as it stands; 0 for a workspace that is not there. */
 export async function revisionOf(db: Db, workspace: string): Promise<number> {
 	const r = await db.query<{ n: number }>(

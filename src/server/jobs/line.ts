@@ -36,7 +36,7 @@ import {
 import { readEdit, rowsAt } from '../db/living';
 import { db, transaction, type Db } from '../db/pool';
 import { cutByKey } from '../db/records';
-import { lockDraft, readRelease, rulesOf } from '../db/rules';
+import { holdInForce, lockDraft, readRelease, rulesOf } from '../db/rules';
 import { eachOutOfLine, lineAmong } from '../line/lined';
 import { followEdit } from '../bulk/bulk';
 import { inForce, type InForce } from '../records';
@@ -183,9 +183,32 @@ async function cut({ job }: JobRun): Promise<void> {
 	});
 }
 
-async function oneRange({ job, signal }: JobRun, n: number): Promise<void> {
-	const at = await openRange(db(), job.id, n);
+/**
+ * How often a range is looked at anew because what is in force became another meanwhile. Then what was found of what is
+ * still held is kept: what made it another has a look of its own.
+ */
+const ANEW = 3;
+
+async function oneRange(run: JobRun, n: number): Promise<void> {
+	const at = await openRange(db(), run.job.id, n);
 	if (!at) return;
+	for (let again = ANEW; !(await lookedAt(run, n, at, again > 0)); again--);
+}
+
+const sameForce = (a: InForce, b: InForce) =>
+	a.release === b.release &&
+	a.living === b.living &&
+	a.modelRevision === b.modelRevision &&
+	a.pilot?.id === b.pilot?.id &&
+	a.pilot?.version === b.pilot?.version;
+
+/** Looks at a range and keeps what was found. @returns whether it did: not where it may look anew, and has to */
+async function lookedAt(
+	{ job, signal }: JobRun,
+	n: number,
+	at: { type: string; low: string; high: string },
+	mayAnew: boolean
+): Promise<boolean> {
 	const { workspace } = job;
 	const force = await inForce(db(), workspace);
 	const asked = (JSON.parse(job.input.fields) as Fields)[at.type];
@@ -215,13 +238,24 @@ async function oneRange({ job, signal }: JobRun, n: number): Promise<void> {
 				found.push(...out);
 			}
 		);
-	await transaction(async (c) => {
-		const last = await keepRange(c, job.id, n, { found: found.length }, looked, () =>
-			keepLine(c, workspace, at.type, at, fields, force.release, found)
+	return transaction(async (c) => {
+		await holdInForce(c, workspace);
+		const now = await inForce(c, workspace);
+		if (mayAnew && !sameForce(force, now)) return false;
+		const heldNow = (type: string) =>
+			now.schema.types.has(type) ? standingFields(now.plan, type) : [];
+		const of = new Set(heldNow(at.type));
+		const rows = found.filter((x) => of.has(x.field));
+		const last = await keepRange(c, job.id, n, { found: rows.length }, looked, () =>
+			keepLine(c, workspace, at.type, at, fields, force.release, rows)
 		);
-		if (!last) return;
+		if (!last) return true;
+		// of a change that was settled while a release came in force something may stand that nothing holds any more
+		for (const type of await linedTypes(c, workspace))
+			await forgetLine(c, workspace, type, heldNow(type));
 		await noteEnded(c, job.id, { state: 'done' });
 		if (job.input.edit) await follow(c, workspace, Number(job.input.edit));
+		return true;
 	});
 }
 
