@@ -100,6 +100,7 @@ export {
 	cellsOf,
 	countEdits,
 	editedRows,
+	stepped,
 	editsBetween,
 	keyColumns,
 	rowFaults,
@@ -109,6 +110,7 @@ export {
 	withRows,
 	withoutRows,
 	type LivingRow,
+	type RowsStep,
 	type LivingRows,
 	type RowEdit
 } from './tables/living';

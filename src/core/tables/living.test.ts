@@ -8,6 +8,7 @@ import {
 	editedRows,
 	editsBetween,
 	sameCells,
+	stepped,
 	turnedBack,
 	type LivingRow
 } from './living';
@@ -36,6 +37,32 @@ const ids = () => {
 };
 const plain = (rows: readonly LivingRow[]) =>
 	rows.map((r) => JSON.stringify([r.cells.k, r.cells.v])).sort();
+
+describe('rows after a step', () => {
+	it('are those that it was made of, and what it does not concern is the very same', () => {
+		fc.assert(
+			fc.property(
+				rowsOf,
+				fc.array(fc.tuple(fc.nat(9), cells), { maxLength: 5 }),
+				fc.array(fc.nat(9)),
+				fc.array(fc.nat(7)),
+				(before, added, changed, removed) => {
+					const now = before.flatMap((r, i) => {
+						if (removed.includes(i)) return [];
+						return changed.includes(i) ? [{ id: r.id, cells: { ...r.cells, v: 'x' } }] : [r];
+					});
+					added.forEach(([at, c], i) => now.splice(at, 0, { id: `n${i}`, cells: c }));
+					const gone = before.filter((r) => !now.some((n) => n.id === r.id)).map((r) => r.id);
+					const put = now.flatMap((row, at) => (before.includes(row) ? [] : [{ at, row }]));
+					// one that came and went in between is told as gone too
+					const rows = stepped(before, { gone: [...gone, 'never'], put });
+					expect(rows).toEqual(now);
+					rows.forEach((r, i) => expect(r).toBe(now[i]));
+				}
+			)
+		);
+	});
+});
 
 describe('rows of a file in the place of those that stand', () => {
 	it('are an edit that makes them so, and what it changes is no more than it must', () => {

@@ -36,11 +36,25 @@ function fill(table: ReferenceTable, rows: readonly LivingRow[]): ReferenceTable
 	if (!of) filled.set(rows, (of = new WeakMap()));
 	let made = of.get(table);
 	if (!made) {
-		const cells = (r: LivingRow) =>
-			table.columns.map((c) => (Object.hasOwn(r.cells, c.id) ? r.cells[c.id] : null));
-		of.set(table, (made = { ...table, rows: rows.map(cells) }));
+		const inColumns = columned(table.columns);
+		of.set(table, (made = { ...table, rows: rows.map(inColumns) }));
 	}
 	return made;
+}
+
+const byColumns = new WeakMap<ReferenceTable['columns'], WeakMap<LivingRow, JsonValue[]>>();
+
+/** Gives the values of a row in the order of columns: the same array for the same two, by which an index knows it again. */
+function columned(columns: ReferenceTable['columns']): (row: LivingRow) => JsonValue[] {
+	const made = byColumns.get(columns) ?? new WeakMap<LivingRow, JsonValue[]>();
+	byColumns.set(columns, made);
+	return (row) => {
+		const had = made.get(row);
+		if (had) return had;
+		const values = columns.map((c) => (Object.hasOwn(row.cells, c.id) ? row.cells[c.id] : null));
+		made.set(row, values);
+		return values;
+	};
 }
 
 /** Tables with the rows that stand, where they are living; the very same list where none is. */
@@ -100,6 +114,30 @@ export function editedRows(
 		if (after === null) at.delete(id);
 		else at.set(id, { id, cells: after });
 	return { rows: [...at.values()], overtaken };
+}
+
+/** How rows became others: what there is no more, and what is new or changed, with its place among those that there are. */
+export interface RowsStep {
+	gone: readonly string[];
+	/** In the order of their places. */
+	put: readonly { at: number; row: LivingRow }[];
+}
+
+/** Rows after a step; those that it does not concern are the very same. */
+export function stepped(before: readonly LivingRow[], { gone, put }: RowsStep): LivingRow[] {
+	const not = new Set([...gone, ...put.map((p) => p.row.id)]);
+	const rows: LivingRow[] = [];
+	let next = 0;
+	const place = () => {
+		while (next < put.length && put[next].at === rows.length) rows.push(put[next++].row);
+	};
+	place();
+	for (const r of before)
+		if (!not.has(r.id)) {
+			rows.push(r);
+			place();
+		}
+	return rows;
 }
 
 /** The columns that a row is found by, in the order of the keys. */

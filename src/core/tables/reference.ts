@@ -3,7 +3,15 @@
  * Exact and loose keys are hashed together, the longest prefix is found by the lengths there are,
  * and ranges by a tree of their starts that knows the greatest end below each node.
  */
-import type { Field, ReferenceTable, Schema, TableColumn, TableKey } from '../document/model';
+import type { JsonValue } from '../document/json';
+import type {
+	Field,
+	Model,
+	ReferenceTable,
+	Schema,
+	TableColumn,
+	TableKey
+} from '../document/model';
 import { fromJson } from '../fields/codec';
 import type { Ty } from '../feel/types';
 import { typeOfField } from '../feel/types';
@@ -38,7 +46,12 @@ export interface TableIndex {
 export const MAX_ROWS = 200_000;
 export const MAX_COLUMNS = 60;
 
-const asField = (c: TableColumn): Field => ({ group: '', ...c });
+const asFields = new WeakMap<readonly TableColumn[], Field[]>();
+function fieldsOf(columns: readonly TableColumn[]): Field[] {
+	const had = asFields.get(columns) ?? columns.map((c): Field => ({ group: '', ...c }));
+	asFields.set(columns, had);
+	return had;
+}
 
 const cache = new WeakMap<ReferenceTable, { schema: Schema; index: TableIndex }>();
 
@@ -82,7 +95,7 @@ function build(table: ReferenceTable, schema: Schema): TableIndex {
 			});
 	}
 	const rows = faults.length ? [] : readRows(table, schema, faults);
-	const groups = faults.some((f) => f.row === undefined) ? null : group(rows, keys, at);
+	const groups = faults.some((f) => f.row === undefined) ? null : group(table, rows);
 	return {
 		table,
 		faults,
@@ -94,22 +107,44 @@ function build(table: ReferenceTable, schema: Schema): TableIndex {
 	};
 }
 
+/** What sound rows were read as: of a table in which some were edited only those are read anew. */
+const read = new WeakMap<
+	readonly JsonValue[],
+	{ columns: ReferenceTable['columns']; model: Model; values: Value[] }
+>();
+
 function readRows(table: ReferenceTable, schema: Schema, faults: TableFault[]): Value[][] {
-	const fields = table.columns.map(asField);
+	const { columns } = table;
+	const { model } = schema;
 	return table.rows.map((row, r) => {
-		if (row.length !== fields.length && faults.length < 100)
-			faults.push({
-				message: `Row ${r + 1} has ${row.length} values; there are ${fields.length} columns.`,
-				row: r
-			});
-		return fields.map((f, c) => {
-			const read = fromJson(f, row[c] ?? null, schema);
-			if (read.ok) return read.value;
-			if (faults.length < 100)
-				faults.push({ message: `Row ${r + 1}: ${read.message}`, row: r, column: f.id });
-			return null;
-		});
+		const had = read.get(row);
+		if (had?.columns === columns && had.model === model) return had.values;
+		const { values, sound } = readRow(table, schema, faults, r);
+		if (sound) read.set(row, { columns, model, values });
+		return values;
 	});
+}
+
+function readRow(table: ReferenceTable, schema: Schema, faults: TableFault[], r: number) {
+	const fields = fieldsOf(table.columns);
+	const row = table.rows[r];
+	let sound = true;
+	const fault = (f: TableFault) => {
+		sound = false;
+		if (faults.length < 100) faults.push(f);
+	};
+	if (row.length !== fields.length)
+		fault({
+			message: `Row ${r + 1} has ${row.length} values; there are ${fields.length} columns.`,
+			row: r
+		});
+	const values = fields.map((f, c) => {
+		const value = fromJson(f, row[c] ?? null, schema);
+		if (value.ok) return value.value;
+		fault({ message: `Row ${r + 1}: ${value.message}`, row: r, column: f.id });
+		return null;
+	});
+	return { values, sound };
 }
 
 // ---- hashing and prefixes -------------------------------------------------------------------------
@@ -122,7 +157,7 @@ const isRanged = (k: TableKey): k is Ranged => k.match === 'range';
 interface Bucket {
 	rows: number[];
 	/** By position of the range key among the range keys. */
-	trees: Tree[];
+	trees: readonly Tree[];
 }
 
 interface Groups {
@@ -141,33 +176,58 @@ function hashText(v: Value, loose: boolean): string {
 
 const PREFIX_CASE = (v: string) => v.replace(/\s/gu, '').toUpperCase();
 
-function group(rows: Value[][], keys: readonly TableKey[], at: Map<string, number>): Groups {
+/** Where a row stands among those of its table: null where no value meets it. */
+interface Place {
+	key: string;
+	/** Of its prefixes. */
+	lengths: number[];
+}
+
+/** The places of rows that were read, by the keys of their table. */
+const places = new WeakMap<readonly Value[], { keys: readonly TableKey[]; place: Place | null }>();
+
+type Unranged = Exclude<TableKey, Ranged>;
+
+function placeOf(row: readonly Value[], keys: readonly Unranged[], at: Map<string, number>) {
+	const lengths: number[] = [];
+	const parts: string[] = [];
+	for (const k of keys) {
+		const v = row[at.get(k.column)!];
+		if (k.match === 'prefix') {
+			// a blank prefix is one that every text begins with
+			const text = typeof v === 'string' ? PREFIX_CASE(v) : '';
+			lengths.push(text.length);
+			parts.push(text);
+		} else {
+			if (isBlank(v)) return null;
+			parts.push(hashText(v, k.match === 'loose'));
+		}
+	}
+	return { key: parts.join('\u0000'), lengths };
+}
+
+const NO_TREES: readonly Tree[] = [];
+
+/** Puts the rows of a table without faults of its own where they are found. */
+function group({ columns, keys }: ReferenceTable, rows: readonly Value[][]): Groups {
+	const at = new Map(columns.map((c, i) => [c.id, i]));
 	const buckets = new Map<string, Bucket>();
-	const hashed = keys.filter((k) => !isRanged(k));
+	const hashed = keys.filter((k): k is Unranged => !isRanged(k));
 	const lengths = keys.filter((k) => k.match === 'prefix').map(() => new Set<number>());
 	rows.forEach((row, r) => {
-		let p = 0;
-		const parts: string[] = [];
-		for (const k of hashed as (Hashed | (TableKey & { match: 'prefix' }))[]) {
-			const v = row[at.get(k.column)!];
-			if (k.match === 'prefix') {
-				// a blank prefix is one that every text begins with
-				const text = typeof v === 'string' ? PREFIX_CASE(v) : '';
-				lengths[p++].add(text.length);
-				parts.push(text);
-			} else {
-				if (isBlank(v)) return;
-				parts.push(hashText(v, k.match === 'loose'));
-			}
-		}
-		const key = parts.join('\u0000');
-		const b = buckets.get(key);
+		let known = places.get(row);
+		if (known?.keys !== keys) places.set(row, (known = { keys, place: placeOf(row, hashed, at) }));
+		const { place } = known;
+		if (!place) return;
+		place.lengths.forEach((n, p) => lengths[p].add(n));
+		const b = buckets.get(place.key);
 		if (b) b.rows.push(r);
-		else buckets.set(key, { rows: [r], trees: [] });
+		else buckets.set(place.key, { rows: [r], trees: NO_TREES });
 	});
 	const ranges = keys.filter(isRanged);
-	for (const b of buckets.values())
-		b.trees = ranges.map((k) => treeOf(b.rows, rows, at.get(k.from)!, at.get(k.to)!));
+	if (ranges.length)
+		for (const b of buckets.values())
+			b.trees = ranges.map((k) => treeOf(b.rows, rows, at.get(k.from)!, at.get(k.to)!));
 	return { buckets, lengths: lengths.map((s) => [...s].sort((a, b) => b - a)) };
 }
 
@@ -223,7 +283,7 @@ interface Tree {
 	most: (Value | 'open')[];
 }
 
-function treeOf(rows: number[], values: Value[][], from: number, to: number): Tree {
+function treeOf(rows: number[], values: readonly Value[][], from: number, to: number): Tree {
 	const lo = new Map(rows.map((r) => [r, values[r][from]]));
 	const hi = new Map(rows.map((r) => [r, values[r][to]]));
 	const start = (r: number) => lo.get(r) ?? null;

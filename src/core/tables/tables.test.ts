@@ -435,6 +435,66 @@ describe('look-ups in reference tables', () => {
 			{ numRuns: 1500 }
 		);
 	});
+	it('of an edited table are those of one that was never seen, though the other rows are known', () => {
+		const word = fc.constantFrom('a', 'ab', 'b', null);
+		// what is no number is a fault, and some have more than are told
+		const number = fc.constantFrom('1', '5', '9', null, 'none');
+		const row = fc.tuple(word, word, number, number).map((r): JsonValue[] => [...r]);
+		const columns: ReferenceTable['columns'] = ['text', 'text', 'number', 'number'].map(
+			(type, i) => ({ id: `c${i}`, label: `C${i}`, type: type as 'text' })
+		);
+		const keys: ReferenceTable['keys'] = [
+			{ match: 'exact', column: 'c0' },
+			{ match: 'prefix', column: 'c1' },
+			{ match: 'range', from: 'c2', to: 'c3' }
+		];
+		const base: ReferenceTable = { id: 't', label: 'T', why: '', columns, keys, rows: [] };
+		const five = fromJson({ id: '', label: '', group: '', type: 'number' }, '5', schema);
+		const points = ['a', 'b'].flatMap((a) =>
+			['ab', 'ba'].map((b) => [a, b, five.ok ? five.value : 0])
+		);
+		const edits = fc.array(
+			fc.oneof(
+				fc.record({ at: fc.nat(200), row }),
+				fc.record({ gone: fc.nat(200) }),
+				// the same rows found by other keys, or with a column less
+				fc.constant('keys' as const),
+				fc.constant('columns' as const)
+			),
+			{ minLength: 1, maxLength: 6 }
+		);
+		fc.assert(
+			fc.property(fc.array(row, { maxLength: 30 }), fc.nat(8), edits, (some, times, steps) => {
+				let t: ReferenceTable = {
+					...base,
+					rows: Array(times * 3 + 1)
+						.fill(some)
+						.flat()
+				};
+				const same = () => {
+					const [known, fresh] = [t, structuredClone(t)].map((x) => indexTable(x, schema));
+					expect(known.faults).toEqual(fresh.faults);
+					for (const p of points) {
+						const values = t.keys.map((k) => p[keys.indexOf(k)] as never);
+						expect(known.find(values)).toEqual(fresh.find(values));
+					}
+					t.rows.forEach((r, i) =>
+						r.forEach((_, c) => expect(known.value(i, c)).toEqual(fresh.value(i, c)))
+					);
+				};
+				same();
+				for (const s of steps) {
+					if (s === 'keys') t = { ...t, keys: t.keys.length === 3 ? keys.slice(1) : keys };
+					else if (s === 'columns') t = { ...t, columns: [...columns] };
+					else if ('gone' in s) t = { ...t, rows: t.rows.filter((_, i) => i !== s.gone) };
+					else t = { ...t, rows: t.rows.map((r, i) => (i === s.at % t.rows.length ? s.row : r)) };
+					same();
+				}
+			}),
+			{ numRuns: 60 }
+		);
+	});
+
 	it('find every range that holds a point, in tables of many overlapping ranges', () => {
 		const ranges = fc.array(
 			fc.tuple(

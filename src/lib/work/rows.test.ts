@@ -19,7 +19,8 @@ describe('rows of living tables', () => {
 	it('of large tables are fetched once for each edit of theirs, and are the very same until then', async () => {
 		const { asked, ask } = server({
 			'/tables/codes/standing/m1': [row('a')],
-			'/tables/codes/standing/m2': [row('a'), row('b')],
+			'/tables/codes/standing/m2?since=m1': { gone: [], put: [{ at: 1, row: row('b') }] },
+			'/tables/codes/standing/m3?since=m2': [row('c')],
 			'/tables/desks%20one/standing/m1': [row('d')]
 		});
 		const small = { few: [row('f')] };
@@ -32,10 +33,14 @@ describe('rows of living tables', () => {
 		const large = { codes: 'm2', 'desks one': 'm1' };
 		const last = await rowsOf({ number: 3, rows: {}, large }, ask);
 		expect(last.rows).toEqual({ codes: [row('a'), row('b')], 'desks one': [row('d')] });
+		expect(last.rows.codes[0]).toBe(first.rows.codes[0]);
+		const other = await rowsOf({ number: 4, rows: {}, large: { codes: 'm3' } }, ask);
+		expect(other.rows.codes).toEqual([row('c')]);
 		expect(asked).toEqual([
 			'/tables/codes/standing/m1',
-			'/tables/codes/standing/m2',
-			'/tables/desks%20one/standing/m1'
+			'/tables/codes/standing/m2?since=m1',
+			'/tables/desks%20one/standing/m1',
+			'/tables/codes/standing/m3?since=m2'
 		]);
 	});
 

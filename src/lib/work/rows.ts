@@ -1,9 +1,9 @@
 /** Rows of living tables as a page works on them: those of large tables are fetched once for each edit of theirs. */
 import { error } from '@sveltejs/kit';
-import type { LivingRow, LivingRows } from '../../core';
+import { stepped, type LivingRow, type LivingRows, type RowsStep } from '../../core';
 import type { SentRows } from '../../server/living/sent';
 
-/** What was fetched last, by table: the very same rows as long as nobody edits them, so that what was made of them stays. */
+/** What was fetched last, by table: rows that nobody edits stay the very same, and so does what was made of them. */
 const fetched = new Map<string, { mark: string; rows: readonly LivingRow[] }>();
 
 /**
@@ -21,9 +21,11 @@ export async function rowsOf(
 			all[table] = had.rows;
 			continue;
 		}
-		const response = await ask(`/tables/${encodeURIComponent(table)}/standing/${mark}`);
+		const since = had ? `?since=${had.mark}` : '';
+		const response = await ask(`/tables/${encodeURIComponent(table)}/standing/${mark}${since}`);
 		if (!response.ok) error(503, 'Rows of a table could not be fetched. Load the page again.');
-		const own = (await response.json()) as LivingRow[];
+		const told = (await response.json()) as LivingRow[] | RowsStep;
+		const own = Array.isArray(told) ? told : stepped(had!.rows, told);
 		fetched.set(table, { mark, rows: own });
 		all[table] = own;
 	}

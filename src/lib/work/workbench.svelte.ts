@@ -92,8 +92,11 @@ export interface WorkData {
 	inForce: { number: number; set: RuleSet };
 	/** A release that decides some records first, and which. */
 	pilot: { id: string; release: number; version: number; set: RuleSet; choice: PilotChoice } | null;
-	/** The rows of living tables as they stand after an edit, by its number. */
-	living: { number: number; rows: LivingRows };
+	/**
+	 * The rows of living tables as they stand after an edit, by its number; `away` are tables whose rows are not there yet, while
+	 * the page comes from the server.
+	 */
+	living: { number: number; rows: LivingRows; away: readonly string[] };
 	/** How many trials there are, and the mark of what they are; they come by themselves. */
 	trials: { count: number; mark: string };
 	/** The newest of the draft, on all records and on the changes of a period. */
@@ -124,7 +127,7 @@ export class Workbench {
 	model = $state.raw<Model>({ types: [], lists: [], zone: 'UTC' });
 	draft = $state.raw<RuleSet>(NO_RULES);
 	#definitions = $derived(this.draft.definitions);
-	living = $state.raw<WorkData['living']>({ number: 0, rows: {} });
+	living = $state.raw<WorkData['living']>({ number: 0, rows: {}, away: [] });
 	#stored = $derived(this.draft.tables);
 	#tables = $derived(this.#stored && tablesWithRows(this.#stored, this.living.rows));
 	/** The draft with the rows of its living tables as they stand: what decides values. */

@@ -23,7 +23,7 @@ const data = (more: object = {}) =>
 		overruled: {},
 		inForce: { number: 3, set: demoReleases[2].set },
 		pilot: null,
-		living: { number: 0, rows: {} },
+		living: { number: 0, rows: {}, away: [] },
 		trials: { count: 0, mark: '' },
 		rehearsal: null,
 		replay: null,

@@ -1,5 +1,5 @@
 /** Rows of living tables: as they stand, as they stood after any edit, the edits, and who may make them. */
-import type { LivingRow, LivingRows, RowEdit } from '../../core';
+import type { LivingRow, LivingRows, RowEdit, RowsStep } from '../../core';
 import { countEdits } from '../../core';
 import { iso } from './iso';
 import type { Db } from './pool';
@@ -97,22 +97,43 @@ export async function lastMarks(
 	return Object.fromEntries(r.rows.map(({ id, mark }) => [id, mark]));
 }
 
-/** The rows of a table as one of its edits left them; null where that is no edit of it. @param mark what tells the edit */
+/** Most rows of a step; where more became others, all are told. */
+const MOST_STEP = 2000;
+
+/**
+ * The rows of a table as one of its edits left them; null where that is no edit of it.
+ * @param mark what tells the edit
+ * @param since what tells an earlier one: if few rows became others since, only these
+ */
 export async function rowsAfter(
 	db: Db,
 	workspace: string,
 	table: string,
-	mark: string
-): Promise<readonly LivingRow[] | null> {
-	const r = await db.query<{ number: number }>(
-		'select number from living_edit where workspace = $1 and tbl = $2 and mark::text = $3',
-		[workspace, table, mark]
+	mark: string,
+	since: string | null = null
+): Promise<readonly LivingRow[] | RowsStep | null> {
+	const r = await db.query<RowsState>(
+		'select number, mark::text from living_edit where workspace = $1 and tbl = $2 and mark::text = any($3)',
+		[workspace, table, [mark, since]]
 	);
-	if (!r.rows[0]) return null;
+	const numberOf = (of: string | null) => r.rows.find((e) => e.mark === of)?.number;
+	const [number, from] = [numberOf(mark), numberOf(since)];
+	if (number === undefined) return null;
 	const now = await rowsAt(db, workspace);
 	const stands = (await lastMarks(db, workspace, [table], now.number))[table] === mark;
-	const { rows } = stands ? now : await rowsAt(db, workspace, r.rows[0].number);
-	return rows[table];
+	if (!stands) return (await rowsAt(db, workspace, number)).rows[table];
+	const rows = now.rows[table];
+	if (from === undefined || from > number) return rows;
+	const changed = await db.query<{ id: string }>(
+		`select distinct id from living_row
+		 where workspace = $1 and tbl = $2 and ((since > $3 and since <= $4) or (until > $3 and until <= $4))
+		 limit $5`,
+		[workspace, table, from, number, MOST_STEP + 1]
+	);
+	if (changed.rows.length > MOST_STEP) return rows;
+	const gone = new Set(changed.rows.map((c) => c.id));
+	const put = rows.flatMap((row, at) => (gone.delete(row.id) ? [{ at, row }] : []));
+	return { gone: [...gone], put };
 }
 
 async function whole(db: Db, workspace: string, at: number): Promise<Known['rows']> {

@@ -3,7 +3,7 @@ import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { randomUUID } from 'node:crypto';
 import type { JsonValue, RowEdit } from '../../core';
-import { editedRows, type LivingRow } from '../../core';
+import { editedRows, stepped, type LivingRow } from '../../core';
 import { checkRows, checkRowsSent } from '../../door/living';
 import { checkLineStep } from '../../door/line';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
@@ -75,6 +75,9 @@ const districtOf = async (id: string) =>
 		)
 	).rows[0].d;
 const rows = async () => (await rowsAt(db(), t.workspace)).rows[TABLE];
+/** What tells the last edit of the table. */
+const markNow = async () =>
+	(await lastMarks(db(), t.workspace, [TABLE], (await lastEdit(db(), t.workspace)).number))[TABLE];
 const row = async (country: string, begins: string) =>
 	(await rows()).find((r) => r.cells.country === country && r.cells.begins === begins)!;
 const fresh = (cells: LivingRow['cells'], id = `n_${randomUUID().slice(0, 8)}`): RowEdit => ({
@@ -299,6 +302,15 @@ describe('the rows after any edit', () => {
 	it('are those of the edits one after the other, read at once or by difference', async () => {
 		const seen = new Map<number, readonly LivingRow[]>();
 		const note = async () => seen.set((await lastEdit(db(), t.workspace)).number, await rows());
+		/** What a page has that is told steps: it asks now and then. */
+		let had = { mark: '', rows: [] as readonly LivingRow[] };
+		const step = async () => {
+			const mark = await markNow();
+			const told = (await rowsAfter(db(), t.workspace, TABLE, mark, had.mark))!;
+			had = { mark, rows: 'put' in told ? stepped(had.rows, told) : told };
+			expect(had.rows).toEqual(await rows());
+		};
+		await step();
 		await note();
 		await fc.assert(
 			fc.asyncProperty(
@@ -326,6 +338,7 @@ describe('the rows after any edit', () => {
 						next.map((r) => ({ ...r, place: expect.any(Number) as number }))
 					);
 					await note();
+					if (steps.length > 1) await step();
 				}
 			),
 			{ numRuns: 25 }
@@ -335,16 +348,30 @@ describe('the rows after any edit', () => {
 	}, 60_000);
 
 	it('are told by what tells the last edit of the table, also when it is not the last any more', async () => {
-		const markNow = async () =>
-			(await lastMarks(db(), t.workspace, [TABLE], (await lastEdit(db(), t.workspace)).number))[
-				TABLE
-			];
 		const before = { mark: await markNow(), rows: await rows() };
 		expect(await rowsAfter(db(), t.workspace, TABLE, before.mark)).toBe(before.rows);
 		await put([fresh({ country: 'poland', begins: '94', district: '1' })]);
 		expect(await markNow()).not.toBe(before.mark);
 		expect(await rowsAfter(db(), t.workspace, TABLE, await markNow())).toEqual(await rows());
 		expect(await rowsAfter(db(), t.workspace, TABLE, before.mark)).toEqual(before.rows);
+		// a row more is told alone; from what is no edit of the table, or a later one, all are told
+		const { number } = await lastEdit(db(), t.workspace);
+		expect(await rowsAfter(db(), t.workspace, TABLE, await markNow(), before.mark)).toMatchObject({
+			gone: [],
+			put: [{ at: before.rows.length, row: { cells: { begins: '94' } } }]
+		});
+		for (const since of ['', randomUUID()])
+			expect(await rowsAfter(db(), t.workspace, TABLE, await markNow(), since)).toEqual(
+				await rows()
+			);
+		expect(await rowsAfter(db(), t.workspace, TABLE, before.mark, await markNow())).toEqual(
+			before.rows
+		);
+		await takeRowsBack(t.admin, TABLE, number, false);
+		expect(await rowsAfter(db(), t.workspace, TABLE, await markNow(), before.mark)).toMatchObject({
+			gone: [expect.any(String)],
+			put: []
+		});
 		for (const odd of ['', 'x', randomUUID()])
 			expect(await rowsAfter(db(), t.workspace, TABLE, odd)).toBe(null);
 		expect(await rowsAfter(db(), t.workspace, 'country_desk', before.mark)).toBe(null);

@@ -135,8 +135,8 @@
 	</div>
 	<p class="mt-1 text-sm">
 		<a class="textlink" href="/tables/{table.id}"
-			>Open {table.label}, {formatCount(table.rows.length)}
-			{table.rows.length === 1 ? 'row' : 'rows'}</a
+			>Open {table.label}{#if !w.living.away.includes(table.id)}, {formatCount(table.rows.length)}
+				{table.rows.length === 1 ? 'row' : 'rows'}{/if}</a
 		>
 	</p>
 {:else}

@@ -52,7 +52,9 @@
 						</td>
 						<td class="text-sm">{t.columns.map((c) => c.label).join(', ')}</td>
 						<td class="mono num"
-							>{formatCount((w.schema.tables.get(t.id) ?? t).rows.length)}{#if t.living}<span
+							>{w.living.away.includes(t.id)
+								? '…'
+								: formatCount((w.schema.tables.get(t.id) ?? t).rows.length)}{#if t.living}<span
 									class="block font-sans text-xs text-quiet"
 									>{w.force.set.tables?.some((x) => x.id === t.id && x.living)
 										? 'in force at once'

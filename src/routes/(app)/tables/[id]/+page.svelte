@@ -518,18 +518,21 @@
 			<PutInForce {live} {table} ondone={(text) => (said = { text, bad: false })} />
 		{/if}
 
-		{#key `${table.id} ${inForce}`}
-			<RowsGrid
-				table={shown}
-				disabled={inForce ? !mayEdit : disabled}
-				onput={put}
-				onremove={remove}
-				onmove={disabled ? undefined : moveColumn}
-				onfault={(text) => (said = { text, bad: true })}
-				mark={inForce ? markOf : undefined}
-				end={mayEdit ? rowEnd : undefined}
-			/>
-		{/key}
+		{#if w.living.away.includes(table.id)}<p class="mt-2 text-quiet">Its rows are on their way …</p>
+		{:else}
+			{#key `${table.id} ${inForce}`}
+				<RowsGrid
+					table={shown}
+					disabled={inForce ? !mayEdit : disabled}
+					onput={put}
+					onremove={remove}
+					onmove={disabled ? undefined : moveColumn}
+					onfault={(text) => (said = { text, bad: true })}
+					mark={inForce ? markOf : undefined}
+					end={mayEdit ? rowEnd : undefined}
+				/>
+			{/key}
+		{/if}
 	{:else}
 		<p>There is no such table in the draft. <a class="textlink" href="/tables">All tables</a></p>
 	{/if}

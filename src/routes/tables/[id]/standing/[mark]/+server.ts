@@ -1,4 +1,5 @@
-import { error } from '@sveltejs/kit';
+import { error, json } from '@sveltejs/kit';
+import type { LivingRow } from '$core';
 import { rowsAfter } from '$server/db/living';
 import { db } from '$server/db/pool';
 import { allow } from '$server/http/guard';
@@ -7,17 +8,26 @@ import type { RequestHandler } from './$types';
 /** Rows that leave in one piece: a table of many is not put together in one go. */
 const AT_ONCE = 2000;
 
-/** The rows of a living table as one of its edits left them, for pages: the same for ever, so that a browser keeps them. */
+/** What an edit left is the same for ever, so that a browser keeps it. */
+const FOR_EVER = { 'cache-control': 'private, max-age=31536000, immutable' };
+const sent = ({ id, cells }: LivingRow): LivingRow => ({ id, cells });
+
+/** The rows of a living table as one of its edits left them, for pages; with `?since=` only what few became others since an earlier one. */
 export const GET: RequestHandler = async (event) => {
 	const { workspace } = allow(event);
 	const { id, mark } = event.params;
-	const rows = await rowsAfter(db(), workspace, id, mark);
-	if (!rows) error(404, 'There is no such edit of this table.');
+	const told = await rowsAfter(db(), workspace, id, mark, event.url.searchParams.get('since'));
+	if (!told) error(404, 'There is no such edit of this table.');
+	if ('put' in told) {
+		const put = told.put.map(({ at, row }) => ({ at, row: sent(row) }));
+		return json({ gone: told.gone, put }, { headers: FOR_EVER });
+	}
+	const rows = told;
 	let i = 0;
 	const encoder = new TextEncoder();
 	const body = new ReadableStream<Uint8Array>({
 		pull(to) {
-			const some = rows.slice(i, i + AT_ONCE).map(({ id, cells }) => JSON.stringify({ id, cells }));
+			const some = rows.slice(i, i + AT_ONCE).map((r) => JSON.stringify(sent(r)));
 			const begin = i === 0 ? '[' : some.length ? ',' : '';
 			i += AT_ONCE;
 			const last = i >= rows.length;
@@ -25,10 +35,5 @@ export const GET: RequestHandler = async (event) => {
 			if (last) to.close();
 		}
 	});
-	return new Response(body, {
-		headers: {
-			'content-type': 'application/json',
-			'cache-control': 'private, max-age=31536000, immutable'
-		}
-	});
+	return new Response(body, { headers: { ...FOR_EVER, 'content-type': 'application/json' } });
 };
