@@ -1,4 +1,4 @@
-import { describe, expect, it } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import { rowsOf } from './rows';
 
 const row = (id: string) => ({ id, cells: { code: id } });
@@ -42,6 +42,22 @@ describe('rows of living tables', () => {
 			'/tables/desks%20one/standing/m1',
 			'/tables/codes/standing/m3?since=m2'
 		]);
+	});
+
+	it('are asked for again while the server is away', async () => {
+		let times = 0;
+		const ask = (() => {
+			if (++times === 1) return Promise.reject(new TypeError('away'));
+			if (times === 2) return Promise.resolve(new Response(null, { status: 503 }));
+			if (times === 3) return Promise.resolve(new Response('[{"id":'));
+			return Promise.resolve(Response.json([row('z')]));
+		}) as typeof fetch;
+		vi.useFakeTimers();
+		const asked = rowsOf({ number: 1, rows: {}, large: { late: 'm1' } }, ask);
+		await vi.runAllTimersAsync();
+		expect((await asked).rows.late).toEqual([row('z')]);
+		expect(times).toBe(4);
+		vi.useRealTimers();
 	});
 
 	it('that cannot be fetched are not taken for none', async () => {

@@ -6,6 +6,27 @@ import type { SentRows } from '../../server/living/sent';
 /** What was fetched last, by table: rows that nobody edits stay the very same, and so does what was made of them. */
 const fetched = new Map<string, { mark: string; rows: readonly LivingRow[] }>();
 
+/** Milliseconds before it is asked once more, by how often it was. */
+const AGAIN = [300, 1500, 4000];
+
+/**
+ * The answer, asked again while the server is away: whoever loads a page anew has something on it.
+ * @throws 503
+ */
+async function surely<Answer>(ask: () => Promise<Response>): Promise<Answer> {
+	for (const wait of [...AGAIN, null]) {
+		try {
+			const response = await ask();
+			if (response.ok) return (await response.json()) as Answer;
+			if (response.status < 500) break;
+		} catch {
+			// it cannot be reached, or what it said was broken off
+		}
+		if (wait !== null) await new Promise((r) => setTimeout(r, wait));
+	}
+	error(503, 'Rows of a table could not be fetched. Load the page again.');
+}
+
 /**
  * All rows, those of large tables fetched where they are not at hand.
  * @throws 503 where they cannot be fetched: what rules give by a table is nothing without its rows
@@ -22,9 +43,9 @@ export async function rowsOf(
 			continue;
 		}
 		const since = had ? `?since=${had.mark}` : '';
-		const response = await ask(`/tables/${encodeURIComponent(table)}/standing/${mark}${since}`);
-		if (!response.ok) error(503, 'Rows of a table could not be fetched. Load the page again.');
-		const told = (await response.json()) as LivingRow[] | RowsStep;
+		const told = await surely<LivingRow[] | RowsStep>(() =>
+			ask(`/tables/${encodeURIComponent(table)}/standing/${mark}${since}`)
+		);
 		const own = Array.isArray(told) ? told : stepped(had!.rows, told);
 		fetched.set(table, { mark, rows: own });
 		all[table] = own;

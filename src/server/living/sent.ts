@@ -19,14 +19,14 @@ export interface SentRows {
 export async function rowsToSend(db: Db, workspace: string): Promise<SentRows> {
 	const { number, rows } = await rowsAt(db, workspace);
 	const of = Object.entries(rows);
-	const large = of.filter(([, own]) => own.length > MOST_ALONG).map(([id]) => id);
+	const many = of.filter(([, own]) => own.length > MOST_ALONG).map(([id]) => id);
+	const large = many.length ? await lastMarks(db, workspace, many, number) : {};
+	const along = of.filter(([id]) => !Object.hasOwn(large, id));
 	return {
 		number,
 		rows: Object.fromEntries(
-			of
-				.filter(([id]) => !large.includes(id))
-				.map(([id, own]) => [id, own.map(({ id, cells }) => ({ id, cells }))])
+			along.map(([id, own]) => [id, own.map(({ id, cells }) => ({ id, cells }))])
 		),
-		large: large.length ? await lastMarks(db, workspace, large, number) : {}
+		large
 	};
 }
