@@ -22,6 +22,19 @@ async function addRow(page: Page, cells: readonly string[]) {
 	}
 	await page.keyboard.press('Escape');
 }
+/** Adds rows as a spreadsheet has them. */
+async function pasteRows(page: Page, text: string) {
+	await page.getByRole('button', { name: 'Add a row' }).press('Enter');
+	const first = lastRow(page).getByRole('gridcell').first();
+	await expect(first).toBeFocused();
+	await first.evaluate((el, text) => {
+		const data = new DataTransfer();
+		data.setData('text/plain', text);
+		el.dispatchEvent(
+			new ClipboardEvent('paste', { clipboardData: data, bubbles: true, cancelable: true })
+		);
+	}, text);
+}
 async function seeEdits(page: Page) {
 	if (!(await edits(page).isVisible())) await pressOn(page.getByRole('button', { name: /^Edits/ }));
 	await expect(edits(page)).toBeVisible();
@@ -185,4 +198,64 @@ test('whoever was not given a table looks; an administrator says who keeps it; a
 	await page.getByRole('button', { name: 'Postal code, district, engineer' }).click();
 	await page.getByRole('button', { name: 'Go by today’s rows' }).click();
 	await expect(trial).toContainText('✓ holds');
+});
+
+test('a table of many rows comes beside the pages, and after an edit only what that changed', async ({
+	page
+}) => {
+	test.setTimeout(120_000);
+	await signIn(page, 'ida');
+	await open(page, TABLE);
+	const count = async () =>
+		Number(
+			(await page.getByText(/^[\d\s]+ rows\./).innerText()).split(' rows')[0].replace(/\s/g, '')
+		);
+	const few = await count();
+	// more than come with a page; no Danish postal code begins like them
+	const lines = Array.from({ length: 1000 }, (_, i) => `Denmark\t${98_000 + i}\t9`);
+	await pasteRows(page, lines.join('\n'));
+	await expect(pending(page)).toContainText(/1\s?000 new/);
+	await pending(page).getByLabel('Why').fill('Many at once');
+	await pressOn(pending(page).getByRole('button', { name: 'Look what it would do' }));
+	await expect(pending(page)).toContainText('No record that exists would come out otherwise', {
+		timeout: 30_000
+	});
+	const asked: string[] = [];
+	page.on('request', (r) => {
+		if (r.url().includes('/standing/')) asked.push(new URL(r.url()).search);
+	});
+	await pressOn(pending(page).getByRole('button', { name: 'Put in force' }));
+	await expect(page.getByText(/^In force as edit/)).toBeVisible();
+	await expect.poll(count).toBe(few + 1000);
+	expect(asked).toEqual(['']);
+
+	// the page itself has none of them, and says so; what rules make of them stands all the same
+	const html = await (await page.request.get(TABLE)).text();
+	expect(html).toContain('Its rows are on their way');
+	expect(html).not.toContain('98000');
+	await open(page, TABLE);
+	expect(await count()).toBe(few + 1000);
+	await open(page, '/write/customer/service_district');
+	await expect(page.getByRole('link', { name: /^Open District postcodes/ })).toContainText(
+		/\d\s?\d{3}\s+rows/
+	);
+
+	// an edit of one row brings that row
+	await open(page, TABLE);
+	asked.length = 0;
+	await pasteRows(page, 'Denmark\t97999\t9');
+	await pending(page).getByLabel('Why').fill('One more');
+	await pressOn(page.getByRole('button', { name: 'Put in force' }));
+	await expect(page.getByText(/^In force as edit/)).toBeVisible();
+	await expect.poll(count).toBe(few + 1001);
+	expect(asked).toEqual([expect.stringMatching(/^\?since=/)]);
+	await seeEdits(page);
+	for (const [why, left] of [
+		['One more', few + 1000],
+		['Many at once', few]
+	] as const) {
+		const edit = edits(page).getByRole('row').filter({ hasText: why });
+		await pressOn(edit.getByRole('button', { name: 'Take it back' }));
+		await expect.poll(count).toBe(left);
+	}
 });
