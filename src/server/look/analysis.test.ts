@@ -23,6 +23,10 @@ const trial = (id: string, share: string | null) => ({
 	expect: [{ field: 'share', value: share }]
 });
 
+let n = 0;
+/** What was never asked, and takes long beside its limit: of what it was asked before, a thread says at once what it said. */
+const long = () => setOf(Array.from({ length: 40 }, () => rule('share', `Amount / ${++n}`)));
+
 describe('the analysis in a thread', () => {
 	it('says what it says in place, and which trials do not hold', async () => {
 		const { checked, failing } = await analyseApart({
@@ -40,7 +44,7 @@ describe('the analysis in a thread', () => {
 
 	it('is ended at its limit, and says that nothing is known', async () => {
 		await expect(
-			analyseApart({ model: schema.model, set, trials: [], overruled: {} }, { limit: 1 })
+			analyseApart({ model: schema.model, set: long(), trials: [], overruled: {} }, { limit: 1 })
 		).rejects.toThrow('took longer than 0.001 seconds');
 	});
 
@@ -71,9 +75,6 @@ describe('the analysis in a thread', () => {
 			]),
 			...(defined ? { definitions: [{ ...demoDefinitions[0], type: 'deal' }] } : {})
 		});
-		let n = 0;
-		/** What was never asked, and takes long beside its limit: of what it said before, a thread says at once what it said. */
-		const long = () => setOf(Array.from({ length: 40 }, () => rule('share', `Amount / ${++n}`)));
 		await fc.assert(
 			fc.asyncProperty(fc.array(written, { minLength: 2, maxLength: 5 }), async (drafts) => {
 				for (const d of drafts) {
