@@ -44,6 +44,19 @@ describe('rows of living tables', () => {
 		]);
 	});
 
+	it('are asked for once by two loads at once, and again after one that failed', async () => {
+		const { asked, ask } = server({ '/tables/both/standing/m1': [row('a')] });
+		const large = { both: 'm1' };
+		const two = await Promise.all([1, 2].map(() => rowsOf({ number: 1, rows: {}, large }, ask)));
+		expect(two.map((r) => r.rows.both)).toEqual([[row('a')], [row('a')]]);
+		expect(asked).toHaveLength(1);
+		const gone = () => rowsOf({ number: 2, rows: {}, large: { other: 'm2' } }, ask);
+		for (const n of [2, 3]) {
+			await expect(gone()).rejects.toMatchObject({ status: 503 });
+			expect(asked).toHaveLength(n);
+		}
+	});
+
 	it('are asked for again while the server is away', async () => {
 		let times = 0;
 		const ask = (() => {

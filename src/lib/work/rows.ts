@@ -27,6 +27,36 @@ async function surely<Answer>(ask: () => Promise<Response>): Promise<Answer> {
 	error(503, 'Rows of a table could not be fetched. Load the page again.');
 }
 
+/** What is being fetched, by table and edit: two loads at once ask once. */
+const under = new Map<string, Promise<readonly LivingRow[]>>();
+
+/** The rows of a large table as an edit left them. @throws 503 */
+function rowsAfter(
+	table: string,
+	mark: string,
+	ask: typeof fetch
+): Promise<readonly LivingRow[]> | readonly LivingRow[] {
+	const had = fetched.get(table);
+	if (had?.mark === mark) return had.rows;
+	const key = `${table} ${mark}`;
+	const get = async () => {
+		try {
+			const since = had ? `?since=${had.mark}` : '';
+			const told = await surely<LivingRow[] | RowsStep>(() =>
+				ask(`/tables/${encodeURIComponent(table)}/standing/${mark}${since}`)
+			);
+			const rows = Array.isArray(told) ? told : stepped(had!.rows, told);
+			fetched.set(table, { mark, rows });
+			return rows;
+		} finally {
+			under.delete(key);
+		}
+	};
+	const one = under.get(key) ?? get();
+	under.set(key, one);
+	return one;
+}
+
 /**
  * All rows, those of large tables fetched where they are not at hand.
  * @throws 503 where they cannot be fetched: what rules give by a table is nothing without its rows
@@ -36,19 +66,6 @@ export async function rowsOf(
 	ask: typeof fetch
 ): Promise<{ number: number; rows: LivingRows }> {
 	const all: Record<string, readonly LivingRow[]> = { ...rows };
-	for (const [table, mark] of Object.entries(large)) {
-		const had = fetched.get(table);
-		if (had?.mark === mark) {
-			all[table] = had.rows;
-			continue;
-		}
-		const since = had ? `?since=${had.mark}` : '';
-		const told = await surely<LivingRow[] | RowsStep>(() =>
-			ask(`/tables/${encodeURIComponent(table)}/standing/${mark}${since}`)
-		);
-		const own = Array.isArray(told) ? told : stepped(had!.rows, told);
-		fetched.set(table, { mark, rows: own });
-		all[table] = own;
-	}
+	for (const [table, mark] of Object.entries(large)) all[table] = await rowsAfter(table, mark, ask);
 	return { number, rows: all };
 }
