@@ -6,7 +6,8 @@ export default defineConfig({
 	workers: 1,
 	fullyParallel: false,
 	retries: 0,
-	timeout: 45_000,
+	// a machine is at times three times slower than at others
+	timeout: 90_000,
 	expect: { timeout: 8_000 },
 	reporter: [['list']],
 	use: {
