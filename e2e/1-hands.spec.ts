@@ -1,16 +1,18 @@
 /** By hand and by keys: what is dragged, ticked, picked and put in, wherever a rule has such a place. */
-import type { Page } from '@playwright/test';
-import { begin, choose, expect, find, open, openSheet, signIn, source, test } from './helpers';
+import {
+	begin,
+	choose,
+	expect,
+	find,
+	open,
+	openSheet,
+	signIn,
+	source,
+	test,
+	undoAll
+} from './helpers';
 
 test.beforeEach(({ page }) => signIn(page));
-
-/** The draft as it was found: the tests after this one count on it. */
-async function undoAll(page: Page) {
-	const undo = page.getByRole('button', { name: 'Undo' });
-	for (let i = 0; i < 40 && (await undo.isEnabled()); i++) await undo.click();
-	await expect(undo).toBeDisabled();
-	await expect(page.getByText('Draft saved')).toBeVisible();
-}
 
 test('cells of an option grid take a drag, and Home and End go to the ends of a row', async ({
 	page

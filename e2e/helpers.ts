@@ -63,7 +63,7 @@ export async function openSheet(page: Page, path = '/write/customer/size_class')
 /** A test in which nothing may be written to the console and no policy may be violated. */
 export const test = base.extend<{ quiet: void }>({
 	quiet: [
-		async ({ page }, use) => {
+		async ({ page }, use, info) => {
 			const said: string[] = [];
 			page.on('pageerror', (e) => said.push(e.message));
 			page.on('console', (m) => {
@@ -71,6 +71,9 @@ export const test = base.extend<{ quiet: void }>({
 				if (m.type() === 'error' && !/Failed to load resource/.test(m.text())) said.push(m.text());
 			});
 			await use();
+			// one that broke off leaves no half-made draft to those after it
+			if (info.status !== info.expectedStatus && (await undoOf(page).isVisible()))
+				await undoAll(page).catch(() => {});
 			expect(said).toEqual([]);
 		},
 		{ auto: true }
@@ -131,6 +134,19 @@ export async function importPasted(page: Page) {
 	await page.getByRole('button', { name: 'Import', exact: true }).click();
 	await expect(page.getByText('rows taken over')).toBeVisible({ timeout: 20_000 });
 }
+const undoOf = (page: Page) => page.getByRole('button', { name: 'Undo' });
+
+/**
+ * Takes back all that this page did: the tests after it count on the draft as it was found. How many
+ * steps that are depends on how quickly it was typed.
+ */
+export async function undoAll(page: Page) {
+	const undo = undoOf(page);
+	for (let i = 0; i < 40 && (await undo.isEnabled()); i++) await undo.click();
+	await expect(undo).toBeDisabled();
+	await expect(page.getByText('Draft saved')).toBeVisible();
+}
+
 export { expect };
 
 /** Asks to write the test of a cell of a decision table whose options are picked, and gives its input. */

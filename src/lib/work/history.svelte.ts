@@ -35,7 +35,10 @@ export class History {
 	#done = $state.raw<Step[]>([]);
 	#undone = $state.raw<Step[]>([]);
 	/** The state before the newest step, while typing may still join it. */
-	#open: { label: string; at: number; from: RuleSet } | null = null;
+	#open: { label: string; at: number; from: RuleSet; gesture: number } | null = null;
+	/** Which press of a button lasts; nought where none is held. */
+	#gesture = 0;
+	#gestures = 0;
 
 	get undoLabel(): string | null {
 		return this.#done.at(-1)?.label ?? null;
@@ -44,14 +47,22 @@ export class History {
 		return this.#undone.at(-1)?.label ?? null;
 	}
 
+	/** A button is held, or let go: what one drag changes is one step, however slow the hand. */
+	hold(on: boolean) {
+		this.#gesture = on ? ++this.#gestures : 0;
+	}
+
 	/** Takes note of an edit of the draft. */
 	note(label: string, before: RuleSet, after: RuleSet, now = Date.now()) {
 		const open = this.#open;
-		const joins = open !== null && open.label === label && now - open.at < JOINS_WITHIN;
+		const gesture = this.#gesture;
+		const joins =
+			open?.label === label &&
+			(now - open.at < JOINS_WITHIN || (gesture > 0 && open.gesture === gesture));
 		const from = joins ? open.from : before;
 		const had = joins ? this.#done.slice(0, -1) : this.#done;
 		this.#push(had, { ...editBetween(label, from, after), of: 'draft' });
-		this.#open = { label, at: now, from };
+		this.#open = { label, at: now, from, gesture };
 	}
 
 	/**

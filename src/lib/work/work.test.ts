@@ -78,6 +78,25 @@ describe('steps', () => {
 		expect(whyOf(once.set)).toBe('a');
 		expect(whyOf(h.undo(at(once.set))!.set)).toBe(whyOf(demoDraft));
 	});
+	it('are one for one drag, however slow, and another for the next', () => {
+		const h = new History();
+		const states = ['a', 'ab', 'abc', 'x'].map((t) => why(demoDraft, t));
+		h.hold(true);
+		h.note('limit', demoDraft, states[0], 0);
+		h.note('limit', states[0], states[1], 5000);
+		h.hold(false);
+		h.hold(true);
+		h.note('limit', states[1], states[2], 10_000);
+		h.hold(false);
+		h.note('limit', states[2], states[3], 15_000);
+		const back = [states[2], states[1], demoDraft];
+		let set = states[3];
+		for (const to of back) {
+			set = h.undo(at(set))!.set;
+			expect(whyOf(set)).toBe(whyOf(to));
+		}
+		expect(h.undoLabel).toBeNull();
+	});
 	it('that cannot be taken back are gone, and the one before is next', () => {
 		const h = new History();
 		const one = why(demoDraft, 'one', 'urgency');

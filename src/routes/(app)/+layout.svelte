@@ -151,6 +151,11 @@
 	let ledger = $state(LEDGER);
 </script>
 
+<svelte:window
+	onpointerdowncapture={() => w.history.hold(true)}
+	onpointerupcapture={() => w.history.hold(false)}
+	onpointercancelcapture={() => w.history.hold(false)}
+/>
 <a
 	href="#main"
 	class="sr-only bg-ink text-paper focus:not-sr-only focus:absolute focus:z-50 focus:p-2"
