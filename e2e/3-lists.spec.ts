@@ -227,6 +227,56 @@ test('ticked records alone, and who may not is not offered it', async ({ page })
 	await expect(page.getByRole('checkbox')).toHaveCount(0);
 });
 
+test('when records were made and last changed is a column, an order and a period; a page is ticked at once', async ({
+	page
+}) => {
+	await open(page, '/records/deal');
+	const count = page.getByTestId('list-count');
+	const stamps = page.getByRole('columnheader', { name: /^Last changed/ });
+	await pressOn(page.getByRole('button', { name: 'Columns', exact: true }));
+	await page.getByRole('button', { name: 'another column' }).click();
+	await page.keyboard.type('last changed');
+	await page.keyboard.press('Enter');
+	await expect(stamps).toBeVisible();
+	await stamps.getByRole('button').first().press('Enter');
+	await expect(page).toHaveURL(/sort=%21changed/);
+	await stamps.getByRole('button').first().press('Enter');
+	await expect(stamps).toHaveAttribute('aria-sort', 'descending');
+	// the deal that is saved now comes first
+	await page.getByRole('row').nth(20).getByRole('link').first().click();
+	const changed = page.getByLabel('Amount', { exact: true });
+	await changed.fill('4711');
+	await page.getByRole('button', { name: 'Save', exact: true }).click();
+	await expect(page.getByText(/^Saved/).first()).toBeVisible();
+	await expect(page.getByText(/, last changed /)).toBeVisible();
+	const number = /\/records\/deal\/(\d+)/.exec(page.url())![1];
+	await page.goBack();
+	await expect(page.getByRole('row').nth(1)).toContainText(number);
+
+	await pressOn(page.getByRole('button', { name: 'Which deals' }));
+	await choose(page.getByLabel('When the record last changed'), 'in the last 7 days');
+	await expect(count).toHaveText(/^\d+ where last changed in the last 7 days$/);
+	await choose(page.getByLabel('When the record was made'), 'from one day to another');
+	await expect(count).toHaveText(/where made from .* to .* · last changed in the last 7 days$/);
+	await page.getByLabel('First day of making').fill('2026-13-01');
+	await expect(page.getByText('which is no day: write it as')).toBeVisible();
+	await pressOn(page.getByRole('button', { name: 'All of them' }));
+	await expect(count).toHaveText(/^\d+$/);
+
+	const all = page.getByLabel('Tick all on this page');
+	await all.focus();
+	await page.keyboard.press('Space');
+	await expect(page.getByRole('button', { name: 'Change the 50 ticked' })).toBeVisible();
+	const ticks = page.getByRole('checkbox', { name: /^Tick No\./ });
+	await ticks.nth(4).click();
+	await ticks.nth(7).click({ modifiers: ['Shift'] });
+	await expect(page.getByRole('button', { name: 'Change the 46 ticked' })).toBeVisible();
+	await expect(all).toBeChecked({ indeterminate: true });
+	await all.click();
+	await all.click();
+	await expect(page.getByRole('button', { name: 'Change them all' })).toBeVisible();
+});
+
 test('an index that a list would use is made by keyboard while others work, and dropped again', async ({
 	page
 }) => {

@@ -7,6 +7,7 @@ import { group } from '../../tests/conditions';
 import {
 	EVERYTHING,
 	SETTERS,
+	STAMPS,
 	checkView,
 	columnText,
 	listOf,
@@ -20,18 +21,22 @@ const column = fc.oneof(
 	fc.array(id, { minLength: 1, maxLength: 3 }).map((p) => p.join('.')),
 	fc.tuple(id, id).map(([t, f]) => `#${t}.${f}`),
 	id.map((f) => `<${f}`),
-	id.map((f) => `@${f}`)
+	id.map((f) => `@${f}`),
+	fc.constantFrom(...STAMPS.map((s) => `!${s}`))
+);
+const period = fc.option(
+	fc.oneof(
+		fc.constant({ from: '2026-01-01', to: '2026-02-01' }),
+		fc.integer({ min: 1, max: 400 }).map((days) => ({ days }))
+	)
 );
 const asked: fc.Arbitrary<ListAsked> = fc.record({
 	find: fc.string({ maxLength: 30 }),
 	where: fc.option(group(1).map((g) => ({ expr: conditionTree(g)! }))),
 	untold: fc.boolean(),
-	period: fc.option(
-		fc.oneof(
-			fc.constant({ from: '2026-01-01', to: '2026-02-01' }),
-			fc.integer({ min: 1, max: 400 }).map((days) => ({ days }))
-		)
-	),
+	period,
+	made: period,
+	changed: period,
 	setBy: fc.array(fc.record({ field: id, by: fc.constantFrom(...SETTERS), rule: fc.option(id) }), {
 		maxLength: 3
 	}),
@@ -70,6 +75,8 @@ describe('a list in an address', () => {
 		['list={"period":{"from":"2026-02-01","to":"2026-01-01"}}', 'period must be'],
 		['list={"period":{"days":0}}', 'period must be'],
 		['list={"period":{"from":"0001-01-01","to":"999999999-12-31"}}', 'period must be'],
+		['list={"made":{"days":"7"}}', 'made must be'],
+		['list={"columns":["!gone"]}', 'columns[0] must be a column'],
 		['list={"columns":["a;drop"]}', 'columns[0] must be a column'],
 		['list={"setBy":[{"field":"a","by":"ghost"}]}', 'setBy[0].by'],
 		['list={"more":1}', 'more'],

@@ -28,7 +28,13 @@ export type ListColumn =
 	/** How many records point to it by a link. */
 	| { k: 'count'; type: string; field: string }
 	/** What a field was before its latest change, and when that was. */
-	| { k: 'before' | 'since'; field: string };
+	| { k: 'before' | 'since'; field: string }
+	/** When the record was made, or last changed. */
+	| { k: 'stamp'; of: Stamp };
+
+/** What the database notes of a record: when it was made, and last changed in whatever field by whomever. */
+export const STAMPS = ['made', 'changed'] as const;
+export type Stamp = (typeof STAMPS)[number];
 
 /** Days within which changes count: certain ones, both included, or so many that end today. */
 export type ListPeriod = { from: string; to: string } | { days: number };
@@ -43,6 +49,9 @@ export interface ListAsked {
 	/** The days within which changes count; null for all. */
 	period: ListPeriod | null;
 	setBy: readonly SetFact[];
+	/** Only records that were made, or last changed, within these days. */
+	made: ListPeriod | null;
+	changed: ListPeriod | null;
 	/** Only records that a change runs on to and has not reached yet. */
 	pending: boolean;
 	/** Only records that belong to the pilot that is on. */
@@ -62,6 +71,8 @@ export const EVERYTHING: ListAsked = {
 	untold: false,
 	period: null,
 	setBy: [],
+	made: null,
+	changed: null,
 	pending: false,
 	pilot: false,
 	line: null,
@@ -75,20 +86,27 @@ const MOST_SET = 10;
 const MOST_FIND = 100;
 
 const ID = '[A-Za-z0-9_]+';
-const COLUMN = new RegExp(`^(?:(#)(${ID})\\.(${ID})|([<@])(${ID})|(${ID}(?:\\.${ID}){0,2}))$`);
+const COLUMN = new RegExp(
+	`^(?:(#)(${ID})\\.(${ID})|([<@])(${ID})|!(${STAMPS.join('|')})|(${ID}(?:\\.${ID}){0,2}))$`
+);
 
-/** A column as it is written: `stage`, `customer.size`, `#deal.customer`, `<stage` before, `@stage` since; null for none. */
+/**
+ * A column as it is written: `stage`, `customer.size`, `#deal.customer`, `<stage` before, `@stage` since, `!made`; null
+ * for none.
+ */
 export function readColumn(written: string): ListColumn | null {
 	const m = COLUMN.exec(written);
 	if (!m) return null;
-	const [, count, type, link, was, field, path] = m;
+	const [, count, type, link, was, field, stamp, path] = m;
 	if (count) return { k: 'count', type, field: link };
 	if (was) return { k: was === '<' ? 'before' : 'since', field };
+	if (stamp) return { k: 'stamp', of: stamp as Stamp };
 	return { k: 'field', path: path.split('.') };
 }
 
 export function columnText(c: ListColumn): string {
 	if (c.k === 'count') return `#${c.type}.${c.field}`;
+	if (c.k === 'stamp') return `!${c.of}`;
 	return c.k === 'field' ? c.path.join('.') : `${c.k === 'before' ? '<' : '@'}${c.field}`;
 }
 
@@ -115,19 +133,24 @@ function isPeriod(v: unknown): v is ListPeriod {
 	);
 }
 
+const periodOrNull = () =>
+	yup
+		.mixed()
+		.nullable()
+		.test(
+			'period',
+			'${path} must be days as {"from": "2026-11-01", "to": "2026-11-24"}, or a number of them up to today as {"days": 30}',
+			(v) => v === null || v === undefined || isPeriod(v)
+		);
+
 const listed = () =>
 	only({
 		find: may(text(MOST_FIND)),
 		where: formulaOrNull(true),
 		untold: may(flag()),
-		period: yup
-			.mixed()
-			.nullable()
-			.test(
-				'period',
-				'${path} must be days as {"from": "2026-11-01", "to": "2026-11-24"}, or a number of them up to today as {"days": 30}',
-				(v) => v === null || v === undefined || isPeriod(v)
-			),
+		period: periodOrNull(),
+		made: periodOrNull(),
+		changed: periodOrNull(),
 		setBy: may(
 			list(only({ field: text(60), by: word(SETTERS), rule: may(text(60).nullable()) }), MOST_SET)
 		),
@@ -240,14 +263,15 @@ export const sameList = (a: ListAsked, b: ListAsked) => canonicalJson(a) === can
 
 /**
  * What a list asks of a field that an index can answer: its value, for filters and most orders; the order of texts,
- * options and sets; a part of the title; who set it.
+ * options and sets; a part of the title; who set it; and when records were made or last changed.
  */
-export const INDEX_USES = ['value', 'order', 'words', 'setter'] as const;
+export const INDEX_USES = ['value', 'order', 'words', 'setter', 'stamp'] as const;
 export type IndexUse = (typeof INDEX_USES)[number];
 
 /** An index that lists would use. */
 export interface ListIndex {
 	type: string;
+	/** A field; one of {@link STAMPS} for `stamp`. */
 	field: string;
 	use: IndexUse;
 }

@@ -1,6 +1,6 @@
 /** Columns of lists, as pages and files show them. */
 import { isNumeric, type Field, type JsonValue, type Schema } from '../core';
-import type { ListColumn } from '../door/lists';
+import type { ListColumn, Stamp } from '../door/lists';
 import { formatCount, formatMoment, formatValue } from './format';
 
 /** A field of a list with the links on the way to it. */
@@ -24,10 +24,13 @@ export function fieldAt(
 
 /** The field that a column shows, its own or behind links; null for a number of records, or one that is gone. */
 export function columnField(schema: Schema, type: string, c: ListColumn): Field | null {
-	if (c.k === 'count') return null;
+	if (c.k === 'count' || c.k === 'stamp') return null;
 	if (c.k !== 'field') return schema.field(type, c.field) ?? null;
 	return fieldAt(schema, type, c.path)?.field ?? null;
 }
+
+/** What is noted of a record, as people call it. */
+export const STAMP_LABEL: Record<Stamp, string> = { made: 'Made', changed: 'Last changed' };
 
 /** What a column is called. */
 export function columnLabel(schema: Schema, type: string, c: ListColumn): string {
@@ -35,6 +38,7 @@ export function columnLabel(schema: Schema, type: string, c: ListColumn): string
 		return schema.types.has(c.type)
 			? `Number of ${schema.field(c.type, c.field)?.inverse ?? schema.type(c.type).type.plural.toLowerCase()}`
 			: c.type;
+	if (c.k === 'stamp') return STAMP_LABEL[c.of];
 	if (c.k !== 'field') {
 		const label = schema.field(type, c.field)?.label ?? c.field;
 		return c.k === 'before' ? `${label} before` : `${label} changed`;
@@ -54,7 +58,7 @@ export function columnCell(
 ): string {
 	if (v === null) return '';
 	if (c.k === 'count') return formatCount(Number(v));
-	if (c.k === 'since') return formatMoment(String(v), schema.model.zone);
+	if (c.k === 'since' || c.k === 'stamp') return formatMoment(String(v), schema.model.zone);
 	const f = columnField(schema, type, c);
 	return f ? formatValue(f, v, schema, links) : '';
 }
@@ -68,7 +72,7 @@ export function plainCell(
 	links: Readonly<Record<string, string>>
 ): string {
 	if (v === null) return '';
-	if (c.k === 'count' || c.k === 'since') return String(v);
+	if (c.k === 'count' || c.k === 'since' || c.k === 'stamp') return String(v);
 	const f = columnField(schema, type, c);
 	if (!f) return '';
 	const plain = isNumeric(f) || f.type === 'date' || f.type === 'moment';

@@ -32,6 +32,7 @@
 		cell,
 		name = (c) => c.label,
 		header,
+		plainHead,
 		detail,
 		empty,
 		bar,
@@ -56,6 +57,8 @@
 		name?: (c: GridColumn<T>) => string;
 		/** More in the head of a column than its label. */
 		header?: Snippet<[c: GridColumn<T>, tools: Snippet]>;
+		/** In the head of a plain column, in the place of its label, which is heard and not seen. */
+		plainHead?: Snippet<[c: GridColumn<T>]>;
 		/** Below a row, across its width: nothing for a row that is closed. */
 		detail?: Snippet<[row: T]>;
 		empty?: Snippet;
@@ -465,7 +468,9 @@
 										>{/if}
 								{/snippet}
 								<span class="flex items-start {c.numeric ? 'justify-end' : ''}">
-									{#if c.plain}<span class="sr-only">{c.label}</span>{:else if header}
+									{#if c.plain}{#if plainHead}{@render plainHead(c)}{:else}<span class="sr-only"
+												>{c.label}</span
+											>{/if}{:else if header}
 										<span class="min-w-0 grow">{@render header(c, tools)}</span>
 									{:else}<button
 											class="head"

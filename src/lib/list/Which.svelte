@@ -5,11 +5,10 @@
 	import { LINE_IS, type LineIs } from '$door/line';
 	import ConditionList from '../conditions/ConditionList.svelte';
 	import Choose from '../inputs/Choose.svelte';
-	import DaysBetween from '../inputs/DaysBetween.svelte';
 	import Without from '../inputs/Without.svelte';
-	import { LENGTHS, periodOf } from '../rehearse/period';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import { LINE_LABEL, SETTER_LABEL, asksOfChanges } from './list';
+	import Within from './Within.svelte';
 
 	let {
 		type,
@@ -29,26 +28,6 @@
 
 	const w = useWorkbench();
 	const { plural, fields } = $derived(w.schema.type(type).type);
-	/** A view may ask for a length of its own. */
-	const lengths = $derived(
-		asked.period && 'days' in asked.period
-			? [...new Set([...LENGTHS, asked.period.days])].sort((a, b) => a - b)
-			: LENGTHS
-	);
-	const periods = $derived([
-		{ value: '', label: 'at any time' },
-		...lengths.map((n) => ({ value: String(n), label: `in the last ${n} days` })),
-		{ value: 'days', label: 'from one day to another' }
-	]);
-	const certain = $derived(asked.period && 'from' in asked.period ? asked.period : null);
-	const chosen = $derived(
-		certain ? 'days' : asked.period && 'days' in asked.period ? String(asked.period.days) : ''
-	);
-	const pickPeriod = (v: string) =>
-		onchange({
-			...asked,
-			period: v === 'days' ? periodOf(today, 14) : v ? { days: Number(v) } : null
-		});
 	const rules = $derived(
 		w.force.set.rules.filter((r) => r.type === type && r.outputs.some((o) => o.field))
 	);
@@ -101,16 +80,35 @@
 		{#if asksOfChanges(asked)}
 			<span class="flex flex-wrap items-center gap-2"
 				><span class="text-quiet">The latest change of a field counts</span>
-				<Choose value={chosen} choices={periods} label="When changes count" onpick={pickPeriod} />
-				{#if certain}
-					<DaysBetween
-						value={certain}
-						labels={{ from: 'First day of changes', to: 'Last day of changes' }}
-						onchange={(period) => onchange({ ...asked, period })}
-					/>
-				{/if}
+				<Within
+					value={asked.period}
+					{today}
+					label="When changes count"
+					of="changes"
+					onchange={(period) => onchange({ ...asked, period })}
+				/>
 			</span>
 		{/if}
+		<span class="flex flex-wrap items-center gap-2"
+			><span class="text-quiet">made</span>
+			<Within
+				value={asked.made}
+				{today}
+				label="When the record was made"
+				of="making"
+				onchange={(made) => onchange({ ...asked, made })}
+			/>
+		</span>
+		<span class="flex flex-wrap items-center gap-2"
+			><span class="text-quiet">last changed</span>
+			<Within
+				value={asked.changed}
+				{today}
+				label="When the record last changed"
+				of="last changes"
+				onchange={(changed) => onchange({ ...asked, changed })}
+			/>
+		</span>
 		<label class="flex min-h-6 items-center gap-2"
 			><input
 				type="checkbox"

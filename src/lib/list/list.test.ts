@@ -28,7 +28,10 @@ describe('the columns that are offered', () => {
 		const ids = columnChoices(schema, 'thing', ['t']).map((c) => c.id);
 		expect(new Set(ids).size).toBe(ids.length);
 		expect(ids).toEqual(
-			expect.arrayContaining(['a', 'boss.t', 'boss.boss.t', '#thing.boss', '<stage', '@stage'])
+			expect.arrayContaining([
+				...['a', 'boss.t', 'boss.boss.t', '#thing.boss', '<stage', '@stage'],
+				...['!made', '!changed']
+			])
 		);
 		expect(ids).not.toContain('t');
 		expect(ids.map(readColumn)).not.toContain(null);
@@ -49,12 +52,23 @@ describe('the columns that are offered', () => {
 	it('are called by the way to them', () => {
 		const label = (c: string) => columnLabel(schema, 'thing', readColumn(c)!);
 		expect(
-			['stage', 'boss.stage', '<stage', '@stage', '#thing.boss', 'boss.gone'].map(label)
+			[
+				'stage',
+				'boss.stage',
+				'<stage',
+				'@stage',
+				'!made',
+				'!changed',
+				'#thing.boss',
+				'boss.gone'
+			].map(label)
 		).toEqual([
 			'Stage',
 			'Boss › Stage',
 			'Stage before',
 			'Stage changed',
+			'Made',
+			'Last changed',
 			'Number of Team',
 			'boss.gone'.replace('.', ' › ')
 		]);
@@ -89,7 +103,7 @@ describe('a list', () => {
 		const say = (a: ListAsked) => sayList(a, schema, 'thing', {}, rule);
 		expect(say(EVERYTHING)).toBeNull();
 		expect(say(asked({ where: { expr: lostBefore }, period: { days: 30 } }))).toBe(
-			'Stage is Lost and Stage was Won · changes of the last 30 days'
+			'Stage is Lost and Stage was Won · changes in the last 30 days'
 		);
 		expect(
 			say(
@@ -113,6 +127,9 @@ describe('a list', () => {
 				})
 			)
 		).toBe('Size class set by a rule · Size class set by “rule x” · pending · in the pilot');
+		expect(
+			say(asked({ made: { days: 7 }, changed: { from: '2026-11-02', to: '2026-11-24' } }))
+		).toBe('made in the last 7 days · last changed from 2 Nov 2026 to 24 Nov 2026');
 	});
 	it('knows when it asks of changes', () => {
 		expect(asksOfChanges(asked({ where: { expr: lostBefore } }))).toBe(true);

@@ -3,8 +3,16 @@ import type { Expr, Field, JsonValue, Schema } from '$core';
 import { kindOfField, sayCondition, waysFrom } from '$core';
 import { BOOLEAN, readFormula } from '$core/feel/language';
 import type { LineIs } from '$door/line';
-import { columnText, readColumn, type ListAsked, type ListColumn, type Setter } from '$door/lists';
-import { columnLabel } from '../../runtime/lists';
+import {
+	STAMPS,
+	columnText,
+	readColumn,
+	type ListAsked,
+	type ListColumn,
+	type ListPeriod,
+	type Setter
+} from '$door/lists';
+import { STAMP_LABEL, columnLabel } from '../../runtime/lists';
 import { describeField, formatDate, formatValue } from '../words/format';
 
 /** By whom a value was set, as it is chosen. */
@@ -55,6 +63,8 @@ export function columnChoices(
 		else if (w.expr.k === 'related' && w.expr.of === null)
 			offer({ k: 'count', type: w.expr.type, field: w.expr.field }, 'How many', 'number');
 	}
+	offer({ k: 'stamp', of: 'made' }, label, 'when the record was made');
+	offer({ k: 'stamp', of: 'changed' }, label, 'when any of its values last changed');
 	for (const f of fields.filter((x) => !x.retired)) {
 		offer({ k: 'before', field: f.id }, 'Before the latest change', 'what it was');
 		offer({ k: 'since', field: f.id }, 'Before the latest change', 'when it changed');
@@ -72,7 +82,7 @@ function pathOf(e: Expr): string[] | null {
 
 /** Pixels that a column takes at first. */
 export function columnWidth(f: Field | null, c: ListColumn): number {
-	if (c.k === 'since') return 150;
+	if (c.k === 'since' || c.k === 'stamp') return 150;
 	if (!f) return 96;
 	const WIDTH: Partial<Record<Field['type'], number>> = {
 		link: 150,
@@ -114,6 +124,10 @@ export const asksOfChanges = (asked: ListAsked): boolean =>
 	EVENT.test(JSON.stringify(asked.where)) ||
 	!!asked.columns?.some((c) => ['before', 'since'].includes(readColumn(c)?.k ?? ''));
 
+/** A period as it follows what it is about. */
+const sayPeriod = (p: ListPeriod): string =>
+	'days' in p ? `in the last ${p.days} days` : `from ${formatDate(p.from)} to ${formatDate(p.to)}`;
+
 /** Which records a list has, in words; null for all of them. @param ruleName what a rule is called */
 export function sayList(
 	asked: ListAsked,
@@ -134,13 +148,10 @@ export function sayList(
 				? where.text
 				: '';
 		parts.push(asked.untold ? `it cannot be told whether ${said}` : said);
-		if (period && asksOfChanges(asked))
-			parts.push(
-				'days' in period
-					? `changes of the last ${period.days} days`
-					: `changes from ${formatDate(period.from)} to ${formatDate(period.to)}`
-			);
+		if (period && asksOfChanges(asked)) parts.push(`changes ${sayPeriod(period)}`);
 	}
+	for (const of of STAMPS)
+		if (asked[of]) parts.push(`${STAMP_LABEL[of].toLowerCase()} ${sayPeriod(asked[of])}`);
 	for (const s of asked.setBy)
 		parts.push(
 			`${schema.field(type, s.field)?.label ?? s.field} set by ${s.rule === null ? SETTER_LABEL[s.by] : `“${ruleName(s.rule)}”`}`

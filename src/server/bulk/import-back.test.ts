@@ -139,7 +139,7 @@ describe('an import taken back', () => {
 	const whole = async (name: string) =>
 		(
 			await db().query<Record<string, unknown>>(
-				`select (to_jsonb(r) - '{version,updated_at,created_at,settled_by}'::text[]) as all, version from r_customer r where f_trading_name = $1`,
+				`select (to_jsonb(r) - '{version,updated_at,settled_by}'::text[]) as all, version from r_customer r where f_trading_name = $1`,
 				[name]
 			)
 		).rows[0];

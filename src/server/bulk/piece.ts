@@ -6,6 +6,7 @@ import {
 	leftByJobOf,
 	nextBulkRows,
 	readBulk,
+	restoreMade,
 	restoreSetBy,
 	tallyBulk,
 	type Bulk,
@@ -110,7 +111,7 @@ async function linedAgain(client: pg.PoolClient, workspace: string, rows: readon
 	}
 }
 
-/** Of what was taken back, who had set it is again who did. */
+/** Of what was taken back, who had set it is again who did; what is there again was made when it was. */
 async function giveBack(
 	client: pg.PoolClient,
 	bulk: Bulk,
@@ -128,6 +129,10 @@ async function giveBack(
 			return Object.keys(had).length ? [{ record: r.record, had }] : [];
 		});
 		if (back.length) await restoreSetBy(client, bulk.workspace, type, back);
+		const again = rows.flatMap((r, i) =>
+			r.type === type && r.restores && !(outcomes[i] instanceof RefusedChange) ? [r.record] : []
+		);
+		if (again.length) await restoreMade(client, bulk.workspace, type, again);
 	}
 }
 

@@ -376,6 +376,22 @@ export async function restoreSetBy(
 	);
 }
 
+/** Of records that were made again: they were made when history says that they first were. */
+export async function restoreMade(
+	db: Db,
+	workspace: string,
+	type: string,
+	ids: readonly string[]
+): Promise<void> {
+	await db.query(
+		`update ${tableOf(type)} r set created_at = first.at
+		 from (select h.record, min(c.at) as at from history_line h join change c on c.id = h.change
+		   where h.type = $2 and h.record = any($3::bigint[]) group by h.record) first
+		 where r.workspace = $1 and r.id = first.record and first.at < r.created_at`,
+		[workspace, type, ids]
+	);
+}
+
 /** Records that the changes of a job made, so many at a time, the newest first. */
 export async function madeByJob(
 	db: Db,

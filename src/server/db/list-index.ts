@@ -6,8 +6,8 @@
 import { createHash } from 'node:crypto';
 import type { PoolClient } from 'pg';
 import type { Schema } from '../../core';
-import type { ListIndex } from '../../door/lists';
-import { keySql, signOf } from './lists';
+import { STAMPS, type ListIndex, type Stamp } from '../../door/lists';
+import { STAMP_COLUMN, keySql, signOf } from './lists';
 import { columnOf, tableOf, textOf } from './model';
 import { db, type Db } from './pool';
 
@@ -44,6 +44,8 @@ function bodyOf(schema: Schema, { type, field, use }: ListIndex): string {
 			return `using gin (${columnOf(field)} gin_trgm_ops)`;
 		case 'setter':
 			return `(workspace, (${signOf(textOf(field), table)}), id)`;
+		case 'stamp':
+			return `(workspace, ${STAMP_COLUMN[field as Stamp]}, id)`;
 	}
 }
 
@@ -66,8 +68,15 @@ export async function wantedIndexes(
 		 left join account a on a.id = w.account where w.workspace = $1 order by w.type, w.field, w.use`,
 		[workspace]
 	);
-	return r.rows.filter((i) => schema.field(i.type, i.field));
+	return r.rows.filter((i) => isThere(schema, i));
 }
+
+/** Whether there is what an index is of. */
+export const isThere = (schema: Schema, { type, field, use }: ListIndex): boolean =>
+	schema.types.has(type) &&
+	(use === 'stamp'
+		? (STAMPS as readonly string[]).includes(field)
+		: schema.field(type, field) !== undefined);
 
 /** Wants one. */
 export async function wantIndex(

@@ -1,6 +1,6 @@
 /** Lists of records: which of them, in what order, with what beside them; a stretch at a time, never counted whole. */
 import type { Field, JsonValue, Schema } from '../../core';
-import type { ListAsked, ListColumn, SetFact } from '../../door/lists';
+import type { ListAsked, ListColumn, SetFact, Stamp } from '../../door/lists';
 import { fieldAt } from '../../runtime/lists';
 import { columnOf, tableOf, textOf } from './model';
 import type { Narrowing } from './filter';
@@ -25,6 +25,8 @@ export interface Listed {
 	narrowing: Narrowing | null;
 	values: readonly unknown[];
 	setBy: readonly SetFact[];
+	/** Instants between which it was made, or last changed, ISO 8601; the second left out. */
+	stamped: readonly { of: Stamp; from: string; to: string }[];
 	pending: boolean;
 	pilot: boolean;
 	line: ListAsked['line'];
@@ -63,10 +65,14 @@ function pathSql(schema: Schema, type: string, path: readonly string[], r: strin
 	return sql;
 }
 
+/** Where it is noted. */
+export const STAMP_COLUMN: Record<Stamp, string> = { made: 'created_at', changed: 'updated_at' };
+
 /** A column that is not one of the record's own fields, as SQL. */
 function besideSql(schema: Schema, type: string, c: ListColumn): string {
 	if (c.k === 'count')
 		return `(select count(*)::int from ${tableOf(c.type)} c where c.workspace = $1 and c.${columnOf(c.field)} = r.id)`;
+	if (c.k === 'stamp') return iso(`r.${STAMP_COLUMN[c.of]}`);
 	return c.k === 'field' ? pathSql(schema, type, c.path, 'r') : 'null';
 }
 
@@ -123,6 +129,7 @@ export function keySql(
 	at = (path: readonly string[]) => pathSql(schema, type, path, r)
 ): Key {
 	if (c.k === 'count') return { sql: besideSql(schema, type, c), type: 'int' };
+	if (c.k === 'stamp') return { sql: `${r}.${STAMP_COLUMN[c.of]}`, type: 'timestamptz' };
 	if (c.k !== 'field') throw new Error('A list is not ordered by what was.');
 	const { field } = fieldAt(schema, type, c.path)!;
 	const target = field.target ? schema.types.get(field.target) : undefined;
@@ -188,6 +195,10 @@ function selection(
 				parts.push(`split_part(${claimOf(f)}, ':', 1) = ${value(s.rule, 'text')}`);
 		}
 	}
+	for (const { of, from, to } of l.stamped) {
+		const at = `r.${STAMP_COLUMN[of]}`;
+		parts.push(`${at} >= ${value(from, 'timestamptz')}`, `${at} < ${value(to, 'timestamptz')}`);
+	}
 	if (l.pending)
 		parts.push(`exists (select from pending_record p join carried_change c on c.id = p.carried
 			where c.workspace = $1 and p.type = ${value(l.type, 'text')} and p.record = r.id)`);
@@ -205,7 +216,7 @@ function selection(
 
 /** Columns of a list that the record's own row does not tell. */
 export const isBeside = (c: ListColumn) =>
-	c.k === 'count' || (c.k === 'field' && c.path.length > 1);
+	c.k === 'count' || c.k === 'stamp' || (c.k === 'field' && c.path.length > 1);
 
 /**
  * A stretch of a list.
@@ -226,6 +237,7 @@ export async function readList(
 		l.find ||
 		l.narrowing ||
 		l.setBy.length ||
+		l.stamped.length ||
 		l.pending ||
 		l.pilot ||
 		l.line ||

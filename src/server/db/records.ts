@@ -1,7 +1,9 @@
 /** Records in the database. Values cross this border as the core's own. */
 import type { Field, MatchKey, Schema, SettledRecord, Value } from '../../core';
 import { LocalDate, Moment, matchKey, parseNum, toJson } from '../../core';
+import type { Stamp } from '../../door/lists';
 import { zones } from '../../runtime/zones';
+import { iso } from './iso';
 import { columnOf, keyColumn, keyColumns, sqlType, tableOf } from './model';
 import type { Db } from './pool';
 import { keptSetBy, readSetBy, type KeptSetBy, type SetBy } from './set-by';
@@ -526,6 +528,21 @@ const update = (type: string, { columns, from }: Lists) =>
 	`update ${tableOf(type)} r set version = version + v.times, settled_by = $2, settled_living = $4::int, updated_at = $3,
 	   set_by = r.set_by || v.set_by${columns.map((c) => `, ${c.column} = ${c.value}`).join('')}
 	 from ${from} where r.workspace = $1 and r.id = v.id`;
+
+/** When a record was made, and last changed; ISO 8601. */
+export async function stampsOf(
+	db: Db,
+	workspace: string,
+	type: string,
+	id: string
+): Promise<Record<Stamp, string> | null> {
+	const r = await db.query<Record<Stamp, string>>(
+		`select ${iso('created_at')} as made, ${iso('updated_at')} as changed from ${tableOf(type)}
+		 where workspace = $1 and id = $2`,
+		[workspace, id]
+	);
+	return r.rows[0] ?? null;
+}
 
 /** Takes a record out. */
 export async function deleteRecord(

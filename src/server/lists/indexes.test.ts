@@ -84,13 +84,16 @@ const WANTED: [of: Partial<ListAsked>, index: ListIndex][] = [
 	[
 		{ setBy: [{ field: 'amount', by: 'person', rule: null }] },
 		{ type: 'deal', field: 'amount', use: 'setter' }
-	]
+	],
+	[{ sort: { column: '!changed', desc: true } }, { type: 'deal', field: 'changed', use: 'stamp' }],
+	[{ sort: { column: '!made', desc: false } }, { type: 'deal', field: 'made', use: 'stamp' }]
 ];
 
 describe('a list', () => {
 	it('asks for an index of what it is ordered by and of what its condition compares', async () => {
 		for (const [asked, { field, use }] of WANTED)
 			expect(await asks(asked)()).toEqual([`${field} ${use}`]);
+		expect(await asks({ made: { days: 30 } })()).toEqual(['made stamp']);
 		expect(await asks({})()).toEqual([]);
 		expect(await asks({ sort: { column: 'id', desc: false } })()).toEqual([]);
 		// what is not so is found faster without; what either may be is no help

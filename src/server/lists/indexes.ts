@@ -5,11 +5,19 @@
 import type { Expr, Schema } from '../../core';
 import { compileSelection } from '../../core';
 import { BadInput } from '../../door';
-import { readColumn, type IndexUse, type ListAsked, type ListIndex } from '../../door/lists';
-import { fieldAt } from '../../runtime/lists';
+import {
+	STAMPS,
+	readColumn,
+	type IndexUse,
+	type ListAsked,
+	type ListIndex,
+	type Stamp
+} from '../../door/lists';
+import { STAMP_LABEL, fieldAt } from '../../runtime/lists';
 import { note } from '../audit/audit';
 import {
 	indexName,
+	isThere,
 	madeIndexes,
 	sizesOf,
 	unwantIndex,
@@ -36,10 +44,9 @@ export function indexesFor(
 ): { of: ListIndex[]; beyond: boolean } {
 	const out = new Map<string, ListIndex>();
 	const add = (field: string, use: IndexUse, of = type) => {
-		const f = schema.field(of, field);
-		if (!f) return;
+		if (!isThere(schema, { type: of, field, use })) return;
 		// there is one of each already
-		if (f.type === 'link' && use === 'value') return;
+		if (use === 'value' && schema.field(of, field)?.type === 'link') return;
 		out.set(`${of} ${field} ${use}`, { type: of, field, use });
 	};
 	let beyond = false;
@@ -54,7 +61,9 @@ export function indexesFor(
 		// PostgreSQL begins at the records that one link leads to, in their order
 		if (all.length > 1) beyond = true;
 		else add(f.id, BY_VALUE.has(f.type) ? 'value' : 'order', of);
-	} else if (sort) beyond = true;
+	} else if (sort?.k === 'stamp') add(sort.of, 'stamp');
+	else if (sort) beyond = true;
+	for (const of of STAMPS) if (asked[of]) add(of, 'stamp');
 	if (asked.find.trim()) add(schema.type(type).type.title, 'words');
 	for (const s of asked.setBy) if (s.by !== 'unknown') add(s.field, 'setter');
 	const { expr } = asked.where
@@ -185,9 +194,9 @@ export async function setIndexes(
 	await transaction(async (c) => {
 		const { schema } = await inForce(c, workspace);
 		for (const i of which) {
-			const field = schema.types.has(i.type) ? schema.field(i.type, i.field) : undefined;
-			if (!field) throw new BadInput(`There is no field “${i.type}.${i.field}”.`);
-			const label = `${schema.type(i.type).type.plural}: ${field.label}`;
+			if (!isThere(schema, i)) throw new BadInput(`There is no field “${i.type}.${i.field}”.`);
+			const field = i.use === 'stamp' ? null : schema.field(i.type, i.field)!;
+			const label = `${schema.type(i.type).type.plural}: ${field?.label ?? STAMP_LABEL[i.field as Stamp]}`;
 			if (!wanted) {
 				if (await unwantIndex(c, workspace, i))
 					await note(c, account, 'wanted an index no more', label, { use: i.use });
@@ -196,7 +205,7 @@ export async function setIndexes(
 			const title = schema.type(i.type).type.title === i.field;
 			if (i.use === 'words' && !title)
 				throw new BadInput('A part is looked for in the title of records only.');
-			if (i.use === 'order' && (field.type === 'link' || BY_VALUE.has(field.type)))
+			if (field && i.use === 'order' && (field.type === 'link' || BY_VALUE.has(field.type)))
 				throw new BadInput(`“${field.label}” is ordered by its value: an index of that is enough.`);
 			await wantIndex(c, workspace, i, account.id);
 			await note(c, account, 'wanted an index', label, { use: i.use });

@@ -291,6 +291,8 @@ describe('the order of a list', () => {
 		const columns = [
 			'id',
 			'#thing.boss',
+			'!made',
+			'!changed',
 			...schema
 				.type('thing')
 				.type.fields.flatMap((f) => [f.id, `boss.${f.id}`, `boss.boss.${f.id}`])
@@ -364,6 +366,67 @@ describe('the order of a list', () => {
 		expect(await names('%')).toEqual(['100% Herbs']);
 		expect(await names('_')).toEqual([]);
 		expect(await names('HERBS')).toEqual(['100% Herbs']);
+	});
+});
+
+describe('when a record was made and last changed', () => {
+	/** Both of each thing, as the table has them, in milliseconds. */
+	const stamps = async () =>
+		(
+			await db().query<{ id: string; made: number; changed: number }>(
+				`select id::text, extract(epoch from created_at)::float8 * 1000 as made,
+				   extract(epoch from updated_at)::float8 * 1000 as changed from r_thing`
+			)
+		).rows;
+	// the workspace's clock is an hour ahead of UTC on these days
+	const begin = (day: string) => Date.parse(`${day}T00:00:00+01:00`);
+	it('is asked by days of the workspace, both ends of them', async () => {
+		const there = await stamps();
+		const within = (of: 'made' | 'changed', from: number, to: number) =>
+			sorted(there.filter((s) => s[of] >= from && s[of] < to).map((s) => s.id));
+		const cases: [asked: Partial<ListAsked>, of: 'made' | 'changed', from: number, to: number][] = [
+			[{ changed: { days: 2 } }, 'changed', begin('2026-11-24'), begin('2026-11-26')],
+			[{ made: { days: 2 } }, 'made', begin('2026-11-24'), begin('2026-11-26')],
+			[{ made: { days: 60 } }, 'made', begin('2026-09-27'), begin('2026-11-26')],
+			[
+				{ changed: { from: '2026-11-21', to: '2026-11-22' } },
+				'changed',
+				begin('2026-11-21'),
+				begin('2026-11-23')
+			]
+		];
+		const sizes: number[] = [];
+		for (const [list, of, from, to] of cases) {
+			const ids = sorted(await all(asked(list)));
+			expect(ids).toEqual(within(of, from, to));
+			sizes.push(ids.length);
+		}
+		// all were made in sixty days, and of the others some and not all are so
+		expect(sizes[2]).toBe(there.length);
+		expect(sizes[1]).toBeLessThan(sizes[0]);
+		for (const n of [sizes[0], sizes[3]]) {
+			expect(n).toBeGreaterThan(0);
+			expect(n).toBeLessThan(there.length);
+		}
+		const both = asked({ made: { days: 60 }, changed: { days: 2 }, where: formula('Flag') });
+		const ready = await readyList(db(), schema, by, 'thing', both);
+		expect((await countOf(db(), ready))!.n).toBe((await all(both)).length);
+	});
+	it('is a column, and an order', async () => {
+		const list = asked({
+			columns: ['!changed', '!made'],
+			sort: { column: '!changed', desc: true }
+		});
+		const ready = await readyList(db(), schema, by, 'thing', list);
+		const { rows } = await stretchOf(db(), ready, { from: null, back: false, size: 1000 });
+		const { records } = await shownOf(db(), ready, rows);
+		const stampOf = new Map((await stamps()).map((s) => [s.id, s]));
+		for (const { id, cells } of records)
+			expect(cells.map((c) => Date.parse(String(c)))).toEqual(
+				[stampOf.get(id)!.changed, stampOf.get(id)!.made].map((ms) => Math.floor(ms / 1000) * 1000)
+			);
+		const times = records.map(({ id }) => stampOf.get(id)!.changed);
+		expect(times).toEqual([...times].sort((a, b) => b - a));
 	});
 });
 

@@ -7,6 +7,7 @@ import { LocalDate, compileSelection, fromJson, selects, toJson, untold } from '
 import { BadInput } from '../../door';
 import {
 	columnText,
+	STAMPS,
 	readColumn,
 	type ListAsked,
 	type ListColumn,
@@ -89,15 +90,16 @@ export async function readyList(
 		dayIn(new Date(by.instant).toISOString(), schema.model.zone) ?? ''
 	)!;
 	const { zone } = schema.model;
-	const days = asked.period && boundsOf(asked.period, today);
-	const period =
-		days &&
-		(await changesBetween(
-			db,
-			by.workspace,
-			startOfDay(days.first, zone),
-			startOfDay(LocalDate.fromEpochDay(days.last.epochDay + 1) ?? days.last, zone)
-		));
+	/** The instants at which a period begins and is over. */
+	const instants = (p: ListPeriod) => {
+		const { first, last } = boundsOf(p, today);
+		return {
+			from: startOfDay(first, zone),
+			to: startOfDay(LocalDate.fromEpochDay(last.epochDay + 1) ?? last, zone)
+		};
+	};
+	const counts = asked.period && instants(asked.period);
+	const period = counts && (await changesBetween(db, by.workspace, counts.from, counts.to));
 	const values: unknown[] = [by.workspace];
 	let narrowing: Narrowing | null = null;
 	let selector: Selector | null = null;
@@ -118,6 +120,7 @@ export async function readyList(
 			narrowing,
 			values,
 			setBy: asked.setBy,
+			stamped: STAMPS.flatMap((of) => (asked[of] ? [{ of, ...instants(asked[of]) }] : [])),
 			pending: asked.pending,
 			pilot: asked.pilot,
 			line: asked.line
@@ -149,6 +152,7 @@ function conditionOf(schema: Schema, type: string, condition: ListAsked['where']
 
 function columnFits(schema: Schema, type: string, c: ListColumn): boolean {
 	if (c.k === 'field') return fieldAt(schema, type, c.path) !== null;
+	if (c.k === 'stamp') return true;
 	if (c.k !== 'count') return schema.field(type, c.field) !== undefined;
 	const link = schema.types.has(c.type) ? schema.field(c.type, c.field) : undefined;
 	return link?.type === 'link' && link.target === type;
@@ -157,7 +161,7 @@ function columnFits(schema: Schema, type: string, c: ListColumn): boolean {
 function orderOf(schema: Schema, type: string, { sort }: ListAsked): ListOrder {
 	if (!sort || sort.column === 'id') return { column: null, desc: sort?.desc ?? true };
 	const c = readColumn(sort.column);
-	const fits = c && columnFits(schema, type, c) && (c.k === 'field' || c.k === 'count');
+	const fits = c && columnFits(schema, type, c) && c.k !== 'before' && c.k !== 'since';
 	return fits ? { column: c, desc: sort.desc } : { column: null, desc: true };
 }
 
@@ -324,7 +328,7 @@ export async function shownOf(
 	const records = rows.map(({ record, beside }): ShownRecord => {
 		let n = 0;
 		const cells = l.columns.map((c): JsonValue => {
-			if (c.k === 'count') return String(beside[n++]);
+			if (c.k === 'count' || c.k === 'stamp') return String(beside[n++]);
 			if (c.k !== 'field') {
 				const line = lines.get(`${record.id} ${c.field}`);
 				if (c.k === 'since') return line?.at ?? null;

@@ -1,22 +1,28 @@
 <script lang="ts">
 	/** Indexes that make lists fast: those there are, and those that the views would use. */
 	import { invalidate } from '$app/navigation';
+	import type { Stamp } from '$door/lists';
 	import { loadAgain } from '$lib/outside/again';
 	import JobState from '$lib/shell/JobState.svelte';
 	import { Refused, ask } from '$lib/work/http';
 	import { formatCount } from '$lib/words/format';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
+	import { STAMP_LABEL } from '../../../runtime/lists';
 
 	let { data } = $props();
 	const w = useWorkbench();
 	type Line = (typeof data.lines)[number];
 	const keyOf = (l: Line) => `${l.type} ${l.field} ${l.use}`;
-	const fieldOf = (l: Line) => w.schema.field(l.type, l.field)?.label ?? l.field;
+	const fieldOf = (l: Line) =>
+		l.use === 'stamp'
+			? STAMP_LABEL[l.field as Stamp]
+			: (w.schema.field(l.type, l.field)?.label ?? l.field);
 	const typeOf = (type: string) => w.schema.types.get(type)?.type.plural ?? type;
 	function sayUse(l: Line): string {
 		const field = fieldOf(l);
 		switch (l.use) {
 			case 'value':
+			case 'stamp':
 				return `${field}: filtered or ordered by`;
 			case 'order':
 				return `${field}: ordered by`;

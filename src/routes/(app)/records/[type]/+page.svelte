@@ -5,7 +5,14 @@
 	import { onDestroy, untrack } from 'svelte';
 	import { SvelteSet } from 'svelte/reactivity';
 	import Ask from '$lib/bulk/Ask.svelte';
-	import { listQuery, readColumn, sameList, MOST_ADDRESS, type ListAsked } from '$door/lists';
+	import {
+		EVERYTHING,
+		listQuery,
+		readColumn,
+		sameList,
+		MOST_ADDRESS,
+		type ListAsked
+	} from '$door/lists';
 	import Grid from '$lib/grid/Grid.svelte';
 	import type { GridColumn } from '$lib/grid/columns';
 	import ByKeys from '$lib/list/ByKeys.svelte';
@@ -47,6 +54,18 @@
 	let open = $state<'which' | 'columns' | 'bulk' | 'keys' | null>(null);
 	/** Ticked by hand, on whatever page of the list. */
 	const ticked = new SvelteSet<string>();
+	/** What was ticked last: with Shift, all between it and the next. */
+	let lastTicked: string | null = null;
+	function tick(id: string, between: boolean) {
+		const ids = data.records.map((r) => r.id);
+		const [from, to] = [ids.indexOf(between ? (lastTicked ?? id) : id), ids.indexOf(id)];
+		const on = !ticked.has(id);
+		lastTicked = id;
+		for (const x of ids.slice(Math.min(from < 0 ? to : from, to), Math.max(from, to) + 1))
+			if (on) ticked.add(x);
+			else ticked.delete(x);
+	}
+	const tickedHere = $derived(data.records.filter((r) => ticked.has(r.id)).length);
 	let fresh = $state(false);
 	let trouble = $state<string | null>(null);
 	let timer: ReturnType<typeof setTimeout> | undefined;
@@ -222,14 +241,9 @@
 				class="textlink"
 				onclick={() =>
 					change({
-						...asked,
-						find: '',
-						where: null,
-						untold: false,
-						period: null,
-						setBy: [],
-						pending: false,
-						pilot: false
+						...EVERYTHING,
+						columns: asked.columns,
+						sort: asked.sort
 					})}>All of them</button
 			>{/if}
 	</div>
@@ -305,9 +319,8 @@
 							class="tick"
 							aria-label="Tick No. {r.id}"
 							checked={ticked.has(r.id)}
-							onchange={() => {
-								if (!ticked.delete(r.id)) ticked.add(r.id);
-							}}
+							title="With Shift: all from the one ticked before"
+							onclick={(e) => tick(r.id, e.shiftKey)}
 						/>{:else if !col}{#if titled}<span class="mono text-quiet">{r.id}</span>{:else}<a
 								class="textlink mono"
 								href="/records/{type.id}/{r.id}">{r.id}</a
@@ -332,6 +345,21 @@
 						>
 					{/if}
 				{/snippet}
+				{#snippet plainHead()}<input
+						type="checkbox"
+						class="tick"
+						aria-label="Tick all on this page"
+						title="Tick all on this page"
+						disabled={!data.records.length}
+						checked={tickedHere > 0 && tickedHere === data.records.length}
+						indeterminate={tickedHere > 0 && tickedHere < data.records.length}
+						onclick={() => {
+							const on = tickedHere < data.records.length;
+							for (const r of data.records)
+								if (on) ticked.add(r.id);
+								else ticked.delete(r.id);
+						}}
+					/>{/snippet}
 				{#snippet empty()}{data.stoppedAfter !== null
 						? `None among the first ${formatCount(data.stoppedAfter)} that were looked at.`
 						: said

@@ -9,7 +9,7 @@ import { membershipOf } from '$server/db/pilot';
 import { db } from '$server/db/pool';
 import { readPastFields } from '$server/db/model';
 import { readHistory, tellSetBy } from '$server/db/history';
-import { readRecords, titlesOf } from '$server/db/records';
+import { readRecords, stampsOf, titlesOf } from '$server/db/records';
 import { lineOfOne } from '$server/line/line';
 import { recordThen } from '$server/records/past';
 import { linkTitles } from '$server/records/view';
@@ -37,6 +37,7 @@ export const load: PageServerLoad = async (event) => {
 	const [r] = known ? await readRecords(db(), schema, w, type, [id]) : [];
 	if (!r)
 		error(404, 'There is no such record. It may have been removed, or the address is not right.');
+	const stamps = await stampsOf(db(), w, type, id);
 	const { fields, title } = schema.type(type).type;
 	const member = force.pilot && (await membershipOf(db(), force.pilot.id, type, id));
 	const history = await readHistory(db(), w, type, id);
@@ -99,6 +100,7 @@ export const load: PageServerLoad = async (event) => {
 		/** Since when it belongs to the pilot that is on, and how it came to. */
 		member,
 		values: Object.fromEntries(fields.map((f, i) => [f.id, toJson(r.values[i])])),
+		stamps,
 		title: String(toJson(r.values[schema.type(type).at.get(title)!]) ?? `No. ${r.id}`),
 		setBy: await tellSetBy(db(), r),
 		history,

@@ -74,7 +74,13 @@
 	<div class="mb-2 flex items-baseline gap-3">
 		<h1 class="truncate text-xl">{data.title}</h1>
 		<span class="text-sm whitespace-nowrap text-quiet"
-			>{type.label} <span class="mono">{data.id}</span></span
+			>{type.label} <span class="mono">{data.id}</span>{#if data.stamps}{' · '}made {formatMoment(
+					data.stamps.made,
+					w.model.zone
+				)}{#if data.stamps.changed !== data.stamps.made}, last changed {formatMoment(
+						data.stamps.changed,
+						w.model.zone
+					)}{/if}{/if}</span
 		>
 		<span class="grow"></span>
 		{#if w.canEdit}
