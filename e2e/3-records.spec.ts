@@ -373,6 +373,45 @@ test('a record as it was, what points to it, and what would happen if, for a rea
 	await expect(page).toHaveURL(/records\/contact/);
 });
 
+test('a record is deleted by keyboard, looked at where it was, and put back as it was', async ({
+	page
+}) => {
+	await open(page, '/records/contact');
+	await page.getByRole('row').nth(3).getByRole('link').first().press('Enter');
+	await page.waitForURL(/\/records\/contact\/\d+$/);
+	const title = (await page.getByRole('heading', { level: 1 }).textContent())!;
+	const address = new URL(page.url()).pathname;
+	const mail = await page.getByLabel('E-mail', { exact: true }).inputValue();
+	await pressOn(page.getByRole('button', { name: 'Delete' }));
+	await pressOn(page.getByRole('button', { name: 'Yes, delete it' }));
+	await expect(page.getByText(`${title} was deleted.`)).toBeVisible();
+	await page.getByRole('button', { name: 'Look at it' }).click();
+	await page.waitForURL(`**${address}/deleted`);
+	await expect(page.getByText(/deleted .* by Jonas .*, by the full form/)).toBeVisible();
+	const held = page.getByRole('region', { name: 'What it held' });
+	await expect(held.getByRole('row', { name: /^E-mail / })).toContainText(mail);
+	const lines = page.getByRole('region', { name: 'History' }).getByRole('row');
+	await expect(lines.nth(1)).toContainText('deleted');
+	// a reader sees it, and cannot put it back
+	await signIn(page, 'mieke');
+	await open(page, address);
+	await expect(held).toBeVisible();
+	await expect(page.getByRole('button', { name: 'Put it back' })).toHaveCount(0);
+	await signIn(page);
+	await open(page, address);
+	await pressOn(page.getByRole('button', { name: 'Put it back' }));
+	await page.waitForURL(`**${address}`);
+	await expect(page.getByRole('heading', { level: 1 })).toHaveText(title);
+	await expect(page.getByLabel('E-mail', { exact: true })).toHaveValue(mail);
+	// its history goes on
+	await expect(lines.getByText('deleted', { exact: true })).toBeVisible();
+	await expect(page.getByText('● failed')).toHaveCount(0);
+	await open(page, `${address}/deleted`);
+	await expect(page).toHaveURL(new RegExp(`${address}$`));
+	const never = await page.goto('/records/contact/999999');
+	expect(never!.status()).toBe(404);
+});
+
 test('an import is taken back: looked at first, what it made deleted', async ({ page }) => {
 	await open(page, '/records/customer/import');
 	await page.locator('#text').fill('Trading name,Headcount\nTaken Back One,9\nTaken Back Two,10');

@@ -43,6 +43,9 @@ const locked = async (client: Db, workspace: string): Promise<InForce> => {
 	return { ...force, plan: lockedOnly(force.plan) };
 };
 
+/** Whoever takes something back: values are as they were, not what rules would make of them, and nobody is written to. */
+export const backwards = (sender: Sender): Sender => ({ ...sender, force: locked, silent: true });
+
 /** @throws {BadInput} saying what does not fit, or who may no longer do this */
 export async function readyBulk(
 	bulk: Pick<Bulk, 'workspace' | 'type' | 'asked'>,
@@ -62,7 +65,7 @@ export async function readyBulk(
 		const force = await locked(db(), workspace);
 		return {
 			force,
-			sender: { ...sender, force: locked, silent: true },
+			sender: backwards(sender),
 			list: null,
 			sendTo: () => Promise.reject(new Error('What is taken back is told by history.'))
 		};

@@ -8,7 +8,6 @@ import { BadInput } from '../../door';
 import {
 	clearBulk,
 	deletedByJob,
-	type DeletedByJob,
 	keepLooks,
 	leftByJob,
 	madeByJob,
@@ -21,6 +20,7 @@ import {
 } from '../db/bulk';
 import type { Cursor } from '../db/lists';
 import { noteEnded, noteProgress } from '../db/jobs';
+import type { DeletedRecord } from '../db/deleted';
 import { db, transaction } from '../db/pool';
 import { readRecords, type StoredRecord } from '../db/records';
 import type { JobRun } from '../jobs/run';
@@ -184,8 +184,8 @@ async function lookBack(bulk: Bulk, ready: ReadyBulk, series: Series, keep: Keep
 		if (made.length < TOGETHER) break;
 		before = made.at(-1)!;
 	}
-	for (let after: DeletedByJob | null = null; ;) {
-		const gone: DeletedByJob[] = await deletedByJob(db(), bulk.workspace, job, after, TOGETHER);
+	for (let after: DeletedRecord | null = null; ;) {
+		const gone: DeletedRecord[] = await deletedByJob(db(), bulk.workspace, job, after, TOGETHER);
 		const rows = gone.map((g, i) => restoredRow(schema, g, n + i + 1));
 		if (rows.length) await keep(await lookedToRestore(series, rows), null);
 		n += rows.length;
@@ -195,7 +195,11 @@ async function lookBack(bulk: Bulk, ready: ReadyBulk, series: Series, keep: Keep
 }
 
 /** A record that was deleted, with all that it held, of fields that are still there. */
-function restoredRow(schema: Schema, { type, record, was, had, version }: DeletedByJob, n: number) {
+export function restoredRow(
+	schema: Schema,
+	{ type, record, was, had, version }: DeletedRecord,
+	n: number
+) {
 	const of = schema.types.get(type)?.type;
 	const fields = (of?.fields ?? []).filter((f) => (was[f.id] ?? null) !== null);
 	const title = was[of?.title ?? ''];

@@ -6,13 +6,13 @@ import {
 	leftByJobOf,
 	nextBulkRows,
 	readBulk,
-	restoreMade,
 	restoreSetBy,
 	tallyBulk,
 	type Bulk,
 	type BulkOutcome,
 	type BulkRow
 } from '../db/bulk';
+import { restoreMade } from '../db/deleted';
 import { askedOfJob, lockJob, noteEnded, noteFurther, queuePiece } from '../db/jobs';
 import { db, transaction, type Db } from '../db/pool';
 import { readRecords } from '../db/records';
@@ -102,7 +102,11 @@ async function removeOne(bulk: Bulk, ready: ReadyBulk, job: string, r: Row): Pro
 }
 
 /** What was taken back is as it was: it may be out of line again. */
-async function linedAgain(client: pg.PoolClient, workspace: string, rows: readonly Row[]) {
+export async function linedAgain(
+	client: pg.PoolClient,
+	workspace: string,
+	rows: readonly BulkRow[]
+) {
 	const force = await inForce(client, workspace);
 	for (const type of new Set(rows.map((r) => r.type))) {
 		const ids = rows.flatMap((r) => (r.type === type ? [r.record] : []));
@@ -112,10 +116,10 @@ async function linedAgain(client: pg.PoolClient, workspace: string, rows: readon
 }
 
 /** Of what was taken back, who had set it is again who did; what is there again was made when it was. */
-async function giveBack(
+export async function giveBack(
 	client: pg.PoolClient,
-	bulk: Bulk,
-	rows: readonly Row[],
+	bulk: Pick<Bulk, 'workspace' | 'asked'>,
+	rows: readonly BulkRow[],
 	outcomes: readonly (SaveOutcome[] | RefusedChange)[]
 ) {
 	if (bulk.asked && bulk.asked.does.k !== 'history') return;

@@ -1,6 +1,7 @@
 /** Bulk changes: what is done to many records, and for each of them what it would come to and what it came to. */
 import type { JsonValue } from '../../core';
 import type { BulkAsked } from '../../door/bulk';
+import { HAD_SQL, type DeletedRecord } from './deleted';
 import { iso } from './iso';
 import type { Db } from './pool';
 import { tableOf } from './model';
@@ -376,22 +377,6 @@ export async function restoreSetBy(
 	);
 }
 
-/** Of records that were made again: they were made when history says that they first were. */
-export async function restoreMade(
-	db: Db,
-	workspace: string,
-	type: string,
-	ids: readonly string[]
-): Promise<void> {
-	await db.query(
-		`update ${tableOf(type)} r set created_at = first.at
-		 from (select h.record, min(c.at) as at from history_line h join change c on c.id = h.change
-		   where h.type = $2 and h.record = any($3::bigint[]) group by h.record) first
-		 where r.workspace = $1 and r.id = first.record and first.at < r.created_at`,
-		[workspace, type, ids]
-	);
-}
-
 /** Records that the changes of a job made, so many at a time, the newest first. */
 export async function madeByJob(
 	db: Db,
@@ -409,18 +394,6 @@ export async function madeByJob(
 	return r.rows;
 }
 
-/** A record that the changes of a job deleted. */
-export interface DeletedByJob {
-	type: string;
-	record: string;
-	/** What it held. */
-	was: Record<string, JsonValue>;
-	/** By field, the mark of who had set it. */
-	had: Record<string, string>;
-	/** The version that was deleted. */
-	version: number;
-}
-
 /** Records that the changes of a job deleted, with what they held and by whom, so many at a time. */
 export async function deletedByJob(
 	db: Db,
@@ -428,18 +401,10 @@ export async function deletedByJob(
 	job: string,
 	after: { type: string; record: string } | null,
 	most: number
-): Promise<DeletedByJob[]> {
-	const r = await db.query<DeletedByJob>(
+): Promise<DeletedRecord[]> {
+	const r = await db.query<DeletedRecord>(
 		`select h.type, h.record::text, h.was,
-		   coalesce((select r.version from bulk_row r join bulk b on b.id = r.bulk
-		     where b.job = $2 and r.type = h.type and r.record = h.record), 1) as version,
-		   coalesce((select jsonb_object_agg(x.field, x.mark) from (
-		     select distinct on (s.field) s.field, concat_ws(' ', case when s.claim is not null then 'r'
-		       when sc.entry_point = 'import' then 'i' when sc.entry_point = 'api' then 'a' else 'p' end,
-		       s.change, coalesce(s.claim, sc.account::text, '')) as mark
-		     from history_line s join change sc on sc.id = s.change
-		     where s.type = h.type and s.record = h.record and s.outcome = 'set' and s.change < h.change
-		     order by s.field, s.change desc) x where h.was ? x.field), '{}') as had
+		   ${HAD_SQL}
 		 from history_line h join change c on c.id = h.change
 		 where c.workspace = $1 and c.job = $2 and h.outcome = 'deleted' and ($3::text is null or (h.type, h.record) > ($3, $4::bigint))
 		 order by h.type, h.record limit $5`,

@@ -1,12 +1,20 @@
 /** What changes did: for each change and record one row, with all that happened there as its lines. */
 import type { EntryPoint, JsonValue } from '../../core';
 import type { Db } from './pool';
-import type { SetBy } from './set-by';
+import type { KeptSetBy, SetBy } from './set-by';
 
 /** What a line tells of what was written, asked for or refused by a rule; anything else came to nothing. */
 const TOLD = ['set', 'set aside', 'failed', 'sent', 'deleted'] as const;
 /** The same for SQL. */
 export const TOLD_SQL = TOLD.map((t) => `'${t}'`).join(', ');
+
+/** What a deleted record had beside its values. */
+export interface HadWhenDeleted {
+	/** The version that was deleted. */
+	version: number;
+	/** By field. */
+	by: Record<string, KeptSetBy>;
+}
 
 /** One line of history to write. */
 export interface HistoryLine {
@@ -20,8 +28,8 @@ export interface HistoryLine {
 	ruleName: string | null;
 	because: string | null;
 	outcome: (typeof TOLD)[number];
-	/** The mark of who had set the value before, where somebody had. */
-	had?: string | null;
+	/** The mark of who had set the value before, where somebody had; of a deleted record who had set all of it. */
+	had?: string | null | HadWhenDeleted;
 }
 
 /** A rule that ran at a record and wrote nothing, with its outcome. */

@@ -171,6 +171,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/(app)/bulk/[id]': look('what a bulk change would do, and did'),
 	'/(app)/records/[type]': look('records of a type'),
 	'/(app)/records/[type]/[id]': look('a record with its history'),
+	'/(app)/records/[type]/[id]/deleted': look('a record that was deleted: what it held'),
 	'/(app)/records/[type]/new': look('the form of a new record'),
 	'/(app)/records/[type]/import': {
 		GET: { asks: 'import', does: 'the page of the import' },
@@ -223,6 +224,9 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 	'/save/[type]': {
 		POST: { asks: 'change', does: 'saves a form' },
 		DELETE: { asks: 'remove', does: 'deletes a record' }
+	},
+	'/save/[type]/[id]/again': {
+		POST: { asks: 'remove', does: 'makes a deleted record again' }
 	},
 	'/draft': { PATCH: { asks: 'write', does: 'stores an edit of the draft' } },
 	'/draft/model': { PATCH: { asks: 'model', does: 'changes the model' } },

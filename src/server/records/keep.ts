@@ -3,12 +3,12 @@ import type { JsonValue, Schema, Settled, SettledRecord, SubmittedRecord } from 
 import { refKey, rulesOfRecord, valuesToJson } from '../../core';
 import { putOff } from '../db/carried';
 import type { Db } from '../db/pool';
-import type { ChangeToWrite, HistoryLine, QuietLine } from '../db/history';
+import type { ChangeToWrite, HadWhenDeleted, HistoryLine, QuietLine } from '../db/history';
 import { nextChanges, writeHistory } from '../db/history';
 import type { StoredRecord, Writing } from '../db/records';
 import { writtenOver } from '../db/line';
 import { deleteRecord, markSettled, writeRecords } from '../db/records';
-import type { SetBy } from '../db/set-by';
+import { keptSetBy, type SetBy } from '../db/set-by';
 import type { SaveOutcome } from './describe';
 import { describe, titledFormat } from './describe';
 import type { Before } from './near';
@@ -110,10 +110,11 @@ export async function tellChanges(
 		learn(settled.records);
 		settled.records.forEach((rec, i) => {
 			if (records[i]?.removed) {
-				const line = deletion(schema, rec);
+				const { version, setBy } = progress(rec);
+				const line = deletion(schema, rec, { version, by: keptSetBy(setBy) });
 				lines.push(line);
 				if (tellsOf.has(rec.type))
-					tells.push({ ...deletedRecord(rec, line), version: progress(rec).version + 1 });
+					tells.push({ ...deletedRecord(rec, line), version: version + 1 });
 				removed.push({ type: rec.type, id: rec.id });
 				return;
 			}
@@ -288,8 +289,8 @@ function deletedRecord(
 	return { type, id, kind: 'deleted', changes: [], values };
 }
 
-/** What history keeps of a deleted record: all that it held. */
-function deletion(schema: Schema, rec: SettledRecord): HistoryLine {
+/** What history keeps of a deleted record: all that it held, and who had set it. */
+function deletion(schema: Schema, rec: SettledRecord, had: HadWhenDeleted): HistoryLine {
 	const was: Record<string, JsonValue> = valuesToJson(schema, rec.type, rec.was);
 	return {
 		type: rec.type,
@@ -300,6 +301,7 @@ function deletion(schema: Schema, rec: SettledRecord): HistoryLine {
 		claim: null,
 		ruleName: null,
 		because: null,
-		outcome: 'deleted'
+		outcome: 'deleted',
+		had
 	};
 }

@@ -1,10 +1,16 @@
 /** Records as pages show them. */
 import type { JsonValue, Schema } from '../../core';
 import { toJson, valuesToJson } from '../../core';
+import { readHistory } from '../db/history';
+import { alongLinks } from '../db/journal';
+import { readPastFields } from '../db/model';
 import { db } from '../db/pool';
 import type { StoredRecord } from '../db/records';
 import { titlesOf } from '../db/records';
 import { addedOf } from './submitted';
+
+/** How many of the other records of a change are named. */
+const ALONG_NAMED = 8;
 
 /** Titles of everything that some records link to, by `type.id`. */
 export async function linkTitles(
@@ -24,6 +30,49 @@ export async function linkTitles(
 		for (const [id, title] of await titlesOf(db(), schema, workspace, type, [...ids]))
 			out[`${type}.${id}`] = title;
 	return out;
+}
+
+/**
+ * The history of a record, with what a page needs to tell it: what else the same changes did, its fields as they were,
+ * and the titles of whatever is named, by `type.id`.
+ * @param also values that are told beside it
+ */
+export async function historyOf(
+	workspace: string,
+	schema: Schema,
+	type: string,
+	id: string,
+	also: Readonly<Record<string, JsonValue>> = {}
+) {
+	const history = await readHistory(db(), workspace, type, id);
+	const changes = history.map((h) => h.change);
+	const along = await alongLinks(db(), changes, { type, id });
+	const past = (await readPastFields(db(), workspace)).filter((p) => p.type === type);
+	const wanted = new Map<string, Set<string>>();
+	const want = (of: string, ids: readonly unknown[]) => {
+		if (!schema.types.has(of)) return;
+		const all = wanted.get(of) ?? new Set();
+		for (const v of ids) if (typeof v === 'string' && /^\d{1,18}$/.test(v)) all.add(v);
+		wanted.set(of, all);
+	};
+	for (const h of history) if (h.began) want(h.began.type, [h.began.record]);
+	for (const others of Object.values(along))
+		for (const o of others.slice(0, ALONG_NAMED)) want(o.type, [o.record]);
+	// links that history tells of may point elsewhere than today's, and be of fields that are others now
+	for (const f of [...schema.type(type).type.fields, ...past.map((p) => p.field)]) {
+		if (f.type !== 'link') continue;
+		want(f.target!, [also[f.id]]);
+		for (const { lines } of history)
+			want(
+				f.target!,
+				lines.flatMap((l) => (l.field === f.id ? [l.was, l.now] : []))
+			);
+	}
+	const links: Record<string, string> = {};
+	for (const [of, ids] of wanted)
+		for (const [k, t] of await titlesOf(db(), schema, workspace, of, [...ids]))
+			links[`${of}.${k}`] = t;
+	return { history, along, past, links };
 }
 
 /** Titles of the records that lines of history are of, and of those that values of links in them point to, by `type.id`. */

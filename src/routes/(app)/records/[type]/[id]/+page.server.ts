@@ -1,18 +1,17 @@
-import { error } from '@sveltejs/kit';
+import { error, redirect } from '@sveltejs/kit';
 import { LocalDate, toJson } from '$core';
 import { allow } from '$server/http/guard';
 import { inForce, settledAs, settlingOf } from '$server/records';
 import { waitingAmong } from '$server/db/carried';
-import { alongLinks } from '$server/db/journal';
+import { deletedRecord } from '$server/db/deleted';
 import { pointingTo } from '$server/db/past';
 import { membershipOf } from '$server/db/pilot';
 import { db } from '$server/db/pool';
-import { readPastFields } from '$server/db/model';
-import { readHistory, tellSetBy } from '$server/db/history';
-import { readRecords, stampsOf, titlesOf } from '$server/db/records';
+import { tellSetBy } from '$server/db/history';
+import { readRecords, stampsOf } from '$server/db/records';
 import { lineOfOne } from '$server/line/line';
 import { recordThen } from '$server/records/past';
-import { linkTitles } from '$server/records/view';
+import { historyOf, linkTitles } from '$server/records/view';
 import { startOfDay } from '../../../../../runtime/format';
 import type { PageServerLoad } from './$types';
 
@@ -35,17 +34,13 @@ export const load: PageServerLoad = async (event) => {
 	const { schema } = force;
 	const known = schema.types.has(type) && /^\d{1,18}$/.test(id);
 	const [r] = known ? await readRecords(db(), schema, w, type, [id]) : [];
+	if (!r && known && (await deletedRecord(db(), w, type, id)))
+		redirect(303, `/records/${type}/${id}/deleted`);
 	if (!r)
 		error(404, 'There is no such record. It may have been removed, or the address is not right.');
 	const stamps = await stampsOf(db(), w, type, id);
 	const { fields, title } = schema.type(type).type;
 	const member = force.pilot && (await membershipOf(db(), force.pilot.id, type, id));
-	const history = await readHistory(db(), w, type, id);
-	const along = await alongLinks(
-		db(),
-		history.map((h) => h.change),
-		{ type, id }
-	);
 	const on = dayOf(event.url.searchParams.get('on'));
 	const then =
 		on && (await recordThen(db(), w, schema, r, startOfDay(dayAfter(on), schema.model.zone)));
@@ -70,29 +65,7 @@ export const load: PageServerLoad = async (event) => {
 			)
 		)
 	).filter((x) => x.n);
-	const links = await linkTitles(w, schema, [r]);
-	const more = [
-		...history.flatMap((h) => (h.began ? [h.began] : [])),
-		...Object.values(along).flatMap((x) => x.slice(0, 8))
-	];
-	for (const of of new Set(more.map((x) => x.type))) {
-		if (!schema.types.has(of)) continue;
-		const ids = more.flatMap((x) => (x.type === of ? [x.record] : []));
-		for (const [k, t] of await titlesOf(db(), schema, w, of, [...new Set(ids)]))
-			links[`${of}.${k}`] = t;
-	}
-	const past = (await readPastFields(db(), w)).filter((p) => p.type === type);
-	// links that history tells of may point elsewhere than today's, and be of fields that are others now
-	for (const f of [...fields, ...past.map((p) => p.field)]) {
-		if (f.type !== 'link' || !schema.types.has(f.target!)) continue;
-		const told = history.flatMap((h) =>
-			h.lines.filter((l) => l.field === f.id).flatMap((l) => [l.was, l.now])
-		);
-		if (then) told.push(then.values[f.id] ?? null);
-		const ids = told.filter((v): v is string => typeof v === 'string' && /^\d{1,18}$/.test(v));
-		for (const [k, t] of await titlesOf(db(), schema, w, f.target!, [...new Set(ids)]))
-			links[`${f.target}.${k}`] = t;
-	}
+	const { links, ...told } = await historyOf(w, schema, type, id, then?.values);
 	return {
 		id: r.id,
 		version: r.version,
@@ -103,14 +76,12 @@ export const load: PageServerLoad = async (event) => {
 		stamps,
 		title: String(toJson(r.values[schema.type(type).at.get(title)!]) ?? `No. ${r.id}`),
 		setBy: await tellSetBy(db(), r),
-		history,
-		past,
-		along,
+		...told,
 		/** As it was at the end of a day. */
 		then: then && { on: on.toString(), ...then },
 		related,
 		line: await lineOfOne(w, type, id),
 		pending: (await waitingAmong(db(), w, type, [id])).has(id),
-		links
+		links: { ...links, ...(await linkTitles(w, schema, [r])) }
 	};
 };

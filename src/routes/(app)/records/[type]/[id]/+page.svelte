@@ -1,5 +1,5 @@
 <script lang="ts">
-	import { ENTRY_LABEL, HOLD_VERB, LocalDate, conditionTree, type Expr } from '$core';
+	import { LocalDate, conditionTree, type Expr } from '$core';
 	import { EVERYTHING, listQuery } from '$door/lists';
 	import DateInput from '$lib/inputs/DateInput.svelte';
 	import AsItWas from '$lib/record/AsItWas.svelte';
@@ -7,11 +7,13 @@
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
 	import type { JsonValue } from '$core';
+	import HistoryTable from '$lib/record/HistoryTable.svelte';
 	import RecordForm from '$lib/record/RecordForm.svelte';
 	import TimeLine from '$lib/record/TimeLine.svelte';
 	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
 	import { fieldThen } from '$lib/words/past';
 	import { ask, type Refused } from '$lib/work/http';
+	import { tell } from '$lib/shell/notices';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
 	let { data, params } = $props();
@@ -27,14 +29,6 @@
 	const say = (id: string, v: unknown, at: string) => {
 		const f = then(id, at);
 		return f ? formatValue(f, v as JsonValue, w.schema, w.titles.all) || 'blank' : String(v);
-	};
-	/** How a claim holds its field, where its rule is in force. */
-	const verb = (claim: string) => {
-		const [rule, id] = claim.split(':');
-		const held = w.force.set.rules
-			.find((r) => r.id === rule)
-			?.outputs.find((o) => o.id === id)?.hold;
-		return held ? HOLD_VERB[held] : '';
 	};
 	const was = $derived(data.then);
 	let typed = $state<string | null>(null);
@@ -60,7 +54,10 @@
 	async function remove() {
 		try {
 			await ask(`/save/${params.type}?id=${data.id}&version=${data.version}`, { method: 'DELETE' });
+			const { title } = data;
+			const here = `/records/${params.type}/${data.id}`;
 			await goto(`/records/${params.type}`);
+			tell(`${title} was deleted.`, { label: 'Look at it', do: () => void goto(here) });
 		} catch (e) {
 			refused = (e as Refused).message;
 		}
@@ -185,90 +182,6 @@
 					{label}
 				/>{/key}
 		{/if}
-		<table class="grid-table text-sm">
-			<thead
-				><tr><th>When</th><th>Who</th><th>Field</th><th>From</th><th>To</th><th>Because</th></tr
-				></thead
-			>
-			<tbody>
-				{#each data.history as h (h.change)}
-					{#each h.lines as l, i (l.field + l.outcome)}
-						<tr id={i === 0 ? `change-${h.change}` : undefined}>
-							<td class="whitespace-nowrap"
-								>{#if i === 0}{formatMoment(h.at, w.model.zone)}{/if}</td
-							>
-							<td class="whitespace-nowrap"
-								>{#if i === 0}{h.who ?? ''}
-									<div class="text-xs text-quiet">
-										by the {ENTRY_LABEL[h.entryPoint]}{#if h.began}, at <a
-												class="textlink min-h-0"
-												href="/records/{h.began.type}/{h.began.record}"
-												>{w.titles.all[`${h.began.type}.${h.began.record}`] ??
-													`No. ${h.began.record}`}</a
-											>{/if}
-									</div>{/if}</td
-							>
-							<td>{l.outcome === 'sent' ? 'Messages' : label(l.field, h.at)}</td>
-							{#if l.outcome === 'sent'}
-								<td></td>
-								<td class="mono text-brass-ink">{String(l.now)} sent</td>
-							{:else if l.outcome === 'set'}
-								<td class="mono text-quiet">{say(l.field, l.was, h.at)}</td>
-								<td class="mono {l.claim ? 'font-semibold text-brass-ink' : ''}"
-									>{say(l.field, l.now, h.at)}</td
-								>
-							{:else if l.outcome === 'set aside'}
-								<td class="mono text-quiet">{say(l.field, l.was, h.at)}</td>
-								<td
-									><span class="text-ochre">▲ set aside</span>
-									<span class="mono">{say(l.field, l.now, h.at)}</span></td
-								>
-							{:else if l.outcome === 'nothing'}
-								<td></td>
-								<td class="text-quiet">nothing happened</td>
-							{:else}
-								<td></td>
-								<td class="text-brick">● failed</td>
-							{/if}
-							<td
-								>{#if l.claim}{#if verb(l.claim)}<span class="text-quiet"
-											>{verb(l.claim)}:
-										</span>{/if}{l.because}.
-									<a
-										class="textlink min-h-0"
-										href="/write/{params.type}/{l.field}?sample={data.id}#rule-{l.claim.split(
-											':'
-										)[0]}">{l.ruleName}</a
-									> <span class="text-quiet">of v{h.release}</span>{:else}<span class="text-quiet"
-										>entered</span
-									>{/if}</td
-							>
-						</tr>
-					{/each}
-					{#if along(h.change).length}
-						<tr>
-							<td></td>
-							<td></td>
-							<td colspan="4" class="text-quiet"
-								>in the same change
-								{#each along(h.change).slice(0, 8) as o, i (o.type + o.record)}{i ? ', ' : ' '}<a
-										class="textlink"
-										href="/records/{o.type}/{o.record}"
-										>{w.titles.all[`${o.type}.${o.record}`] ?? `No. ${o.record}`}</a
-									>{/each}{along(h.change).length > 8
-									? ` and ${along(h.change).length - 8} more`
-									: ''}</td
-							>
-						</tr>
-					{/if}
-				{:else}
-					<tr
-						><td colspan="6" class="text-quiet"
-							>Nothing has changed since this record was taken over.</td
-						></tr
-					>
-				{/each}
-			</tbody>
-		</table>
+		<HistoryTable type={params.type} id={data.id} history={data.history} {along} {say} {label} />
 	</section>
 </div>

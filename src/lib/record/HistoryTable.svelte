@@ -1,0 +1,129 @@
+<script lang="ts">
+	/** What happened to a record, change by change, with who and why. */
+	import { ENTRY_LABEL, HOLD_VERB } from '$core';
+	import type { HistoryEntry } from '$server/db/history';
+	import { formatMoment } from '../words/format';
+	import { useWorkbench } from '../work/workbench.svelte';
+
+	let {
+		type,
+		id,
+		history,
+		along,
+		say,
+		label
+	}: {
+		type: string;
+		id: string;
+		history: readonly HistoryEntry[];
+		/** Other records of the same change. */
+		along: (change: string) => readonly { type: string; record: string }[];
+		/** A value of a field, and what the field was called, as they were at that time. */
+		say: (field: string, v: unknown, at: string) => string;
+		label: (field: string, at: string) => string;
+	} = $props();
+
+	const w = useWorkbench();
+	/** How a claim holds its field, where its rule is in force. */
+	const verb = (claim: string) => {
+		const [rule, id] = claim.split(':');
+		const held = w.force.set.rules
+			.find((r) => r.id === rule)
+			?.outputs.find((o) => o.id === id)?.hold;
+		return held ? HOLD_VERB[held] : '';
+	};
+</script>
+
+<table class="grid-table text-sm">
+	<thead
+		><tr><th>When</th><th>Who</th><th>Field</th><th>From</th><th>To</th><th>Because</th></tr></thead
+	>
+	<tbody>
+		{#each history as h (h.change)}
+			{#each h.lines as l, i (l.field + l.outcome)}
+				<tr id={i === 0 ? `change-${h.change}` : undefined}>
+					<td class="whitespace-nowrap"
+						>{#if i === 0}{formatMoment(h.at, w.model.zone)}{/if}</td
+					>
+					<td class="whitespace-nowrap"
+						>{#if i === 0}{h.who ?? ''}
+							<div class="text-xs text-quiet">
+								by the {ENTRY_LABEL[h.entryPoint]}{#if h.began}, at <a
+										class="textlink min-h-0"
+										href="/records/{h.began.type}/{h.began.record}"
+										>{w.titles.all[`${h.began.type}.${h.began.record}`] ??
+											`No. ${h.began.record}`}</a
+									>{/if}
+							</div>{/if}</td
+					>
+					<td
+						>{l.outcome === 'sent'
+							? 'Messages'
+							: l.outcome === 'deleted'
+								? ''
+								: label(l.field, h.at)}</td
+					>
+					{#if l.outcome === 'sent'}
+						<td></td>
+						<td class="mono text-brass-ink">{String(l.now)} sent</td>
+					{:else if l.outcome === 'set'}
+						<td class="mono text-quiet">{say(l.field, l.was, h.at)}</td>
+						<td class="mono {l.claim ? 'font-semibold text-brass-ink' : ''}"
+							>{say(l.field, l.now, h.at)}</td
+						>
+					{:else if l.outcome === 'set aside'}
+						<td class="mono text-quiet">{say(l.field, l.was, h.at)}</td>
+						<td
+							><span class="text-ochre">▲ set aside</span>
+							<span class="mono">{say(l.field, l.now, h.at)}</span></td
+						>
+					{:else if l.outcome === 'deleted'}
+						<td></td>
+						<td>deleted</td>
+					{:else if l.outcome === 'nothing'}
+						<td></td>
+						<td class="text-quiet">nothing happened</td>
+					{:else}
+						<td></td>
+						<td class="text-brick">● failed</td>
+					{/if}
+					<td
+						>{#if l.claim}{#if verb(l.claim)}<span class="text-quiet"
+									>{verb(l.claim)}:
+								</span>{/if}{l.because}.
+							<a
+								class="textlink min-h-0"
+								href="/write/{type}/{l.field}?sample={id}#rule-{l.claim.split(':')[0]}"
+								>{l.ruleName}</a
+							>
+							<span class="text-quiet">of v{h.release}</span>{:else if l.outcome !== 'deleted'}<span
+								class="text-quiet">entered</span
+							>{/if}</td
+					>
+				</tr>
+			{/each}
+			{#if along(h.change).length}
+				<tr>
+					<td></td>
+					<td></td>
+					<td colspan="4" class="text-quiet"
+						>in the same change
+						{#each along(h.change).slice(0, 8) as o, i (o.type + o.record)}{i ? ', ' : ' '}<a
+								class="textlink"
+								href="/records/{o.type}/{o.record}"
+								>{w.titles.all[`${o.type}.${o.record}`] ?? `No. ${o.record}`}</a
+							>{/each}{along(h.change).length > 8
+							? ` and ${along(h.change).length - 8} more`
+							: ''}</td
+					>
+				</tr>
+			{/if}
+		{:else}
+			<tr
+				><td colspan="6" class="text-quiet"
+					>Nothing has changed since this record was taken over.</td
+				></tr
+			>
+		{/each}
+	</tbody>
+</table>

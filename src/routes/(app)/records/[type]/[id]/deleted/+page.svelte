@@ -1,0 +1,97 @@
+<script lang="ts">
+	/** A record that was deleted: by whom, what it held, what happened to it; it can be put back. */
+	import { goto } from '$app/navigation';
+	import { untrack } from 'svelte';
+	import { ENTRY_LABEL, type JsonValue } from '$core';
+	import HistoryTable from '$lib/record/HistoryTable.svelte';
+	import { formatMoment, formatValue } from '$lib/words/format';
+	import { fieldThen } from '$lib/words/past';
+	import { ask, Refused } from '$lib/work/http';
+	import { tell } from '$lib/shell/notices';
+	import { useWorkbench } from '$lib/work/workbench.svelte';
+
+	let { data, params } = $props();
+	const w = useWorkbench();
+	const type = $derived(w.schema.type(params.type).type);
+	untrack(() => w.titles.learn(data.links));
+	$effect.pre(() => w.titles.learn(data.links));
+	const then = (field: string, at: string) =>
+		fieldThen(w.schema.field(params.type, field), data.past, { type: params.type, field }, at);
+	const label = (field: string, at: string) => then(field, at)?.label ?? field;
+	const say = (field: string, v: unknown, at: string) => {
+		const f = then(field, at);
+		return f ? formatValue(f, v as JsonValue, w.schema, w.titles.all) || 'blank' : String(v);
+	};
+	/** In the order of the form; what is of no field any more last. */
+	const held = $derived.by(() => {
+		const order = type.fields.map((f) => f.id);
+		const place = (id: string) => (order.includes(id) ? order.indexOf(id) : order.length);
+		return Object.entries(data.was)
+			.filter(([, v]) => v !== null)
+			.sort(([a], [b]) => place(a) - place(b));
+	});
+	let busy = $state(false);
+	let refused = $state('');
+	async function putBack() {
+		busy = true;
+		refused = '';
+		try {
+			await ask(`/save/${params.type}/${data.id}/again`, { method: 'POST', body: {} });
+			tell(`${data.title} is there again.`);
+			await goto(`/records/${params.type}/${data.id}`, { invalidateAll: true });
+		} catch (e) {
+			if (!(e instanceof Refused)) throw e;
+			refused = e.message;
+		} finally {
+			busy = false;
+		}
+	}
+</script>
+
+<svelte:head><title>{data.title}, deleted · Rigid Rule</title></svelte:head>
+
+<div class="px-6 pt-3 pb-4">
+	<div class="mb-2 flex flex-wrap items-baseline gap-3">
+		<h1 class="truncate text-xl">{data.title}</h1>
+		<span class="text-sm text-quiet"
+			>{type.label} <span class="mono">{data.id}</span> · deleted {formatMoment(
+				data.at,
+				w.model.zone
+			)}{data.who ? ` by ${data.who}` : ''}, by the {ENTRY_LABEL[data.entryPoint]}</span
+		>
+		<span class="grow"></span>
+		{#if w.may('remove')}<button class="button main" disabled={busy} onclick={putBack}
+				>Put it back</button
+			>{/if}
+	</div>
+	{#if refused}<p class="mb-2 bg-brick-wash px-4 py-2 text-brick" role="alert">● {refused}</p>{/if}
+	<p class="max-w-3xl text-sm text-quiet">
+		It is not there any more. Put back, it holds what it held, set by whom it was set; rules that
+		fill do not run, and no messages leave. Records that pointed to it do not point to it again by
+		themselves.
+	</p>
+	<section class="mt-3" aria-label="What it held">
+		<h2>What it held</h2>
+		<div class="ticks mt-1"></div>
+		<table class="grid-table text-sm">
+			<thead><tr><th>Field</th><th>Value</th></tr></thead>
+			<tbody>
+				{#each held as [field, v] (field)}
+					<tr><td>{label(field, data.at)}</td><td class="mono">{say(field, v, data.at)}</td></tr>
+				{:else}<tr><td colspan="2" class="text-quiet">Nothing.</td></tr>{/each}
+			</tbody>
+		</table>
+	</section>
+	<section class="mt-5" aria-label="History">
+		<h2>History</h2>
+		<div class="ticks mt-1"></div>
+		<HistoryTable
+			type={params.type}
+			id={data.id}
+			history={data.history}
+			along={(change) => data.along[change] ?? []}
+			{say}
+			{label}
+		/>
+	</section>
+</div>
