@@ -20,7 +20,7 @@ import { demoModel } from './model';
 import { demoReleases } from './rules';
 
 /** The day on which the demo data was made. */
-export const MADE = Date.UTC(2026, 10, 20, 8);
+const MADE = Date.UTC(2026, 10, 20, 8);
 
 /** The records of every type, numbered from 1 up, in an order in which what is linked to comes first. */
 export function settledRecords(sizes: DemoSizes): Map<string, readonly Seeded[]> {

@@ -13,7 +13,7 @@ import { createRelease, replaceDraft, saveTrial } from '../src/server/db/rules';
 import type { DemoSizes } from './generate';
 import { DEMO_SIZES } from './generate';
 import { demoModel } from './model';
-import { MADE, settledRecords, type Seeded } from './records';
+import { settledRecords, type Seeded } from './records';
 import { demoDraft, demoReleases, districtPostcodes } from './rules';
 import { insertView } from '../src/server/db/views';
 import { demoViews } from './views';
@@ -101,9 +101,14 @@ export async function seed(db: Db, sizes: DemoSizes = DEMO_SIZES): Promise<void>
 	for (const t of demoModel.types) await indexMatched(db, keysToMatch(t));
 }
 
+/** Days in which the records of the demo were entered, one after the other: before anything happened to them. */
+const ENTERED = { from: Date.UTC(2026, 0, 5, 8), to: Date.UTC(2026, 9, 23, 16) };
+/** @param share of the records that were entered by then @returns ISO 8601 */
+const enteredAt = (share: number) =>
+	new Date(ENTERED.from + Math.round(share * (ENTERED.to - ENTERED.from))).toISOString();
+
 async function store(db: Db, type: string, records: readonly Seeded[]) {
 	const { fields } = new Schema(demoModel).type(type).type;
-	const at = new Date(MADE).toISOString();
 	const columns = [
 		'workspace',
 		'settled_by',
@@ -115,14 +120,13 @@ async function store(db: Db, type: string, records: readonly Seeded[]) {
 	];
 	const perBatch = Math.floor(60_000 / columns.length);
 	for (let from = 0; from < records.length; from += perBatch) {
-		const batch = records.slice(from, from + perBatch).map((r) => [
+		const batch = records.slice(from, from + perBatch).map((r, i) => [
 			DEMO_WORKSPACE,
 			r.old ? null : 3,
 			// the rows that release 3 brought
 			r.old ? 0 : 1,
 			r.setBy,
-			at,
-			at,
+			...Array<string>(2).fill(enteredAt((from + i) / records.length)),
 			...fields.flatMap((f, i) => columnsFor(f, r.values[i]).map((c) => c.value))
 		]);
 		const rows = batch.map(

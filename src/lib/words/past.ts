@@ -1,5 +1,6 @@
 /** What a field was when something was told of it: a name, a type, that may be others today. */
-import type { Field } from '$core';
+import type { Field, JsonValue, Schema } from '$core';
+import { formatValue } from './format';
 
 /** A field as it was until it got another type or was removed. */
 export interface PastField {
@@ -23,4 +24,25 @@ export function fieldThen(
 ): Field | undefined {
 	const own = past.filter((p) => p.type === of.type && p.field.id === of.field);
 	return own.find((p) => at <= p.until)?.field ?? now ?? own.at(-1)?.field;
+}
+
+/**
+ * What fields of a record type were called at a time, and their values as they were read then.
+ * @param links titles of records by `type.id`
+ */
+export function wordsThen(
+	schema: Schema,
+	type: string,
+	past: readonly PastField[],
+	links: Readonly<Record<string, string>>
+) {
+	const then = (field: string, at: string) =>
+		fieldThen(schema.field(type, field), past, { type, field }, at);
+	return {
+		label: (field: string, at: string) => then(field, at)?.label ?? field,
+		say(field: string, v: unknown, at: string) {
+			const f = then(field, at);
+			return f ? formatValue(f, v as JsonValue, schema, links) || 'blank' : String(v);
+		}
+	};
 }

@@ -83,10 +83,16 @@ describe('a record that was deleted', () => {
 			false,
 			false
 		]);
+		// also where history does not have its making
+		await db().query(`delete from record_change where type = 'customer' and record = $1 and made`, [
+			id
+		]);
 		// and once more
 		await remove(sender(), { type: 'customer', id });
 		await makeAgain(sender(), 'customer', id);
-		expect((await whole('customer', id)).version).toBeGreaterThan(after.version);
+		const last = await whole('customer', id);
+		expect(last.version).toBeGreaterThan(after.version);
+		expect(last.all.created_at).toBe(before.all.created_at);
 	});
 
 	it('is made again once, whoever asks at the same moment', async () => {

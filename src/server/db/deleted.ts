@@ -60,7 +60,7 @@ export async function deletedRecord(
 	return r.rows[0] ?? null;
 }
 
-/** Of records that were made again: they were made when history says that they first were. */
+/** Of records that were made again: they were made when they first were, or, where that was not kept, when history begins. */
 export async function restoreMade(
 	db: Db,
 	workspace: string,
@@ -69,7 +69,9 @@ export async function restoreMade(
 ): Promise<void> {
 	await db.query(
 		`update ${tableOf(type)} r set created_at = first.at
-		 from (select h.record, min(c.at) as at from history_line h join change c on c.id = h.change
+		 from (select h.record, coalesce(
+		   min(case when h.outcome = 'deleted' then (h.had::jsonb->>'made')::timestamptz end), min(c.at)) as at
+		   from history_line h join change c on c.id = h.change
 		   where h.type = $2 and h.record = any($3::bigint[]) group by h.record) first
 		 where r.workspace = $1 and r.id = first.record and first.at < r.created_at`,
 		[workspace, type, ids]

@@ -14,6 +14,8 @@ export interface HadWhenDeleted {
 	version: number;
 	/** By field. */
 	by: Record<string, KeptSetBy>;
+	/** When it was made; ISO 8601. */
+	made?: string;
 }
 
 /** One line of history to write. */

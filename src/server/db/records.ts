@@ -544,20 +544,24 @@ export async function stampsOf(
 	return r.rows[0] ?? null;
 }
 
-/** Takes a record out. */
+/** Takes a record out. @returns when it was made; ISO 8601 */
 export async function deleteRecord(
 	db: Db,
 	workspace: string,
 	type: string,
 	id: string
-): Promise<void> {
-	await db.query(`delete from ${tableOf(type)} where workspace = $1 and id = $2`, [workspace, id]);
+): Promise<string | undefined> {
+	const r = await db.query<{ made: string }>(
+		`delete from ${tableOf(type)} where workspace = $1 and id = $2 returning to_jsonb(created_at)#>>'{}' as made`,
+		[workspace, id]
+	);
 	await db.query('delete from out_of_line where workspace = $1 and type = $2 and record = $3', [
 		workspace,
 		type,
 		id
 	]);
 	await db.query('delete from pilot_member where type = $1 and record = $2', [type, id]);
+	return r.rows[0]?.made;
 }
 
 /** Notes that records are in line with what is in force although nothing in them changed. */

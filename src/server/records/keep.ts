@@ -48,7 +48,8 @@ interface Told {
 	writings: Map<string, Writing>;
 	/** Records that were settled and stay as they are. */
 	untouched: Map<string, SettledRecord>;
-	removed: { type: string; id: string }[];
+	/** With what history keeps of them, which is not yet whole. */
+	removed: { type: string; id: string; had: HadWhenDeleted }[];
 	history: ChangeToWrite[];
 	/** What systems outside are told of each change. */
 	outside: ToldRecord[][];
@@ -87,7 +88,7 @@ export async function tellChanges(
 	};
 	const writings = new Map<string, Writing>();
 	const untouched = new Map<string, SettledRecord>();
-	const removed: { type: string; id: string }[] = [];
+	const removed: Told['removed'] = [];
 	const history: ChangeToWrite[] = [];
 	const outside: ToldRecord[][] = [];
 	const outcomes = changes.map(({ records, settled, seen, restores }, n) => {
@@ -111,11 +112,12 @@ export async function tellChanges(
 		settled.records.forEach((rec, i) => {
 			if (records[i]?.removed) {
 				const { version, setBy } = progress(rec);
-				const line = deletion(schema, rec, { version, by: keptSetBy(setBy) });
+				const had: HadWhenDeleted = { version, by: keptSetBy(setBy) };
+				const line = deletion(schema, rec, had);
 				lines.push(line);
 				if (tellsOf.has(rec.type))
 					tells.push({ ...deletedRecord(rec, line), version: version + 1 });
-				removed.push({ type: rec.type, id: rec.id });
+				removed.push({ type: rec.type, id: rec.id, had });
 				return;
 			}
 			const silent = !rec.changes.length && !rec.failures.length && !rec.messages.length;
@@ -190,7 +192,8 @@ export async function keepChanges(
 		rec.created ? [] : [{ type: rec.type, id: rec.id, fields: rec.changes.map((c) => c.field) }]
 	);
 	await writtenOver(client, workspace, known);
-	for (const r of removed) await deleteRecord(client, workspace, r.type, r.id);
+	for (const { type, id, had } of removed)
+		had.made = await deleteRecord(client, workspace, type, id);
 	const toldOf = changes
 		.map(({ settled, before = [] }, i) => ({
 			settled,

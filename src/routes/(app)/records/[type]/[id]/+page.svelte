@@ -6,12 +6,11 @@
 	import { untrack } from 'svelte';
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
-	import type { JsonValue } from '$core';
 	import HistoryTable from '$lib/record/HistoryTable.svelte';
 	import RecordForm from '$lib/record/RecordForm.svelte';
 	import TimeLine from '$lib/record/TimeLine.svelte';
-	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
-	import { fieldThen } from '$lib/words/past';
+	import { formatCount, formatMoment } from '$lib/words/format';
+	import { wordsThen } from '$lib/words/past';
 	import { ask, type Refused } from '$lib/work/http';
 	import { tell } from '$lib/shell/notices';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
@@ -20,16 +19,15 @@
 	const w = useWorkbench();
 	const type = $derived(w.schema.type(params.type).type);
 	const short = $derived(page.url.searchParams.get('form') === 'short');
-	/** The field as it was at that time. */
-	const then = (id: string, at: string) =>
-		fieldThen(w.schema.field(params.type, id), data.past, { type: params.type, field: id }, at);
-	const label = (id: string, at: string) => then(id, at)?.label ?? id;
+	const { label, say } = $derived(wordsThen(w.schema, params.type, data.past, w.titles.all));
 	untrack(() => w.titles.learn(data.links));
 	$effect.pre(() => w.titles.learn(data.links));
-	const say = (id: string, v: unknown, at: string) => {
-		const f = then(id, at);
-		return f ? formatValue(f, v as JsonValue, w.schema, w.titles.all) || 'blank' : String(v);
-	};
+	const moment = (at: string) => formatMoment(at, w.model.zone);
+	const stamped = $derived.by(() => {
+		const { made, changed } = data.stamps ?? {};
+		if (!made || !changed) return '';
+		return `made ${moment(made)}${changed === made ? '' : `, last changed ${moment(changed)}`}`;
+	});
 	const was = $derived(data.then);
 	let typed = $state<string | null>(null);
 	/** The day stands in the address; blank for now. */
@@ -71,13 +69,8 @@
 	<div class="mb-2 flex items-baseline gap-3">
 		<h1 class="truncate text-xl">{data.title}</h1>
 		<span class="text-sm whitespace-nowrap text-quiet"
-			>{type.label} <span class="mono">{data.id}</span>{#if data.stamps}{' · '}made {formatMoment(
-					data.stamps.made,
-					w.model.zone
-				)}{#if data.stamps.changed !== data.stamps.made}, last changed {formatMoment(
-						data.stamps.changed,
-						w.model.zone
-					)}{/if}{/if}</span
+			>{type.label} <span class="mono">{data.id}</span>{#if stamped}
+				· {stamped}{/if}</span
 		>
 		<span class="grow"></span>
 		{#if w.canEdit}

@@ -2,10 +2,10 @@
 	/** A record that was deleted: by whom, what it held, what happened to it; it can be put back. */
 	import { goto } from '$app/navigation';
 	import { untrack } from 'svelte';
-	import { ENTRY_LABEL, type JsonValue } from '$core';
+	import { ENTRY_LABEL } from '$core';
 	import HistoryTable from '$lib/record/HistoryTable.svelte';
-	import { formatMoment, formatValue } from '$lib/words/format';
-	import { fieldThen } from '$lib/words/past';
+	import { formatMoment } from '$lib/words/format';
+	import { wordsThen } from '$lib/words/past';
 	import { ask, Refused } from '$lib/work/http';
 	import { tell } from '$lib/shell/notices';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
@@ -15,13 +15,7 @@
 	const type = $derived(w.schema.type(params.type).type);
 	untrack(() => w.titles.learn(data.links));
 	$effect.pre(() => w.titles.learn(data.links));
-	const then = (field: string, at: string) =>
-		fieldThen(w.schema.field(params.type, field), data.past, { type: params.type, field }, at);
-	const label = (field: string, at: string) => then(field, at)?.label ?? field;
-	const say = (field: string, v: unknown, at: string) => {
-		const f = then(field, at);
-		return f ? formatValue(f, v as JsonValue, w.schema, w.titles.all) || 'blank' : String(v);
-	};
+	const { label, say } = $derived(wordsThen(w.schema, params.type, data.past, w.titles.all));
 	/** In the order of the form; what is of no field any more last. */
 	const held = $derived.by(() => {
 		const order = type.fields.map((f) => f.id);
