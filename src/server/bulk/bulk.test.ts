@@ -134,6 +134,28 @@ describe('a bulk change', () => {
 		expect((await held('contact', imported, 'phone')).v).toBe('99');
 	});
 
+	it('that replaced what a rule had added to a set gives that back as the rule’s', async () => {
+		const id = await make('customer', { trading_name: 'Added Fuels', country: 'denmark' });
+		const before = await held('customer', id, 'permitted_fuels');
+		// by which change, and what the claim added
+		expect(before.by).toEqual([
+			expect.stringMatching(/^r \d+ fuels:o1$/),
+			{ 'fuels:o1': before.v }
+		]);
+		const does: BulkAsked['does'] = {
+			k: 'set',
+			field: 'permitted_fuels',
+			value: ['geothermal']
+		};
+		const bulk = await looked(asked('customer', 'trading_name', 'Added Fuels', does));
+		expect((await rowsOf(bulk, 'look')).map((r) => r.outcome.is)).toEqual(['changed']);
+		await done(bulk);
+		expect((await held('customer', id, 'permitted_fuels')).by).not.toEqual(before.by);
+		const { id: back } = await takeBack(t.author, bulk);
+		await workAll();
+		await done(back);
+		expect(await held('customer', id, 'permitted_fuels')).toEqual(before);
+	});
 	it('calculates for each record, across links, and says what rules do besides', async () => {
 		const firm = await make('customer', {
 			trading_name: 'Calc Firm',

@@ -5,7 +5,7 @@ import { HAD_SQL, type DeletedRecord } from './deleted';
 import { iso } from './iso';
 import type { Db } from './pool';
 import { tableOf } from './model';
-import type { KeptSetBy } from './set-by';
+import type { KeptSetBy, Marked } from './set-by';
 
 export interface Bulk {
 	id: string;
@@ -305,10 +305,11 @@ export async function readBulkRows(
 export interface LeftByJob {
 	type: string;
 	record: string;
-	fields: Record<string, { was: JsonValue; now: JsonValue; had: string | null }>;
+	fields: Record<string, { was: JsonValue; now: JsonValue; had: Marked | null }>;
 }
 
-const LEFT = `select h.type, h.record::text, jsonb_agg(jsonb_build_object('field', h.field, 'was', h.was, 'now', h.now, 'had', h.had)
+const LEFT = `select h.type, h.record::text, jsonb_agg(jsonb_build_object('field', h.field, 'was', h.was, 'now', h.now,
+	  'had', case when h.had like '[%' then h.had::jsonb else to_jsonb(h.had) end)
 	order by h.change) as lines
 	from history_line h join change c on c.id = h.change`;
 
@@ -350,7 +351,7 @@ export async function leftByJobOf(
 interface LeftRow {
 	type: string;
 	record: string;
-	lines: { field: string; was: JsonValue; now: JsonValue; had: string | null }[];
+	lines: { field: string; was: JsonValue; now: JsonValue; had: Marked | null }[];
 }
 
 function leftOf({ type, record, lines }: LeftRow): LeftByJob {

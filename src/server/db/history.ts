@@ -1,7 +1,7 @@
 /** What changes did: for each change and record one row, with all that happened there as its lines. */
 import type { EntryPoint, JsonValue } from '../../core';
 import type { Db } from './pool';
-import type { KeptSetBy, SetBy } from './set-by';
+import type { KeptSetBy, Marked, SetBy } from './set-by';
 
 /** What a line tells of what was written, asked for or refused by a rule; anything else came to nothing. */
 const TOLD = ['set', 'set aside', 'failed', 'sent', 'deleted'] as const;
@@ -30,8 +30,8 @@ export interface HistoryLine {
 	ruleName: string | null;
 	because: string | null;
 	outcome: (typeof TOLD)[number];
-	/** The mark of who had set the value before, where somebody had; of a deleted record who had set all of it. */
-	had?: string | null | HadWhenDeleted;
+	/** Who had set the value before, where somebody had; of a deleted record who had set all of it. */
+	had?: Marked | null | HadWhenDeleted;
 }
 
 /** A rule that ran at a record and wrote nothing, with its outcome. */

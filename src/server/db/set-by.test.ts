@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
-import { keptSetBy, markOf, readSetBy, type SetBy } from './set-by';
+import { keptSetBy, markedBy, readSetBy, type SetBy } from './set-by';
 
 const number = fc.bigInt({ min: 1n, max: 10n ** 18n }).map(String);
 const added = fc.option(fc.dictionary(fc.string(), fc.array(fc.string())), { nil: undefined });
@@ -29,7 +29,7 @@ it('is read as it was kept', () => {
 it('keeps all words where history never had the change, and marks it so', () => {
 	const words: SetBy = { by: 'person', name: 'Ida Faro', at: '2020-01-01T00:00:00.000Z' };
 	expect(readSetBy(keptSetBy({ a: words }))).toEqual({ a: words });
-	expect(markOf(words)).toBe('p 0 ');
+	expect(markedBy(words)).toBe('p 0 ');
 	expect(readSetBy({ a: 'p 0 ' })).toEqual({ a: { by: 'person' } });
 });
 

@@ -26,7 +26,7 @@ export interface SetBy {
 }
 
 /** By whom, by which change (0 where history never had it) and by which claim or account: `r 457 size:o`. */
-export const markOf = ({ by, change, claim, account }: SetBy): string =>
+const markOf = ({ by, change, claim, account }: SetBy): string =>
 	`${BY[by]} ${change ?? 0} ${claim ?? account ?? ''}`;
 
 function readMark(mark: string): SetBy {
@@ -42,12 +42,17 @@ function readMark(mark: string): SetBy {
 /** As a record keeps it: a mark, a mark with what claims added, or, with no change in history, all of it. */
 export type KeptSetBy = string | [mark: string, added: Record<string, readonly string[]>] | SetBy;
 
+export type Marked = Exclude<KeptSetBy, SetBy>;
+
+/** Its mark, with what claims added where they did. */
+export const markedBy = (s: SetBy): Marked => (s.added ? [markOf(s), s.added] : markOf(s));
+
 export function keptSetBy(all: Record<string, SetBy>): Record<string, KeptSetBy> {
 	return Object.fromEntries(
-		Object.entries(all).map(([field, s]): [string, KeptSetBy] => {
-			if (s.change === undefined) return [field, s];
-			return [field, s.added ? [markOf(s), s.added] : markOf(s)];
-		})
+		Object.entries(all).map(([field, s]): [string, KeptSetBy] => [
+			field,
+			s.change === undefined ? s : markedBy(s)
+		])
 	);
 }
 

@@ -56,6 +56,9 @@ async function work() {
 	await put(id, [['key_grower', true]], 2);
 	await put(id, [['service_plan', 'on_call']], 5);
 	await put(id, [['size_class', 'large']], 5);
+	// options that a rule had added
+	await put(id, [['country', 'denmark']], 6);
+	await put(id, [['permitted_fuels', ['geothermal']]], 7);
 	await put(id, [['headcount', '700']], 15);
 	await put(id, [['headcount', '5']], 65);
 	const late: [string, unknown][] = [
@@ -75,6 +78,9 @@ it('are the same, piece by piece, and need nothing of what they have counted', a
 		expect.arrayContaining(['set', 'overruled', 'refused', 'set aside'])
 	);
 	expect(Object.keys(overruled)).not.toHaveLength(0);
+	expect(all).toContainEqual(
+		expect.objectContaining({ claim: 'fuels:o1', outcome: 'overruled', n: 1 })
+	);
 	expect(await countUp(t.workspace)).toBe(false);
 	// what was the newest then is not counted before its time
 	expect(await countUp(t.workspace)).toBe(false);

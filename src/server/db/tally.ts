@@ -24,7 +24,7 @@ const counted = (changes: (column: string) => string, refusals: string, when = '
 		select c.id, c.at, l.type, l.record, l.claim, l.rule_name, l.outcome, l.now,
 		       c.entry_point in ('full', 'short') as by_hand,
 		       -- the claim that had set the value, as far as history knows it
-		       substring(l.had from '^r [1-9][0-9]* (.*)$') as before
+		       substring(l.had from '^(?:\\["|)r [1-9][0-9]* ([^"]*)') as before
 		from change c join history_line l on l.change = c.id
 		-- said of both: PostgreSQL carries only what is compared with a value into the view
 		where c.workspace = $1 and ${changes('c.id')} and ${changes('l.change')} and ${when}

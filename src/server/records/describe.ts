@@ -15,7 +15,7 @@ import { formatValue } from '../../runtime/format';
 import type { Db } from '../db/pool';
 import type { HistoryLine, QuietLine } from '../db/history';
 import { titlesOf } from '../db/records';
-import { markOf, type SetBy } from '../db/set-by';
+import { markedBy, type Marked, type SetBy } from '../db/set-by';
 
 /** What became of a submitted record. */
 export interface SaveOutcome {
@@ -171,7 +171,7 @@ export function describe(
 		claim: string | null,
 		because: string | null,
 		outcome: HistoryLine['outcome'],
-		had: string | null = null
+		had: Marked | null = null
 	) =>
 		history.push({
 			type: rec.type,
@@ -187,7 +187,7 @@ export function describe(
 		});
 	for (const c of rec.changes) {
 		const because = c.claim && credited(c, why(c.claim));
-		const had = before[c.field] ? markOf(before[c.field]) : null;
+		const had = before[c.field] ? markedBy(before[c.field]) : null;
 		line(c.field, toJson(c.from), toJson(c.to), c.claim, because, 'set', had);
 		const { change, account, by } = told;
 		setBy[c.field] = c.claim ? { by: 'rule', change, claim: c.claim } : { by, change, account };
