@@ -324,9 +324,11 @@ describe('documents and questions with anything in any place', () => {
 			'trial: person',
 			// what a list does not ask for
 			...[
+				'changed',
 				'columns',
 				'find',
 				'line',
+				'made',
 				'pending',
 				'period',
 				'pilot',
