@@ -135,6 +135,32 @@ describe('a record that was deleted', () => {
 			expect(await refusal(makeAgain(sender(), type, id))).toMatchObject({ status: 404 });
 	});
 
+	it('is pointed to again by what pointed to it, but for what somebody pointed elsewhere', async () => {
+		const gone = await set('customer', null, { trading_name: 'Pointed At' });
+		const other = await set('customer', null, { trading_name: 'Pointed Elsewhere' });
+		const [one, two, three] = await Promise.all(
+			['One', 'Two', 'Three'].map((n) =>
+				set(
+					'contact',
+					null,
+					{ full_name_as_received: `Person ${n}`, customer: gone },
+					sender('import')
+				)
+			)
+		);
+		const before = await whole('contact', one);
+		await remove(sender(), { type: 'customer', id: gone });
+		expect((await whole('contact', one)).all.f_customer).toBeNull();
+		await set('contact', two, { customer: other });
+		await remove(sender(), { type: 'contact', id: three });
+		expect(await makeAgain(sender(), 'customer', gone)).toEqual({ linked: 1, left: 2 });
+		const after = await whole('contact', one);
+		expect(after.all).toEqual(before.all);
+		expect((await whole('contact', two)).all.f_customer).toBe(Number(other));
+		const [last] = await readHistory(db(), t.workspace, 'contact', one);
+		expect(last.lines).toMatchObject([{ field: 'customer', was: null, now: gone }]);
+	});
+
 	it('has a history in which what it linked to is named', async () => {
 		const parent = await set('customer', null, { trading_name: 'Named Growers' });
 		const contact = await set('contact', null, {

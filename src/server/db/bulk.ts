@@ -5,7 +5,7 @@ import { HAD_SQL, type DeletedRecord } from './deleted';
 import { iso } from './iso';
 import type { Db } from './pool';
 import { tableOf } from './model';
-import type { KeptSetBy, Marked } from './set-by';
+import { MARKED_SQL, type KeptSetBy, type Marked } from './set-by';
 
 export interface Bulk {
 	id: string;
@@ -309,7 +309,7 @@ export interface LeftByJob {
 }
 
 const LEFT = `select h.type, h.record::text, jsonb_agg(jsonb_build_object('field', h.field, 'was', h.was, 'now', h.now,
-	  'had', case when h.had like '[%' then h.had::jsonb else to_jsonb(h.had) end)
+	  'had', ${MARKED_SQL})
 	order by h.change) as lines
 	from history_line h join change c on c.id = h.change`;
 

@@ -3,7 +3,7 @@ import type { EntryPoint, JsonValue } from '../../core';
 import { iso } from './iso';
 import { tableOf } from './model';
 import type { Db } from './pool';
-import type { KeptSetBy } from './set-by';
+import { MARKED_SQL, type KeptSetBy, type Marked } from './set-by';
 
 /** A record that was deleted. */
 export interface DeletedRecord {
@@ -35,6 +35,8 @@ export const HAD_SQL = `case when h.had is not null then (h.had::jsonb)->'by' el
 
 /** Who deleted a record, when and by which road. */
 export interface Deletion {
+	/** The number of the change. */
+	change: string;
 	/** ISO 8601. */
 	at: string;
 	who: string | null;
@@ -49,7 +51,7 @@ export async function deletedRecord(
 	id: string
 ): Promise<(DeletedRecord & Deletion) | null> {
 	const r = await db.query<DeletedRecord & Deletion>(
-		`select h.type, h.record::text, h.was, ${HAD_SQL}, ${iso('c.at')} as at, a.name as who,
+		`select h.change::text, h.type, h.record::text, h.was, ${HAD_SQL}, ${iso('c.at')} as at, a.name as who,
 		   c.entry_point as "entryPoint"
 		 from history_line h join change c on c.id = h.change left join account a on a.id = c.account
 		 where c.workspace = $1 and h.type = $2 and h.record = $3 and h.outcome = 'deleted'
@@ -58,6 +60,26 @@ export async function deletedRecord(
 		[workspace, type, id]
 	);
 	return r.rows[0] ?? null;
+}
+
+/** A link that became blank because what it pointed to was deleted. */
+export interface CutLink {
+	type: string;
+	record: string;
+	field: string;
+	/** Who had set it. */
+	had: Marked | null;
+}
+
+/** The links that became blank when a record was deleted. @param change the one that deleted it */
+export async function cutBy(db: Db, change: string, record: string): Promise<CutLink[]> {
+	const r = await db.query<CutLink>(
+		`select type, record::text, field, ${MARKED_SQL} as had from history_line h
+		 where change = $1 and outcome = 'set' and claim is null and was = to_jsonb($2::text) and coalesce(now, 'null') = 'null'
+		 order by type, record`,
+		[change, record]
+	);
+	return r.rows;
 }
 
 /** Of records that were made again: they were made when they first were, or, where that was not kept, when history begins. */

@@ -47,6 +47,9 @@ export type Marked = Exclude<KeptSetBy, SetBy>;
 /** Its mark, with what claims added where they did. */
 export const markedBy = (s: SetBy): Marked => (s.added ? [markOf(s), s.added] : markOf(s));
 
+/** The mark that the line `h` of history has of who had set a value before, as JSON. */
+export const MARKED_SQL = "case when h.had like '[%' then h.had::jsonb else to_jsonb(h.had) end";
+
 export function keptSetBy(all: Record<string, SetBy>): Record<string, KeptSetBy> {
 	return Object.fromEntries(
 		Object.entries(all).map(([field, s]): [string, KeptSetBy] => [

@@ -4,7 +4,7 @@
 	import { untrack } from 'svelte';
 	import { ENTRY_LABEL } from '$core';
 	import HistoryTable from '$lib/record/HistoryTable.svelte';
-	import { formatMoment } from '$lib/words/format';
+	import { formatCount, formatMoment } from '$lib/words/format';
 	import { wordsThen } from '$lib/words/past';
 	import { ask, Refused } from '$lib/work/http';
 	import { tell } from '$lib/shell/notices';
@@ -24,14 +24,26 @@
 			.filter(([, v]) => v !== null)
 			.sort(([a], [b]) => place(a) - place(b));
 	});
+	const records = (n: number) => `${formatCount(n)} ${n === 1 ? 'record points' : 'records point'}`;
 	let busy = $state(false);
 	let refused = $state('');
 	async function putBack() {
 		busy = true;
 		refused = '';
 		try {
-			await ask(`/save/${params.type}/${data.id}/again`, { method: 'POST', body: {} });
-			tell(`${data.title} is there again.`);
+			const { linked, left } = await ask<{ linked: number; left: number }>(
+				`/save/${params.type}/${data.id}/again`,
+				{ method: 'POST', body: {} }
+			);
+			tell(
+				[
+					`${data.title} is there again.`,
+					linked ? `${records(linked)} to it again.` : '',
+					left ? `${records(left)} elsewhere now, or to nothing.` : ''
+				]
+					.filter(Boolean)
+					.join(' ')
+			);
 			await goto(`/records/${params.type}/${data.id}`, { invalidateAll: true });
 		} catch (e) {
 			if (!(e instanceof Refused)) throw e;
@@ -61,8 +73,8 @@
 	{#if refused}<p class="mb-2 bg-brick-wash px-4 py-2 text-brick" role="alert">● {refused}</p>{/if}
 	<p class="max-w-3xl text-sm text-quiet">
 		It is not there any more. Put back, it holds what it held, set by whom it was set; rules that
-		fill do not run, and no messages leave. Records that pointed to it do not point to it again by
-		themselves.
+		fill do not run, and no messages leave. Records that pointed to it, and to nothing since, point
+		to it again.
 	</p>
 	<section class="mt-3" aria-label="What it held">
 		<h2>What it held</h2>
