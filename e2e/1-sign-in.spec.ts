@@ -18,6 +18,31 @@ test('nothing is shown to who has not signed in, and one comes back to where one
 	await expect(page).toHaveURL(/sign-in/);
 });
 
+test('who signs in before the page has come to life, or without scripts, is told what is wrong', async ({
+	browser,
+	baseURL
+}) => {
+	for (const scripts of [true, false]) {
+		const context = await browser.newContext({ baseURL, javaScriptEnabled: scripts });
+		const page = await context.newPage();
+		// what would bring it to life comes only after it was sent
+		let late = true;
+		await page.route(/\.js$/, (route) => (late ? undefined : route.continue()));
+		await page.goto('/sign-in?to=%2Frecords%2Fdeal', { waitUntil: 'commit' });
+		await page.fill('#email', 'ida@quillmere.example');
+		await page.fill('#password', 'wrong');
+		late = false;
+		await page.locator('form').evaluate((f: HTMLFormElement) => f.submit());
+		await expect(page.getByRole('alert')).toContainText('do not fit together');
+		await expect(page.locator('#email')).toHaveValue('ida@quillmere.example');
+		if (scripts) await expect(page.locator('#password')).toHaveAttribute('aria-invalid', 'true');
+		await page.fill('#password', 'glasshouse-1');
+		await page.click('text=Sign in');
+		await expect(page).toHaveURL(/\/records\/deal$/);
+		await context.close();
+	}
+});
+
 test('a reader looks and cannot write, in the page or past it', async ({ page }) => {
 	await signIn(page, 'mieke');
 	await page.goto('/write/customer/size_class');

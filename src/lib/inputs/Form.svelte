@@ -4,7 +4,8 @@
 	 * below it and marked at its input, what was typed stays, and it is not sent twice.
 	 */
 	import { applyAction, enhance } from '$app/forms';
-	import { tick, type Snippet } from 'svelte';
+	import { page } from '$app/state';
+	import { onMount, tick, untrack, type Snippet } from 'svelte';
 	import { readForm, type FormFaults, type FormName } from '$door/forms';
 	import { tell } from '../shell/notices';
 
@@ -28,8 +29,18 @@
 		children: Snippet<[sending: boolean]>;
 	} = $props();
 
+	type Refusal = { faults?: FormFaults } | null;
+
 	const uid = $props.id();
-	let faults = $state.raw<FormFaults>({});
+	/**
+	 * What was wrong where it was sent before the page had come to life, or without scripts: the page then comes back
+	 * with it. Only the page's own form knows that it was the one.
+	 */
+	const before = untrack(() => (action ? undefined : (page.form as Refusal)?.faults)) ?? {};
+	let faults = $state.raw<FormFaults>(before);
+	onMount(() => {
+		if (Object.keys(before).length) void show(before);
+	});
 	let sending = $state(false);
 	let form: HTMLFormElement;
 

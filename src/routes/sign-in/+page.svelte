@@ -42,10 +42,6 @@
 					autocomplete="current-password"
 					class="box mt-1 w-full"
 				/>
-				<!-- without scripts the page itself comes back with it -->
-				<noscript
-					>{#if form?.message}<p class="mt-2 text-brick">● {form.message}</p>{/if}</noscript
-				>
 				<button class="button main mt-4 w-full justify-center" disabled={sending}>Sign in</button>
 			{/snippet}
 		</Form>
