@@ -62,6 +62,8 @@ export const DEMO_PEOPLE: {
 /** Seeds the demo; call it in one transaction. */
 export async function seed(db: Db, sizes: DemoSizes = DEMO_SIZES): Promise<void> {
 	const w = DEMO_WORKSPACE;
+	// records are settled in between: on a slow machine the database would give up on whoever does that
+	await db.query('set local idle_in_transaction_session_timeout = 0');
 	await insertWorkspace(db, {
 		id: w,
 		name: 'Quillmere',
