@@ -69,8 +69,7 @@
 	<div class="mb-2 flex items-baseline gap-3">
 		<h1 class="truncate text-xl">{data.title}</h1>
 		<span class="text-sm whitespace-nowrap text-quiet"
-			>{type.label} <span class="mono">{data.id}</span>{#if stamped}
-				· {stamped}{/if}</span
+			>{type.label} <span class="mono">{data.id}</span>{stamped && ` · ${stamped}`}</span
 		>
 		<span class="grow"></span>
 		{#if w.canEdit}
