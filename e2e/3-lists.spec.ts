@@ -1,6 +1,6 @@
 /** Lists of records: found by what they hold and held, with columns of one's choice, kept for everybody. */
 import { readFileSync } from 'node:fs';
-import { choose, expect, open, signIn, test, pressOn } from './helpers';
+import { barriers, choose, expect, open, signIn, test, pressOn } from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page));
 
@@ -264,6 +264,9 @@ test('when records were made and last changed is a column, an order and a period
 	await pressOn(page.getByRole('button', { name: 'All of them' }));
 	await expect(count).toHaveText(/^[\d\s]+$/);
 
+	expect(await barriers(page, 'main', ['wcag2a', 'wcag2aa', 'wcag22aa', 'best-practice'])).toEqual(
+		[]
+	);
 	const all = page.getByLabel('Tick all on this page');
 	await all.focus();
 	await page.keyboard.press('Space');
