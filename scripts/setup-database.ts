@@ -10,6 +10,7 @@ import { seedHistory } from '../demo/history';
 import { DEMO_PEOPLE, seed } from '../demo/seed';
 import { ChangedMigration, migrate } from '../src/server/db/migrate';
 import { closeDb, db, transaction } from '../src/server/db/pool';
+import { countAll } from '../src/server/db/tally';
 import {
 	SeveralWorkspaces,
 	emptyDatabase,
@@ -40,7 +41,9 @@ async function fillDemo() {
 	await transaction((c) => seed(c));
 	console.log(`  demo data made, with ${DEMO_PEOPLE.length} people who can sign in`);
 	console.log(`  ${await seedHistory()} changes of the last weeks made`);
-	await noteFilled(db(), (await theWorkspace(db()))!.id);
+	const { id } = (await theWorkspace(db()))!;
+	await countAll(id);
+	await noteFilled(db(), id);
 }
 
 async function begin() {

@@ -4,7 +4,8 @@ import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { inForce, save } from '../records';
 import { moveHistory } from './earlier-history';
 import { readHistory, tellSetBy } from './history';
-import { overruledSince, tallies } from './journal';
+import { overruledIn, tallies } from './journal';
+import { tallied } from './tally';
 import { journalDays, journalOf } from './journal-lines';
 import { db } from './pool';
 import { readRecords } from './records';
@@ -147,7 +148,7 @@ describe('history of an earlier version', () => {
 			`r ${first} size_class:o`,
 			`p ${middle} ${t.admin.id}`
 		]);
-		expect(await overruledSince(db(), t.workspace, since)).toEqual({
+		expect(overruledIn(await tallied(db(), t.workspace, since), since)).toEqual({
 			'size_class:o': { wrote: 2, overruled: 1, since: since.slice(0, 10) }
 		});
 	});

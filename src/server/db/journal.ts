@@ -2,7 +2,7 @@
 import type { EntryPoint, Overruled } from '../../core';
 import { TOLD_SQL, type Sent } from './history';
 import type { Db } from './pool';
-import { tallied } from './tally';
+import { tallied, talliedSoFar, type Tally } from './tally';
 
 /** What a rule did in a stretch of time. */
 export interface RuleTally {
@@ -73,20 +73,24 @@ export async function alongLinks(
 /** Days of history that are asked whether people overrule a rule. */
 const HISTORY_DAYS = 90;
 
-/** What history of the last 90 days tells of values that people set otherwise, by claim. */
-export const knownOverruled = (db: Db, workspace: string) =>
-	overruledSince(db, workspace, new Date(Date.now() - HISTORY_DAYS * 86_400_000).toISOString());
+/**
+ * What history of the last 90 days tells of values that people set otherwise, by claim, as far as it is counted.
+ * @param now milliseconds since 1970
+ */
+export async function knownOverruled(
+	db: Db,
+	workspace: string,
+	now = Date.now()
+): Promise<Record<string, Overruled>> {
+	const since = new Date(now - HISTORY_DAYS * 86_400_000).toISOString();
+	return overruledIn(await talliedSoFar(db, workspace, since), since);
+}
 
 /**
  * How often people, in a form, set a field otherwise than a claim had set it, or kept their own value
- * against it; by claim. @param since ISO 8601
+ * against it; by claim. @param since ISO 8601, from which on the counts are
  */
-export async function overruledSince(
-	db: Db,
-	workspace: string,
-	since: string
-): Promise<Record<string, Overruled>> {
-	const all = await tallied(db, workspace, since);
+export function overruledIn(all: readonly Tally[], since: string): Record<string, Overruled> {
 	const wrote = new Map(all.filter((t) => t.outcome === 'set').map((t) => [t.claim, t.n]));
 	const day = since.slice(0, 10);
 	return Object.fromEntries(

@@ -62,6 +62,19 @@ export interface Tally {
 	name: string | null;
 }
 
+/** What is counted already, of those claims that came to something since `$2`. */
+const COUNTED = `
+	select claim, outcome, n, last, rule_name from rule_tally
+	where workspace = $1 and at >= case
+		when $2::timestamptz < now() - make_interval(days => ${BY_HOUR_DAYS}) then date_trunc('day', $2::timestamptz, 'UTC')
+		else date_trunc('hour', $2::timestamptz, 'UTC') end`;
+
+/** Rows of counts as one for each claim and outcome. */
+const summed = (rows: string) => `
+	select claim, outcome, sum(n)::int as n, ${iso('max(last)')} as last,
+	       (array_agg(rule_name order by last desc) filter (where rule_name is not null))[1] as name
+	from (${rows}) x group by 1, 2`;
+
 /** What became of each claim since an instant, ISO 8601; of long ago, since the beginning of its day. */
 export async function tallied(db: Db, workspace: string, since: string): Promise<Tally[]> {
 	// with the numbers themselves PostgreSQL knows how little is left to count
@@ -70,24 +83,24 @@ export async function tallied(db: Db, workspace: string, since: string): Promise
 		[workspace]
 	);
 	const { changes, refusals } = state.rows[0] ?? { changes: '0', refusals: '0' };
+	const left = counted(
+		(n) => `${n} > $3::bigint`,
+		'f.id > $4::bigint and f.at >= $2',
+		'c.at >= $2'
+	);
 	const r = await db.query<Tally>(
-		`select claim, outcome, sum(n)::int as n, ${iso('max(last)')} as last,
-		        (array_agg(rule_name order by last desc) filter (where rule_name is not null))[1] as name
-		 from (
-			select claim, outcome, n, last, rule_name from rule_tally
-			where workspace = $1 and at >= case
-				when $2::timestamptz < now() - make_interval(days => ${BY_HOUR_DAYS}) then date_trunc('day', $2::timestamptz, 'UTC')
-				else date_trunc('hour', $2::timestamptz, 'UTC') end
-			union all
-			select claim, outcome, n, last, rule_name from (${counted(
-				(n) => `${n} > $3::bigint`,
-				'f.id > $4::bigint and f.at >= $2',
-				'c.at >= $2'
-			)}) x
-		 ) x group by 1, 2`,
+		summed(`${COUNTED} union all select claim, outcome, n, last, rule_name from (${left}) x`),
 		[workspace, since, changes, refusals]
 	);
 	return r.rows;
+}
+
+/**
+ * The same as far as it is counted, up to some minutes ago: for what every page asks, which must not wait
+ * for an import that is not counted yet.
+ */
+export async function talliedSoFar(db: Db, workspace: string, since: string): Promise<Tally[]> {
+	return (await db.query<Tally>(summed(COUNTED), [workspace, since])).rows;
 }
 
 interface State {
@@ -101,11 +114,19 @@ interface State {
 	stale: boolean;
 }
 
+/** Counts all there is, where nobody writes beside it. */
+export async function countAll(workspace: string): Promise<void> {
+	// the first looks which are the newest
+	await countUp(workspace, PIECE, 0);
+	while (await countUp(workspace, PIECE, 0));
+}
+
 /**
  * Counts what came since the last time, a piece of it.
+ * @param wait seconds between looking what is the newest and counting up to it
  * @returns whether there is more to count at once
  */
-export const countUp = (workspace: string, piece = PIECE): Promise<boolean> =>
+export const countUp = (workspace: string, piece = PIECE, wait = LOOK_AGAIN): Promise<boolean> =>
 	transaction(async (client) => {
 		await client.query(
 			'insert into tally_state (workspace) values ($1) on conflict (workspace) do nothing',
@@ -114,9 +135,9 @@ export const countUp = (workspace: string, piece = PIECE): Promise<boolean> =>
 		const { rows } = await client.query<State>(
 			`select changes, seen_changes, refusals, seen_refusals,
 			        pg_snapshot_xmin(pg_current_snapshot()) >= seen_by as over,
-			        seen_at < now() - make_interval(secs => ${LOOK_AGAIN}) as stale
+			        seen_at < now() - make_interval(secs => $2) as stale
 			 from tally_state where workspace = $1 for update skip locked`,
-			[workspace]
+			[workspace, wait]
 		);
 		const [state] = rows;
 		// another is at it, or whoever has a number and has not stored it yet may still do so
