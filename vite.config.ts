@@ -1,6 +1,7 @@
 import { sveltekit } from '@sveltejs/kit/vite';
 import { svelte } from '@sveltejs/vite-plugin-svelte';
 import tailwindcss from '@tailwindcss/vite';
+import type { Plugin } from 'vite';
 import { defineConfig } from 'vitest/config';
 
 const alias = {
@@ -10,8 +11,34 @@ const alias = {
 	$demo: new URL('./demo', import.meta.url).pathname
 };
 
+/** As it stands in `src/lib/work/beside.ts`. */
+const WORKER = "new URL('../../workers/draft.worker.ts', import.meta.url)";
+
+/**
+ * What runs beside pages is built with them, so that both load the core from the same files: it travels once. Left to
+ * itself, a worker is a build of its own, with the whole core in it again.
+ */
+function workerOfPages(): Plugin {
+	let worker = '';
+	return {
+		name: 'worker-of-pages',
+		apply: 'build',
+		enforce: 'pre',
+		applyToEnvironment: (environment) => environment.config.consumer === 'client',
+		buildStart() {
+			const id = new URL('./src/workers/draft.worker.ts', import.meta.url).pathname;
+			worker = this.emitFile({ type: 'chunk', id, name: 'draft.worker' });
+		},
+		transform(code, id) {
+			if (!id.endsWith('/src/lib/work/beside.ts')) return;
+			if (!code.includes(WORKER)) this.error('The worker is not started where it was.');
+			return code.replace(WORKER, `import.meta.ROLLUP_FILE_URL_${worker}`);
+		}
+	};
+}
+
 export default defineConfig({
-	plugins: [tailwindcss(), sveltekit()],
+	plugins: [workerOfPages(), tailwindcss(), sveltekit()],
 	build: { chunkSizeWarningLimit: 700 },
 	worker: { format: 'es' },
 	test: {

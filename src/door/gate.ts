@@ -2,7 +2,6 @@
  * What has to be so before a draft becomes a release: as the workspace set it, for server and pages alike.
  * What is not yet known is met by nothing.
  */
-import * as yup from 'yup';
 
 export const CRITERIA = [
 	'findings',
@@ -272,13 +271,5 @@ const REMARKS_TOLD = 30;
 /** Longest reason. */
 export const MOST_REASON = 500;
 
-const reason = () => yup.string().strict().trim().max(MOST_REASON);
-
 /** Why it is released although something is not met, by criterion. */
-export const reasons = () =>
-	yup
-		.object(Object.fromEntries(CRITERIA.map((c) => [c, reason()])))
-		.noUnknown(true)
-		.strict();
-
 export type Reasons = Partial<Record<Criterion, string>>;

@@ -6,7 +6,7 @@ import { BadInput, check } from './check';
 import { day, flag, formula, isObject, json, list, only, text, word } from './parts';
 import { at, checkVersionFile } from './documents';
 import { pairs } from './draft';
-import { MOST_REASON, MOST_REMARK, REMARKED, reasons, type Reasons } from './gate';
+import { CRITERIA, MOST_REASON, MOST_REMARK, REMARKED, type Reasons } from './gate';
 
 export { BadInput } from './check';
 export {
@@ -184,8 +184,17 @@ export function checkRehearsal(v: unknown): {
 const withoutLivingRows = (set: RuleSet): RuleSet =>
 	set.tables ? { ...set, tables: set.tables.map(withoutRows) } : set;
 
-/** Why something is released although. @throws {BadInput} naming the place */
-export const checkReasons = (v: unknown): Reasons => check<Reasons>(reasons(), v ?? {});
+/** Why something is released although, by criterion. @throws {BadInput} naming the place */
+export const checkReasons = (v: unknown): Reasons =>
+	check<Reasons>(
+		yup
+			.object(
+				Object.fromEntries(CRITERIA.map((c) => [c, yup.string().strict().trim().max(MOST_REASON)]))
+			)
+			.noUnknown(true)
+			.strict(),
+		v ?? {}
+	);
 
 /** Why one release is put in force although it is not as the gate has it; empty where nothing was said. @throws {BadInput} */
 export const checkReason = (v: unknown): string =>

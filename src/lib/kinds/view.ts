@@ -44,7 +44,8 @@ export interface View<B> {
 	words: Component<WordsProps<B>> | null;
 	/** What is said once, behind all outputs. */
 	after: Component<AfterProps<B>> | null;
-	editor: Component<EditorProps<B>> | null;
+	/** Fetched when a rule is opened: reading rules needs none of it. */
+	editor: () => Promise<{ default: Component<EditorProps<B>> }>;
 	/** Beside the reason in a full explanation. */
 	evidence: Component<EvidenceProps<B>> | null;
 }

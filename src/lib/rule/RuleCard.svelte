@@ -2,7 +2,7 @@
 	import type { Between, Field, Finding, Format, Rule } from '$core';
 	import { copiesTo, isAbout, namesakes, reason, toJson, writerOf } from '$core';
 	/** One rule as a sentence whose words are the controls, with the editor that fits its kind below it. */
-	import { onMount, untrack } from 'svelte';
+	import { onMount, tick, untrack } from 'svelte';
 	import type { HTMLAttributes } from 'svelte/elements';
 	import { page } from '$app/state';
 	import { DropdownMenu } from 'bits-ui';
@@ -18,7 +18,7 @@
 	import Points from '../trials/Points.svelte';
 	import Ticks from '../trials/Ticks.svelte';
 	import { formatValue } from '../words/format';
-	import { viewOf } from '../kinds';
+	import { editorOf, fetchEditors } from '../kinds';
 	import { copyLink } from '../work/copy-link';
 	import Remarks from '../work/Remarks.svelte';
 	import { useWorkbench } from '../work/workbench.svelte';
@@ -122,7 +122,9 @@
 	onMount(() => {
 		if (w.begun?.rule !== rule.id) return;
 		w.begun = null;
-		setTimeout(() => {
+		setTimeout(async () => {
+			await fetchEditors([kind]);
+			await tick();
 			const card = document.getElementById(`rule-${rule.id}`);
 			if (!card || document.querySelector('[data-state=open] [data-command-input], .searchpick'))
 				return;
@@ -144,7 +146,8 @@
 		name.focus();
 		name.select();
 	}
-	const view = $derived(viewOf(rule.body));
+	/** Told apart from the rule, which is another at each edit: only another kind is edited with something else. */
+	const kind = $derived(rule.body.kind);
 	const writer = $derived(writerOf(rule.body));
 
 	const sayValue: Format = (ref, v) => {
@@ -308,8 +311,17 @@
 			<Sentence {rule} {report} {opened} begun={asksCondition} {disabled} />
 
 			{#if asText}<AsText {rule} />{/if}
-			{#if opened && view.editor}
-				<view.editor {rule} body={rule.body} {field} {report} {disabled} />
+			{#if opened}
+				{#await editorOf(kind) then Editor}
+					<Editor {rule} body={rule.body} {field} {report} {disabled} />
+				{:catch}
+					<p class="mt-2 text-brick" role="alert">
+						■ What this rule is edited with could not be fetched. What you did is kept.
+						<button class="textlink pl-2" onclick={() => location.reload()}
+							>Load the page again</button
+						>
+					</p>
+				{/await}
 			{/if}
 
 			{#if narrowing && opened}

@@ -2,6 +2,7 @@
 import type { Checked, Finding, Model, Overruled, RuleSet, Trial } from '$core';
 import type { FindingsAnswer, FindingsJob } from '../../workers/findings';
 import { Sending } from '../../workers/sent';
+import { beside } from './beside';
 
 /** What is analysed. */
 export interface Analysed {
@@ -57,10 +58,7 @@ export class Analysis {
 		this.#sending = new Sending();
 		this.#sent = {};
 		this.#looking = false;
-		const worker = new Worker(new URL('../../workers/draft.worker.ts', import.meta.url), {
-			type: 'module',
-			name: 'findings'
-		});
+		const worker = beside('findings');
 		worker.onmessage = ({ data }: MessageEvent<FindingsAnswer>) => {
 			this.#looking = false;
 			if (data.checked !== undefined) this.#told = data.checked;

@@ -1,6 +1,7 @@
 /** Whether the order of the claims on the field of a sheet counts, told by a worker. */
 import type { Between } from '$core';
 import type { BetweenAnswer, BetweenJob } from '../../workers/between';
+import { beside } from './beside';
 
 /** Milliseconds without an edit after which it is looked at. */
 const QUIET = 250;
@@ -32,10 +33,7 @@ export class BetweenClaims {
 	}
 
 	#start(): Worker {
-		const worker = new Worker(new URL('../../workers/draft.worker.ts', import.meta.url), {
-			type: 'module',
-			name: 'between'
-		});
+		const worker = beside('between');
 		worker.onmessage = ({ data }: MessageEvent<BetweenAnswer>) => {
 			if (data.job !== this.#job) return;
 			this.pairs = data.pairs;

@@ -5,6 +5,7 @@
 import type { Model, Notice, Proposal, RuleSet, Trial } from '$core';
 import type { CoverAnswer, CoverAsk, CoverJob, TriedOfRule } from '../../workers/cover';
 import { Sending } from '../../workers/sent';
+import { beside } from './beside';
 
 /** Milliseconds without an edit after which it is looked at. */
 const QUIET = 400;
@@ -131,10 +132,7 @@ export class Covering {
 		// a new one knows nothing yet
 		this.#sending = new Sending();
 		this.#sent = null;
-		const worker = new Worker(new URL('../../workers/draft.worker.ts', import.meta.url), {
-			type: 'module',
-			name: 'cover'
-		});
+		const worker = beside('cover');
 		worker.onmessage = ({ data }: MessageEvent<CoverAnswer>) => {
 			this.trouble = null;
 			this.#waiting.get(data.job)?.(data);

@@ -6,6 +6,7 @@ import type { TrialAnswer, TrialJob, TrialOutcome } from '../../workers/trials';
 import { Sending } from '../../workers/sent';
 import { Refused, ask } from './http';
 import type { Step } from './saving.svelte';
+import { beside } from './beside';
 
 /** Milliseconds after which a server that could not be asked is asked again. */
 const AGAIN = 3000;
@@ -124,10 +125,7 @@ export class Trials {
 		this.#sending = new Sending();
 		this.#sent = null;
 		this.#busy = false;
-		const worker = new Worker(new URL('../../workers/draft.worker.ts', import.meta.url), {
-			type: 'module',
-			name: 'trials'
-		});
+		const worker = beside('trials');
 		worker.onmessage = ({ data }: MessageEvent<TrialAnswer>) => {
 			if (data.results.length) {
 				const there = new Set(this.all.map((t) => t.id));

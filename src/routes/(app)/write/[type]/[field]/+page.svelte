@@ -1,10 +1,11 @@
 <script lang="ts">
-	import { onDestroy, tick, untrack } from 'svelte';
+	import { onDestroy, onMount, tick, untrack } from 'svelte';
 	import { page } from '$app/state';
 	import type { Output, Rule, Suggestion } from '$core';
 	import { MESSAGES, flowOf, freeName, isAbout, offersAt, refKey, sheetOf, writerOf } from '$core';
 	import { Reorder } from '$lib/grid/reorder.svelte';
 	import SearchPick from '$lib/inputs/SearchPick.svelte';
+	import { fetchEditors } from '$lib/kinds';
 	import RuleCard from '$lib/rule/RuleCard.svelte';
 	import Strip from '$lib/sample/Strip.svelte';
 	import Suggested from '$lib/rule/Suggested.svelte';
@@ -38,6 +39,12 @@
 		label: () => `the claim order of ${field?.label}`,
 		disabled: () => !w.canEdit || messages,
 		move: (from, to) => w.place(params.type, params.field, rules[from].id, to)
+	});
+
+	// those of other kinds come when there is nothing more urgent, so that no rule waits when it is begun
+	onMount(() => {
+		const soon = setTimeout(() => void fetchEditors(), 2_000);
+		return () => clearTimeout(soon);
 	});
 
 	const between = new BetweenClaims();
