@@ -1,20 +1,10 @@
 import { whoAsks } from '$server/http/guard';
-import { readModel } from '$server/db/model';
-import { pilotOn, readChoice } from '$server/db/pilot';
 import { db } from '$server/db/pool';
-import {
-	hashAt,
-	readDraft,
-	readRelease,
-	releaseInForce,
-	rulesOf,
-	trialsMark
-} from '$server/db/rules';
 import { newestOfDraft } from '$server/db/rehearsals';
 import { listRemarks } from '$server/db/remarks';
 import { readWorkspace } from '$server/db/workspace';
 import { knownOverruled } from '$server/db/journal';
-import { revisionOf } from '$server/draft/revision';
+import { readWork } from '$server/draft/work';
 import { rowsToSend } from '$server/living/sent';
 import type { LayoutServerLoad } from './$types';
 
@@ -23,34 +13,18 @@ export const load: LayoutServerLoad = async (event) => {
 	event.depends('app:work');
 	const account = whoAsks(event);
 	const w = account.workspace;
-	// read first: a step that comes between is told anew, and none is missed
-	const draftRevision = await revisionOf(db(), w);
-	const [
-		{ model, revision },
-		draft,
-		number,
-		trials,
-		rehearsal,
-		replay,
-		remarks,
-		overruled,
-		living
-	] = await Promise.all([
-		readModel(db(), w),
-		readDraft(db(), w),
-		releaseInForce(db(), w),
-		trialsMark(db(), w),
+	const [work, workspace, rehearsal, replay, remarks, overruled, living] = await Promise.all([
+		readWork(db(), w),
+		readWorkspace(db(), w),
 		newestOfDraft(db(), w, 'records'),
 		newestOfDraft(db(), w, 'changes'),
 		listRemarks(db(), w),
 		knownOverruled(db(), w),
 		rowsToSend(db(), w)
 	]);
-	const release = number ? await readRelease(db(), w, number) : null;
-	const on = await pilotOn(db(), w);
-	const tried = on && (await readRelease(db(), w, on.release));
+	const { stand, pilot } = work;
 	return {
-		workspace: await readWorkspace(db(), w),
+		workspace,
 		account: {
 			id: account.id,
 			name: account.name,
@@ -58,20 +32,17 @@ export const load: LayoutServerLoad = async (event) => {
 			role: account.role,
 			person: account.person
 		},
-		model,
-		modelRevision: revision,
-		draft,
-		revision: draftRevision,
-		draftHash: hashAt(w, draftRevision, draft.set, { model, revision }),
+		model: work.model,
+		modelRevision: stand.modelRevision,
+		draft: { set: work.draft, authors: work.authors },
+		revision: stand.revision,
+		draftHash: work.draftHash,
 		overruled,
-		inForce: {
-			number,
-			set: release ? rulesOf(release) : { rules: [], order: {} }
-		},
+		inForce: work.inForce,
 		/** A release that decides some records first. */
-		pilot: on && tried && { ...on, set: rulesOf(tried), choice: await readChoice(db(), on.id) },
+		pilot: pilot && stand.pilot && { ...stand.pilot, set: pilot.set },
 		living,
-		trials,
+		trials: work.trials,
 		rehearsal,
 		replay,
 		remarks

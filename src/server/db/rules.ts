@@ -5,6 +5,7 @@ import type {
 	Definition,
 	LivingRows,
 	Model,
+	PilotChoice,
 	ReferenceTable,
 	Rule,
 	RuleSet,
@@ -23,6 +24,7 @@ import type { Deed } from './audit';
 import type { Passing } from '../../door/gate';
 import { iso } from './iso';
 import { rowsAt, storeEdit } from './living';
+import type { PilotOn } from './pilot';
 import type { Db } from './pool';
 
 export interface ReleaseInfo {
@@ -63,6 +65,32 @@ export async function revisionOf(db: Db, workspace: string): Promise<number> {
 	return r.rows[0]?.n ?? 0;
 }
 
+/** How far a workspace is: what pages work on is another where any of it is. */
+export interface Stand {
+	/** Of the draft, and of the model. */
+	revision: number;
+	modelRevision: number;
+	/** In force; 0 for none. */
+	release: number;
+	pilot: (PilotOn & { choice: PilotChoice }) | null;
+	/** Another for each stand of draft and model, also where a database was put back to an earlier one. */
+	mark: string;
+}
+
+export async function standOf(db: Db, workspace: string): Promise<Stand> {
+	const r = await db.query<Stand>(
+		`select w.draft_revision as revision, w.model_revision as "modelRevision", coalesce(f.release, 0) as release,
+		        case when p.id is not null then json_build_object('id', p.id::text, 'release', p.release,
+		          'version', p.version, 'choice', p.choice) end as pilot,
+		        concat_ws(' ', w.draft_revision, w.model_revision, w.xmin) as mark
+		 from workspace w left join in_force f on f.workspace = w.id
+		   left join pilot p on p.workspace = w.id and p.ended_at is null where w.id = $1`,
+		[workspace]
+	);
+	if (!r.rowCount) throw new Error(`There is no workspace “${workspace}”.`);
+	return r.rows[0];
+}
+
 /** Raises the revision of the draft by one; gives the new one. */
 export async function raiseRevision(db: Db, workspace: string): Promise<number> {
 	const r = await db.query<{ n: number }>(
@@ -72,14 +100,13 @@ export async function raiseRevision(db: Db, workspace: string): Promise<number> 
 	return r.rows[0].n;
 }
 
-/** Reads the draft, with who stored each part last: by `rules.id`, `definitions.id` and `tables.id`. */
+/** Reads the draft, with who stored each part last. */
 export async function readDraft(
 	db: Db,
 	workspace: string
 ): Promise<{ set: RuleSet; authors: Record<string, string> }> {
 	const rules = await db.query<Stored<Rule>>(
-		`select r.id, r.doc, r.format, a.name as by from rule r left join account a on a.id = r.updated_by
-		 where r.workspace = $1 order by r.position, r.id`,
+		'select doc, format from rule where workspace = $1 order by position, id',
 		[workspace]
 	);
 	const orders = await db.query<{ field: string; claims: string[] }>(
@@ -87,14 +114,11 @@ export async function readDraft(
 		[workspace]
 	);
 	const parts = await db.query<{ kind: PartKind } & Stored<Part>>(
-		`select p.kind, p.id, p.doc, p.format, a.name as by from draft_part p left join account a on a.id = p.updated_by
-		 where p.workspace = $1 order by p.kind, p.position, p.id`,
+		'select kind, doc, format from draft_part where workspace = $1 order by kind, position, id',
 		[workspace]
 	);
 	const of = <T>(kind: PartKind) =>
 		parts.rows.filter((p) => p.kind === kind).map((p) => upgraded<T>(kind, p.doc, p.format));
-	const by = (part: string, rows: readonly Stored<unknown>[]) =>
-		rows.flatMap((r) => (r.by ? [[`${part}.${r.id}`, r.by] as const] : []));
 	return {
 		set: {
 			rules: rules.rows.map((r) => upgraded<Rule>('rule', r.doc, r.format)),
@@ -103,26 +127,33 @@ export async function readDraft(
 			tables: of<ReferenceTable>('table'),
 			accepted: of<Acceptance>('acceptance')
 		},
-		authors: Object.fromEntries([
-			...by('rules', rules.rows),
-			...by(
-				'definitions',
-				parts.rows.filter((p) => p.kind === 'definition')
-			),
-			...by(
-				'tables',
-				parts.rows.filter((p) => p.kind === 'table')
-			)
-		])
+		authors: await authorsOf(db, workspace)
 	};
 }
 
+/** Who stored each part of the draft last: by `rules.id`, `definitions.id` and `tables.id`. */
+export async function authorsOf(db: Db, workspace: string): Promise<Record<string, string>> {
+	const r = await db.query<{ part: string; by: string }>(
+		`select 'rules.' || r.id as part, a.name as by from rule r join account a on a.id = r.updated_by where r.workspace = $1
+		 union all select p.kind || 's.' || p.id, a.name from draft_part p join account a on a.id = p.updated_by
+		 where p.workspace = $1 and p.kind in ('definition', 'table')`,
+		[workspace]
+	);
+	return Object.fromEntries(r.rows.map(({ part, by }) => [part, by]));
+}
+
+/** What is accepted of the findings of the draft. */
+export async function acceptedOf(db: Db, workspace: string): Promise<Acceptance[]> {
+	const r = await db.query<Stored<Part>>(
+		"select doc, format from draft_part where workspace = $1 and kind = 'acceptance' order by position, id",
+		[workspace]
+	);
+	return r.rows.map((p) => upgraded<Acceptance>('acceptance', p.doc, p.format));
+}
+
 interface Stored<T> {
-	id: string;
 	doc: T;
 	format: number;
-	/** Who stored it last. */
-	by: string | null;
 }
 
 /** Stores a rule of the draft; a new one comes last. */
@@ -325,24 +356,6 @@ export function hashOf(doc: unknown): string {
 /** The hash of what a draft decides: what is accepted of its findings has no part in it. */
 export const hashOfDraft = ({ accepted: _, ...set }: RuleSet, model: Model): string =>
 	hashOf([set, model]);
-
-/** The hash last worked out of a workspace's draft, and of which. */
-const lastHash = new Map<string, { of: string; hash: string }>();
-
-/** The hash of a draft as it is loaded again and again: worked out once for each of its revisions, and each of the model. */
-export function hashAt(
-	workspace: string,
-	revision: number,
-	set: RuleSet,
-	{ model, revision: modelRevision }: { model: Model; revision: number }
-): string {
-	const of = `${revision} ${modelRevision}`;
-	const had = lastHash.get(workspace);
-	if (had?.of === of) return had.hash;
-	const hash = hashOfDraft(set, model);
-	lastHash.set(workspace, { of, hash });
-	return hash;
-}
 
 /** Makes a release of a rule set; returns its number. @param gate what was so of it @param force it is put in force */
 export async function createRelease(

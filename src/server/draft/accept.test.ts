@@ -9,7 +9,6 @@ import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
 import {
 	createRelease,
-	hashAt,
 	hashOfDraft,
 	putRule,
 	readDraft,
@@ -17,8 +16,6 @@ import {
 	replaceDraft,
 	rulesOf
 } from '../db/rules';
-import { editDraft } from './edit';
-import { revisionOf } from './revision';
 import { NotAllowed, acceptFinding, takeBackAcceptance } from './accept';
 
 let t: Fresh;
@@ -54,28 +51,6 @@ describe('accepting a finding of the draft', () => {
 		expect((await draft()).accepted).toEqual([a]);
 		expect((await look()).filter(isAccepted).map((f) => f.id)).toEqual([ADVICE]);
 		expect(hashOfDraft(await draft(), model)).toBe(before);
-	});
-
-	it('the hash that pages are told is that of the draft at each of its revisions', async () => {
-		const told = async () => {
-			const revision = await revisionOf(db(), t.workspace);
-			const model = await readModel(db(), t.workspace);
-			const set = await draft();
-			const hash = hashAt(t.workspace, revision, set, model);
-			expect(hash).toBe(hashOfDraft(set, model.model));
-			return hash;
-		};
-		const first = await told();
-		expect(await told()).toBe(first);
-		const [rule] = (await draft()).rules;
-		const named = (from: string, to: string) =>
-			transaction((c) =>
-				editDraft(c, t.author, [{ path: ['rules', rule.id, 'name'], before: from, after: to }])
-			);
-		await named(rule.name, 'Called otherwise');
-		expect(await told()).not.toBe(first);
-		await named('Called otherwise', rule.name);
-		expect(await told()).toBe(first);
 	});
 
 	it('what blocks, an author may not and an administrator may; then it stops no release', async () => {
