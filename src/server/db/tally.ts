@@ -129,7 +129,7 @@ export async function countAll(workspace: string): Promise<void> {
 export const countUp = (workspace: string, piece = PIECE, wait = LOOK_AGAIN): Promise<boolean> =>
 	transaction(async (client) => {
 		await client.query(
-			'insert into tally_state (workspace) values ($1) on conflict (workspace) do nothing',
+			"insert into tally_state (workspace, seen_at) values ($1, '-infinity') on conflict (workspace) do nothing",
 			[workspace]
 		);
 		const { rows } = await client.query<State>(
