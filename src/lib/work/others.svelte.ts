@@ -13,7 +13,7 @@ export interface Other {
 
 type Told =
 	| { kind: 'changed'; revision: number; account: string; name: string }
-	| { kind: 'remarks' }
+	| { kind: 'beside' }
 	| { kind: 'rows'; number: number }
 	| { kind: 'here'; page: string; account: string; name: string; at: string | null };
 
@@ -30,13 +30,13 @@ export class Others {
 
 	/**
 	 * @param changed told the revision that somebody stored
-	 * @param remarked told that somebody remarked something
+	 * @param beside told that something beside the draft is another: a remark, or what is accepted
 	 * @param rows told the last edit of living tables
 	 * @param mayWrite whoever only looks is not shown as working in a rule
 	 */
 	constructor(
 		private readonly changed: (revision: number) => void,
-		private readonly remarked: () => void,
+		private readonly beside: () => void,
 		private readonly rows: (number: number) => void,
 		private readonly mayWrite: () => boolean
 	) {}
@@ -72,7 +72,7 @@ export class Others {
 	/** Takes in what was told. */
 	hear(told: Told) {
 		if (told.kind === 'changed') return this.changed(told.revision);
-		if (told.kind === 'remarks') return this.remarked();
+		if (told.kind === 'beside') return this.beside();
 		if (told.kind === 'rows') return this.rows(told.number);
 		const { page, name, at } = told;
 		if (page === this.#page) return;

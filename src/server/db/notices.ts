@@ -5,8 +5,8 @@ import type { Db } from './pool';
 /** What is told. It goes out when the transaction that tells it is committed. */
 export type Notice =
 	| { kind: 'changed'; workspace: string; revision: number; account: string; name: string }
-	/** Somebody remarked something, or settled a remark. */
-	| { kind: 'remarks'; workspace: string }
+	/** Something beside the draft is another: a remark, or what is accepted of its findings. */
+	| { kind: 'beside'; workspace: string }
 	/** Rows of living tables stand as after this edit. */
 	| { kind: 'rows'; workspace: string; number: number }
 	| {

@@ -6,6 +6,7 @@ import { Schema, analyse, compilePlan, isAccepted, stopsRelease } from '../../co
 import { BadInput, checkAcceptance, checkPieces, checkRelease } from '../../door';
 import { zones } from '../../runtime/zones';
 import { readModel } from '../db/model';
+import { hear, type Heard } from '../db/notices';
 import { db, transaction } from '../db/pool';
 import {
 	createRelease,
@@ -51,6 +52,21 @@ describe('accepting a finding of the draft', () => {
 		expect((await draft()).accepted).toEqual([a]);
 		expect((await look()).filter(isAccepted).map((f) => f.id)).toEqual([ADVICE]);
 		expect(hashOfDraft(await draft(), model)).toBe(before);
+	});
+
+	it('is heard of by others who look at the draft, and so is that it is taken back', async () => {
+		const heard: Heard[] = [];
+		const { deaf, listening } = hear((h) => heard.push(h));
+		await listening;
+		const told = async (n: number) => {
+			for (let i = 0; i < 200 && heard.length < n; i++) await new Promise((r) => setTimeout(r, 10));
+			expect(heard.slice(0, n)).toEqual(Array(n).fill({ kind: 'beside', workspace: t.workspace }));
+		};
+		await takeBackAcceptance(t.author, ADVICE);
+		await told(1);
+		await acceptFinding(t.author, ADVICE, 'No firm has fewer than no people.');
+		await told(2);
+		deaf();
 	});
 
 	it('what blocks, an author may not and an administrator may; then it stops no release', async () => {

@@ -3,6 +3,7 @@ import type { Acceptance, Finding } from '../../core';
 import { Schema, mayBeAccepted, restsOn, timesOf } from '../../core';
 import { BadInput } from '../../door';
 import { knownOverruled } from '../db/journal';
+import { announce } from '../db/notices';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
 import {
@@ -64,6 +65,7 @@ export async function acceptFinding(
 			throw new BadInput('The draft changed meanwhile. Look at the finding again, then accept it.');
 		await putPart(c, workspace, 'acceptance', acceptance, account.id);
 		await note(c, account, 'accepted a finding', finding.message, { id, reason });
+		await announce(c, { kind: 'beside', workspace });
 	});
 	return acceptance;
 }
@@ -82,5 +84,6 @@ export async function takeBackAcceptance(account: Account, id: string): Promise<
 		await lockDraft(c, account.workspace);
 		await removePart(c, account.workspace, 'acceptance', id);
 		await note(c, account, 'took an acceptance back', '', { id });
+		await announce(c, { kind: 'beside', workspace: account.workspace });
 	});
 }

@@ -57,7 +57,7 @@ describe('a remark', () => {
 		await remark(t.author, { ...at('size_class'), text: 'Heard?' });
 		for (let i = 0; i < 200 && !heard.length; i++) await new Promise((r) => setTimeout(r, 10));
 		deaf();
-		expect(heard).toContainEqual({ kind: 'remarks', workspace: t.workspace });
+		expect(heard).toContainEqual({ kind: 'beside', workspace: t.workspace });
 	});
 
 	it('is one of so many at the most, and says what is wrong with one that is none', async () => {

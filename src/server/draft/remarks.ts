@@ -20,7 +20,7 @@ export async function remark(
 	return transaction(async (c) => {
 		const id = await addRemark(c, workspace, account.id, said);
 		await note(c, account, 'remarked', said.title, { kind: said.kind, key: said.key });
-		await announce(c, { kind: 'remarks', workspace });
+		await announce(c, { kind: 'beside', workspace });
 		return { id };
 	});
 }
@@ -32,6 +32,6 @@ export async function settle(account: Account, id: string, settled: boolean): Pr
 		const title = await settleRemark(c, workspace, id, settled ? account.id : null);
 		if (title === null) throw new BadInput('There is no such remark.');
 		await note(c, account, settled ? 'settled a remark' : 'opened a remark again', title);
-		await announce(c, { kind: 'remarks', workspace });
+		await announce(c, { kind: 'beside', workspace });
 	});
 }
