@@ -177,7 +177,8 @@
 								>{/if}</label
 						>
 						<div class="min-w-0">
-							{#if locked || !editable}
+							<!-- until the page has come to life nobody knows what is locked, and nothing typed would be kept -->
+							{#if locked || !editable || !w.here}
 								<output
 									id="f-{x.id}"
 									class="mono box inline-block min-w-24 border-hairline bg-panel {locked
@@ -326,7 +327,7 @@
 	<div class="sticky bottom-0 flex items-center gap-4 border-t border-line bg-paper py-2">
 		{#if w.canEdit && !trying}<button
 				class="button main"
-				disabled={entry.busy || entry.conflict !== null}
+				disabled={entry.busy || entry.conflict !== null || !w.here}
 				>{id === null ? `Create ${type.label.toLowerCase()}` : 'Save'}</button
 			>{/if}
 		{#if entry.sent.length}<button type="button" class="button" onclick={() => entry.undoAll()}

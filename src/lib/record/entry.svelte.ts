@@ -22,7 +22,7 @@ import { zones } from '../../runtime/zones';
 import { Refused, ask } from '../work/http';
 import type { Touched } from '../work/touch';
 import { sameJson, touch } from '../work/touch';
-import type { Workbench } from '../work/workbench.svelte';
+import { NO_RULES, type Workbench } from '../work/workbench.svelte';
 import { formatValue } from '../words/format';
 
 /** The record that the form shows, as the page has it. */
@@ -92,6 +92,7 @@ export class Entry {
 	/** All that is in force, never the draft. */
 	readonly #force = $derived.by(() => {
 		const schema = new Schema(this.w.model);
+		if (!this.w.here) return compilePlan(schema, NO_RULES);
 		const beside = compilePlan(schema, this.w.wholeForce);
 		const { pilot, living } = this.w;
 		if (!pilot) return beside;
@@ -113,7 +114,10 @@ export class Entry {
 		const { version, values } = this.opened();
 		return this.#said && this.#said.version > version ? this.#said : { version, values };
 	});
-	readonly result = $derived.by(() => this.#settle(this.sent)?.records[0] ?? null);
+	/** Null where the page is only rendered, and where what is stored cannot be settled. */
+	readonly result = $derived.by(() =>
+		this.w.here ? (this.#settle(this.sent)?.records[0] ?? null) : null
+	);
 	/** The same with the records that it runs on to, for whoever asks. */
 	readonly #further = $derived.by(() => (this.live ? this.#settle(this.sent, false) : null));
 	/** What it would come to at other records. */

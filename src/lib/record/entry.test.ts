@@ -2,7 +2,7 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { demoModel } from '../../../demo/model';
 import { demoDraft, demoReleases, formula } from '../../../demo/rules';
-import { Workbench } from '../work/workbench.svelte';
+import { Workbench, type WorkData } from '../work/workbench.svelte';
 import { Entry, type Opened } from './entry.svelte';
 
 let answer: () => { status?: number; body?: unknown };
@@ -33,6 +33,22 @@ const kept = (more: object = {}) => ({
 	...more
 });
 
+const data: WorkData = {
+	account: { id: '1', name: 'Ida', email: '', role: 'author', person: '1' },
+	model: demoModel,
+	draft: { set: demoDraft, authors: {} },
+	revision: 1,
+	draftHash: 'h',
+	overruled: {},
+	inForce: { number: 3, set: demoReleases[2].set },
+	pilot: null,
+	living: { number: 0, rows: {}, away: [] },
+	trials: { count: 0, mark: '' },
+	rehearsal: null,
+	replay: null,
+	remarks: []
+};
+
 beforeEach(() => {
 	bodies = [];
 	answer = () => ({ body: kept() });
@@ -41,23 +57,28 @@ beforeEach(() => {
 		const { status = 200, body = {} } = answer();
 		return Promise.resolve({ ok: status < 400, status, json: () => Promise.resolve(body) });
 	});
-	w = new Workbench({
-		account: { id: '1', name: 'Ida', email: '', role: 'author', person: '1' },
-		model: demoModel,
-		draft: { set: demoDraft, authors: {} },
-		revision: 1,
-		draftHash: 'h',
-		overruled: {},
-		inForce: { number: 3, set: demoReleases[2].set },
-		pilot: null,
-		living: { number: 0, rows: {}, away: [] },
-		trials: { count: 0, mark: '' },
-		rehearsal: null,
-		replay: null,
-		remarks: []
-	});
+	w = new Workbench(data);
 });
 afterEach(() => vi.unstubAllGlobals());
+
+describe('a page that is only rendered', () => {
+	it('shows what is stored and compiles no rule', () => {
+		const set = demoReleases[2].set;
+		const untouched = new Proxy(set.rules[0], {
+			get: () => {
+				throw new Error('A rule was read.');
+			}
+		});
+		const poisoned = { ...data, inForce: { number: 3, set: { ...set, rules: [untouched] } } };
+		w = new Workbench(poisoned, false);
+		const e = entry({ values: { headcount: '60', size_class: 'small' } });
+		expect([e.shown('size_class'), e.why('size_class')]).toEqual(['small', null]);
+		expect([e.result, e.elsewhere, e.release]).toEqual([null, [], 3]);
+		// the same where it is worked on reads it
+		w = new Workbench(poisoned);
+		expect(() => entry().plan).toThrow('A rule was read.');
+	});
+});
 
 describe('while typing', () => {
 	it('opening runs nothing; a touch shows what the release in force makes of it, and why', () => {

@@ -121,7 +121,7 @@ const KEY = Symbol('workbench');
 /** In the place of a field on the sheet of messages. */
 const MESSAGES_FIELD: Field = { id: MESSAGES, label: 'Messages', group: '', type: 'text' };
 
-const NO_RULES: RuleSet = { rules: [], order: {} };
+export const NO_RULES: RuleSet = { rules: [], order: {} };
 
 export class Workbench {
 	model = $state.raw<Model>({ types: [], lists: [], zone: 'UTC' });
