@@ -101,9 +101,12 @@ export async function expectHeld(box: Locator, text: string | RegExp) {
 
 /** Begins a rule at the field on the page, by its purpose. */
 export async function begin(page: Page, purpose: string) {
+	const cards = page.locator('[id^="rule-"]');
+	const there = await cards.count();
 	await page.getByRole('button', { name: /^How .* (gets its value|is sent)/ }).click();
 	await page.keyboard.type(purpose);
 	await page.keyboard.press('Enter');
+	await expect(cards).toHaveCount(there + 1);
 }
 
 /** Finds something in the list that a word or box has opened, by typing. */

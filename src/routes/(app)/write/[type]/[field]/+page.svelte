@@ -41,9 +41,9 @@
 		move: (from, to) => w.place(params.type, params.field, rules[from].id, to)
 	});
 
-	// those of other kinds come when there is nothing more urgent, so that no rule waits when it is begun
+	// those of other kinds come as soon as the sheet is painted, so that no rule waits for its own when it is begun
 	onMount(() => {
-		const soon = setTimeout(() => void fetchEditors(), 2_000);
+		const soon = setTimeout(() => void fetchEditors(), 100);
 		return () => clearTimeout(soon);
 	});
 
@@ -154,7 +154,8 @@
 		});
 	}
 	/** Makes a rule of what the records propose; its name has the focus. */
-	function use(s: Suggestion) {
+	async function use(s: Suggestion) {
+		await fetchEditors([s.rule.body.kind]);
 		const id = newId();
 		w.addRule({
 			...unasked,
@@ -168,7 +169,10 @@
 	}
 
 	/** Begins a rule for a purpose; what is said first of it has the focus. */
-	function add(c: (typeof choices)[number]) {
+	async function add(c: (typeof choices)[number]) {
+		const body = c.make();
+		// it is there whole when it is there: what is typed at once is meant for it
+		await fetchEditors([body.kind]);
 		const id = newId();
 		const hold = c.hold ?? (c.verb === 'default' ? 'once' : 'follow');
 		const output = (id: string, field: string): Output => ({
@@ -198,7 +202,7 @@
 			outputs: messages
 				? []
 				: [output('o1', params.field), ...(c.second ? [output('o2', c.second)] : [])],
-			body: c.make()
+			body
 		});
 		void show(id);
 	}
