@@ -7,6 +7,7 @@
 //   -- history    how history is stored, and what is asked of it
 //   -- lists      the first page of lists of many records, without and with indexes
 //   -- editor     the sheet in Chromium
+//   -- pages      what pages cost the server
 //   -- million    the whole application on as many records as RIGID_BENCH_EACH says; only where it is named
 //   -- service    a small change beside the jobs of the running server
 import { spawnSync } from 'node:child_process';
@@ -51,11 +52,13 @@ try {
 	if (wants('history')) show(bin('tsx'), ['bench/history.ts'], { DATABASE_URL: await empty() });
 	// half an hour and more at a million, so only where it is named
 	const many = only.includes('million');
-	if (wants('service') || wants('editor') || many) {
+	if (wants('service') || wants('editor') || wants('pages') || many) {
 		const build = path.join(ROOT, '.data', 'bench-build');
 		const built = { RIGID_BUILD_DIR: build, RIGID_KIT_DIR: '.data/bench-kit', RIGID_BUILD: build };
 		show(bin('vite'), ['build', '--logLevel', 'warn'], built);
 		if (many) show(bin('tsx'), ['bench/million.ts'], { ...built, DATABASE_URL: await empty() });
+		if (wants('pages'))
+			show(bin('tsx'), ['bench/pages.ts'], { ...built, DATABASE_URL: await empty() });
 		if (wants('service'))
 			show(bin('tsx'), ['bench/service.ts'], { ...built, DATABASE_URL: await empty() });
 		if (wants('editor'))
