@@ -1,6 +1,6 @@
 /** Figures of the records behind a link, as whoever stores the records would tell them: of what is stored alone. */
 import type { Loader, RollUp, Rolled, Schema, Value } from '../src/core';
-import { ENDS } from '../src/core';
+import { ENDS, FIRST } from '../src/core';
 import { order } from '../src/core/value/value';
 import * as n from '../src/core/value/num';
 import { zones } from '../src/runtime/zones';
@@ -38,6 +38,7 @@ export function figuresOf(
 		sum: numbers
 			? (values as n.Num[]).reduce<n.Num | null>((a, b) => n.add(a ?? n.num(0), b), null)
 			: null,
+		first: all.map((r) => r.id).slice(0, FIRST),
 		ends: ends ? values.sort((a, b) => order(a, b)! * sign).slice(0, ENDS) : []
 	};
 }

@@ -194,7 +194,7 @@ export { usesOf, type Use } from './plan/uses';
 
 // ── Settle: a change, all that follows from it, and the evidence ─────────────────────────────────
 export { Gathered, needKey, type Fetched } from './settle/gathered';
-export { ENDS, NONE_ROLLED, addedUp } from './settle/rolling';
+export { ENDS, FIRST, NONE_ROLLED, addedUp } from './settle/rolling';
 export type { RollUp, Rolled } from './feel/env';
 export {
 	MOST_REACHED,

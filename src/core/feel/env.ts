@@ -89,6 +89,8 @@ export interface Rolled {
 	sum: Num | null;
 	/** The least of their values, least first, or the greatest, greatest first, where that is asked for: some of them. */
 	ends: readonly Value[];
+	/** Numbers of the first of all that are behind the link, lowest first: all of them, or as many as are ever named. */
+	first: readonly string[];
 }
 
 /** A field that a formula reads. */

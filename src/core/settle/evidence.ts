@@ -5,6 +5,7 @@ import type { Claim, GuardPart, MessageRule, Seen, Validator } from '../plan/pla
 import type { Value } from '../value/value';
 import { setOffAt } from './conditions';
 import type { Pass } from './pass';
+import { FIRST } from './rolling';
 import type { ClaimReport, Counted, Outcome, SeenPart, SeenValue } from './types';
 import type { Working } from './working';
 
@@ -147,9 +148,6 @@ function taken(pass: Pass, rec: Working, branches: readonly GuardPart[]): SeenPa
 	return out;
 }
 
-/** Most records that are named of those looked at behind a link. */
-const MOST_NAMED = 20;
-
 /** The records behind links that a rule looked at: how many, and the first of them. */
 function countedBy(pass: Pass, rec: Working, used: readonly Seen[]): Counted[] {
 	const out = new Map<string, Counted>();
@@ -165,8 +163,15 @@ function countedBy(pass: Pass, rec: Working, used: readonly Seen[]): Counted[] {
 			if (!had.fields.includes(field)) had.fields.push(field);
 			continue;
 		}
+		const [owner, ...more] = pass.nearby(() => behind(pass, rec, way.slice(0, -1))) ?? [];
+		const told =
+			owner === undefined || more.length ? null : pass.behind(type, way[last].field, owner);
+		if (told) {
+			out.set(key, { type, fields: [field], ...told });
+			continue;
+		}
 		const ids = pass.nearby(() => behind(pass, rec, way));
-		if (ids) out.set(key, { type, fields: [field], n: ids.length, ids: ids.slice(0, MOST_NAMED) });
+		if (ids) out.set(key, { type, fields: [field], n: ids.length, ids: ids.slice(0, FIRST) });
 	}
 	return [...out.values()];
 }

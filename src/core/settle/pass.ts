@@ -11,11 +11,19 @@ import type { Plan } from '../plan/plan';
 import { PENDING, PendingRecord, failure } from './attempt';
 import type { AtHand } from './env';
 import { PassEnv } from './env';
-import type { Change, Deferred, Loader, Need, SettleOptions, SubmittedRecord } from './types';
+import type {
+	Change,
+	Deferred,
+	Loader,
+	Need,
+	SettleOptions,
+	StoredFigures,
+	SubmittedRecord
+} from './types';
 import { searchKey } from './types';
 import type { Working } from './working';
 import { Due } from './due';
-import { NONE_ROLLED, NOTHING_MADE, Rolling } from './rolling';
+import { Behind, NONE_ROLLED, NOTHING_MADE, Rolling } from './rolling';
 import { onOurClock, open } from './working';
 
 /** Most records that one change runs on to in one transaction. */
@@ -42,6 +50,8 @@ export class Pass implements AtHand {
 	private readonly found = new Map<string, { type: string; id: string }>();
 	/** The collections that rules read last, by type: whoever reads one of their records reads on. */
 	private readonly collections = new Map<string, readonly string[]>();
+	/** Figures that rules asked for, by link and record. */
+	private figures: Map<string, StoredFigures> | null = null;
 	/** What is still to settle. */
 	readonly due = new Due();
 	/** The pass is over; what is asked for now is asked to explain it. */
@@ -184,6 +194,7 @@ export class Pass implements AtHand {
 			: this.loader.rolledUp(of, id);
 		if (stored === null) return null;
 		if (!stored) this.pending(`${of.key} ${id}`, { rollUp: of, of: id });
+		(this.figures ??= new Map()).set(`${of.type}.${of.link}.${id}`, stored);
 		const { at } = this.schema.type(of.type);
 		const link = at.get(of.link)!;
 		const value = of.field === null ? -1 : at.get(of.field)!;
@@ -203,6 +214,32 @@ export class Pass implements AtHand {
 		for (const [k, m] of stored.made) if (!changed.has(k)) tell(k, stands(m.now), 'more');
 		for (const r of own) tell(r.id, r.settled, 'more');
 		return figures.close();
+	}
+
+	/**
+	 * Of the records whose link points to one, with the links that this change moves, how many there are and the first, as far
+	 * as figures tell that were asked for; null where they do not: then all of them do ({@link relatedIds}).
+	 */
+	behind(type: string, field: string, id: string): { n: number; ids: string[] } | null {
+		const stored = this.figures?.get(`${type}.${field}.${id}`);
+		if (!stored) return null;
+		const { rolled, made } = stored;
+		const i = this.schema.type(type).at.get(field)!;
+		const points = (values: readonly Value[] | null | undefined) => values?.[i] === id;
+		const behind = new Behind(rolled);
+		for (const [k, m] of made) {
+			if (points(m.stored) === points(m.now)) continue;
+			if (points(m.now)) behind.more(k);
+			else behind.less(k);
+		}
+		for (const r of this.ofType.get(type) ?? []) {
+			const had = made.get(r.id);
+			const was = had ? points(had.now) : !r.submitted.created && points(r.was);
+			if (was === points(r.settled)) continue;
+			if (was) behind.less(r.id);
+			else behind.more(r.id, true);
+		}
+		return behind.close();
 	}
 
 	/** Whether a record meets the condition of a roll-up. */

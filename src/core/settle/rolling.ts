@@ -14,13 +14,17 @@ const inReach = (x: Value): x is Num => x instanceof Num && x.big === null;
 /** So many of the least, or greatest, are kept: as many less one may go until they have to be looked at. */
 export const ENDS = 12;
 
-/** Figures that change as records come and go. */
+/** So many of the records behind a link are named in a reason. */
+export const FIRST = 20;
+
+/** Figures that change as records come and go; the first are those that are stored. */
 export class Rolling implements Rolled {
 	all: number;
 	n: number;
 	filled: number;
 	sum: Num | null;
 	ends: Value[];
+	readonly first: readonly string[];
 	/** The figures cannot be told any more. */
 	private lost = false;
 
@@ -33,6 +37,7 @@ export class Rolling implements Rolled {
 		this.filled = r.filled;
 		this.sum = r.sum;
 		this.ends = [...r.ends];
+		this.first = r.first;
 	}
 
 	/** One that was among them is so no longer. @param met it met the condition @param v its value */
@@ -86,10 +91,53 @@ export class Rolling implements Rolled {
 export const NOTHING_MADE: StoredFigures['made'] = new Map();
 
 /** The figures of none. */
-export const NONE_ROLLED: Rolled = { all: 0, n: 0, filled: 0, sum: null, ends: [] };
+export const NONE_ROLLED: Rolled = { all: 0, n: 0, filled: 0, sum: null, ends: [], first: [] };
 
 /** A sum as it was added up elsewhere; null where it is too long to be told without rounding. */
 export function addedUp(sum: string, absolute: string, decimals: number): Num | null {
 	const whole = absolute.split('.', 1)[0];
 	return whole.length > WHOLE || decimals > DECIMALS ? null : n.parseNum(sum);
+}
+
+const byNumber = (a: string, b: string) => a.length - b.length || (a < b ? -1 : 1);
+
+/**
+ * The records behind a link as they are known without all of them: how many, and the first. Those come and go as
+ * records are changed.
+ */
+export class Behind {
+	n: number;
+	private readonly ids: string[];
+	/** All of them are known. */
+	private readonly whole: boolean;
+	/** One that was among the first is gone, and who comes in its place is not known. */
+	private lost = false;
+
+	constructor({ all, first }: Rolled) {
+		this.n = all;
+		this.ids = [...first];
+		this.whole = first.length === all;
+	}
+
+	/** One that was behind the link is so no longer. */
+	less(id: string): void {
+		this.n--;
+		const i = this.ids.indexOf(id);
+		if (i < 0) return;
+		this.ids.splice(i, 1);
+		if (!this.whole) this.lost = true;
+	}
+
+	/** One comes to be behind it. @param last behind all others, whatever its number */
+	more(id: string, last = false): void {
+		this.n++;
+		const at = last ? -1 : this.ids.findIndex((x) => byNumber(x, id) > 0);
+		if (at >= 0) this.ids.splice(at, 0, id);
+		else if (this.whole) this.ids.push(id);
+	}
+
+	/** All of what came and went is told. @returns null where it takes all of them to tell the first */
+	close(): { n: number; ids: string[] } | null {
+		return this.lost ? null : { n: this.n, ids: this.ids.slice(0, FIRST) };
+	}
 }

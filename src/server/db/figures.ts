@@ -1,6 +1,6 @@
 /** Figures of the records behind links: counted and put together by PostgreSQL, so that none of them has to be read. */
 import type { Field, RollUp, Rolled, Schema, Value } from '../../core';
-import { ENDS, LocalDate, NONE_ROLLED, addedUp } from '../../core';
+import { ENDS, FIRST, LocalDate, NONE_ROLLED, addedUp } from '../../core';
 import { narrowed } from './filter';
 import { columnOf, tableOf } from './model';
 import type { Db } from './pool';
@@ -8,11 +8,14 @@ import { fromColumn } from './records';
 
 const DAY_ONE = LocalDate.fromEpochDay(0)!;
 
+/** All that point to a record: how many, and the numbers of the first. */
+type Behind = Pick<Rolled, 'all' | 'first'>;
+
 /** The figures of one record that others point to, as a row gives them from a place on. */
 interface Asked {
 	rollUp: RollUp;
 	sql: string[];
-	read: (row: readonly unknown[], from: number, all: number) => Rolled | null;
+	read: (row: readonly unknown[], from: number, behind: Behind) => Rolled | null;
 }
 
 /**
@@ -33,7 +36,13 @@ function asked(schema: Schema, rollUp: RollUp, values: unknown[]): Asked | null 
 		return {
 			rollUp,
 			sql: [n],
-			read: (row, at, all) => ({ all, n: row[at] as number, filled: 0, sum: null, ends: [] })
+			read: (row, at, behind) => ({
+				...behind,
+				n: row[at] as number,
+				filled: 0,
+				sum: null,
+				ends: []
+			})
 		};
 	const field = schema.field(type, rollUp.field)!;
 	const x = `r.${columnOf(field.id)}`;
@@ -44,10 +53,10 @@ function asked(schema: Schema, rollUp: RollUp, values: unknown[]): Asked | null 
 		return {
 			rollUp,
 			sql: [n, filled, `((array_agg(${x} order by ${order}) ${some})[1:${ENDS}])::text[]`],
-			read: (row, at, all) => {
+			read: (row, at, behind) => {
 				const ends = ((row[at + 2] as string[] | null) ?? []).map((v) => valueOf(field, v));
 				if (ends.includes(null)) return null;
-				return { all, n: row[at] as number, filled: row[at + 1] as number, sum: null, ends };
+				return { ...behind, n: row[at] as number, filled: row[at + 1] as number, sum: null, ends };
 			}
 		};
 	}
@@ -60,7 +69,7 @@ function asked(schema: Schema, rollUp: RollUp, values: unknown[]): Asked | null 
 			`sum(abs(${x})) ${some}::text`,
 			`max(scale(${x})) ${some}`
 		],
-		read: (row, at, all) => {
+		read: (row, at, behind) => {
 			const [of, filled, sum, absolute, decimals] = row.slice(at) as [
 				number,
 				number,
@@ -70,7 +79,7 @@ function asked(schema: Schema, rollUp: RollUp, values: unknown[]): Asked | null 
 			];
 			const added = sum === null ? null : addedUp(sum, absolute!, decimals!);
 			if (filled && !added) return null;
-			return { all, n: of, filled, sum: added, ends: [] };
+			return { ...behind, n: of, filled, sum: added, ends: [] };
 		}
 	};
 }
@@ -110,19 +119,20 @@ export async function figuresOf(
 		const at = `r.${columnOf(link)}`;
 		const { rows } = await db.query<unknown[]>({
 			rowMode: 'array',
-			text: `select ${at}::text, count(*)::int, ${told.flatMap((t) => t.sql).join(', ')}
+			text: `select ${at}::text, count(*)::int, ((array_agg(r.id order by r.id))[1:${FIRST}])::text[], ${told.flatMap((t) => t.sql).join(', ')}
 			       from ${tableOf(type)} r where r.workspace = $1 and ${at} = any($2::bigint[]) group by ${at}`,
 			values
 		});
 		const byId = new Map(rows.map((row) => [row[0] as string, row]));
 		for (const id of of) {
 			const row = byId.get(id);
-			let from = 2;
+			const behind = row && { all: row[1] as number, first: row[2] as string[] };
+			let from = 3;
 			for (const { rollUp, sql, read } of told) {
 				out.push({
 					of: rollUp,
 					id,
-					figures: row ? read(row, from, row[1] as number) : NONE_ROLLED
+					figures: row ? read(row, from, behind!) : NONE_ROLLED
 				});
 				from += sql.length;
 			}
