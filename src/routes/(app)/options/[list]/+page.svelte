@@ -79,12 +79,9 @@
 		typed = '';
 	}
 	async function remove(option: string) {
-		// another option may have been opened until this one is stored as removed
-		if (
-			(await put('option removed', withoutOption(w.model, list!.id, option))) &&
-			looked === option
-		)
-			looked = null;
+		// closed at once: until it is stored the option may be back by Undo and be looked at again
+		looked = null;
+		if (!(await put('option removed', withoutOption(w.model, list!.id, option)))) looked ??= option;
 	}
 	async function removeList() {
 		const { label } = list!;
