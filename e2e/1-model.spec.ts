@@ -160,10 +160,22 @@ test('options come in lines, stand in an order, and go only where nothing holds 
 	await row.getByRole('button', { name: 'Uses' }).click();
 	const uses = page.getByRole('region', { name: 'Uses of Podcast' });
 	await expect(uses).toContainText('No rule, definition, table or trial speaks of it.');
+	// it takes long to be stored; meanwhile it is back, and looked at again
+	let store!: () => void;
+	const slow = new Promise<void>((r) => (store = r));
+	await page.route('**/draft/model', (r) => slow.then(() => r.continue()));
+	const removed = page.waitForResponse((r) => r.url().endsWith('/draft/model'));
 	await uses.getByRole('button', { name: 'Remove “Podcast”' }).click();
 	await expect(row).toHaveCount(0);
 	await page.getByRole('button', { name: 'Undo' }).click();
 	await expect(row.getByLabel('Code of Podcast')).toHaveValue('PC');
+	await row.getByRole('button', { name: 'Uses' }).click();
+	await expect(uses).toBeVisible();
+	store();
+	expect((await removed).ok()).toBe(true);
+	await expect(page.getByText('Draft saved')).toBeVisible();
+	await expect(uses).toBeVisible();
+	await page.unroute('**/draft/model');
 	await page
 		.getByRole('row', { name: /trade_fair/ })
 		.getByRole('button', { name: 'Uses' })
