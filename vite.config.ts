@@ -11,7 +11,7 @@ const alias = {
 	$demo: new URL('./demo', import.meta.url).pathname
 };
 
-/** As it stands in `src/lib/work/beside.ts`. */
+/** As it stands in `src/lib/work/worker.ts`. */
 const WORKER = "new URL('../../workers/draft.worker.ts', import.meta.url)";
 
 /**
@@ -30,7 +30,7 @@ function workerOfPages(): Plugin {
 			worker = this.emitFile({ type: 'chunk', id, name: 'draft.worker' });
 		},
 		transform(code, id) {
-			if (!id.endsWith('/src/lib/work/beside.ts')) return;
+			if (!id.endsWith('/src/lib/work/worker.ts')) return;
 			if (!code.includes(WORKER)) this.error('The worker is not started where it was.');
 			return code.replace(WORKER, `import.meta.ROLLUP_FILE_URL_${worker}`);
 		}

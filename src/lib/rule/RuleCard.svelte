@@ -316,7 +316,7 @@
 					<Editor {rule} body={rule.body} {field} {report} {disabled} />
 				{:catch}
 					<p class="mt-2 text-brick" role="alert">
-						■ What this rule is edited with could not be fetched. What you did is kept.
+						● What this rule is edited with could not be fetched. What you did is kept.
 						<button class="textlink pl-2" onclick={() => location.reload()}
 							>Load the page again</button
 						>

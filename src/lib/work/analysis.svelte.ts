@@ -2,7 +2,7 @@
 import type { Checked, Finding, Model, Overruled, RuleSet, Trial } from '$core';
 import type { FindingsAnswer, FindingsJob } from '../../workers/findings';
 import { Sending } from '../../workers/sent';
-import { beside } from './beside';
+import { startWorker } from './worker';
 
 /** What is analysed. */
 export interface Analysed {
@@ -58,7 +58,7 @@ export class Analysis {
 		this.#sending = new Sending();
 		this.#sent = {};
 		this.#looking = false;
-		const worker = beside('findings');
+		const worker = startWorker('findings');
 		worker.onmessage = ({ data }: MessageEvent<FindingsAnswer>) => {
 			this.#looking = false;
 			if (data.checked !== undefined) this.#told = data.checked;

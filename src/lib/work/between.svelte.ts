@@ -1,7 +1,7 @@
 /** Whether the order of the claims on the field of a sheet counts, told by a worker. */
 import type { Between } from '$core';
 import type { BetweenAnswer, BetweenJob } from '../../workers/between';
-import { beside } from './beside';
+import { startWorker } from './worker';
 
 /** Milliseconds without an edit after which it is looked at. */
 const QUIET = 250;
@@ -33,7 +33,7 @@ export class BetweenClaims {
 	}
 
 	#start(): Worker {
-		const worker = beside('between');
+		const worker = startWorker('between');
 		worker.onmessage = ({ data }: MessageEvent<BetweenAnswer>) => {
 			if (data.job !== this.#job) return;
 			this.pairs = data.pairs;

@@ -5,7 +5,7 @@
 import type { Model, Notice, Proposal, RuleSet, Trial } from '$core';
 import type { CoverAnswer, CoverAsk, CoverJob, TriedOfRule } from '../../workers/cover';
 import { Sending } from '../../workers/sent';
-import { beside } from './beside';
+import { startWorker } from './worker';
 
 /** Milliseconds without an edit after which it is looked at. */
 const QUIET = 400;
@@ -132,7 +132,7 @@ export class Covering {
 		// a new one knows nothing yet
 		this.#sending = new Sending();
 		this.#sent = null;
-		const worker = beside('cover');
+		const worker = startWorker('cover');
 		worker.onmessage = ({ data }: MessageEvent<CoverAnswer>) => {
 			this.trouble = null;
 			this.#waiting.get(data.job)?.(data);

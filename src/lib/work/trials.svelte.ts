@@ -6,7 +6,7 @@ import type { TrialAnswer, TrialJob, TrialOutcome } from '../../workers/trials';
 import { Sending } from '../../workers/sent';
 import { Refused, ask } from './http';
 import type { Step } from './saving.svelte';
-import { beside } from './beside';
+import { startWorker } from './worker';
 
 /** Milliseconds after which a server that could not be asked is asked again. */
 const AGAIN = 3000;
@@ -125,7 +125,7 @@ export class Trials {
 		this.#sending = new Sending();
 		this.#sent = null;
 		this.#busy = false;
-		const worker = beside('trials');
+		const worker = startWorker('trials');
 		worker.onmessage = ({ data }: MessageEvent<TrialAnswer>) => {
 			if (data.results.length) {
 				const there = new Set(this.all.map((t) => t.id));
