@@ -71,13 +71,13 @@ test('what people set against the rules is apart; the list of records finds it; 
 	await expect(table.getByRole('row')).toHaveCount(13);
 	await page.getByRole('link', { name: 'As a list of records' }).click();
 	await expect(page.getByTestId('list-count')).toHaveText(
-		'12 where Service plan set by hand against its rule'
+		'12 customers where Service plan set by hand against its rule'
 	);
 	await page.getByRole('button', { name: 'Which customers' }).click();
 	await page.keyboard.press('Escape');
 	await choose(page.getByLabel(/^How it is out of line/), 'out of line');
 	await choose(page.getByLabel(/^Which value is out of line/), 'Size class');
-	await expect(page.getByTestId('list-count')).toHaveText('37 where Size class out of line');
+	await expect(page.getByTestId('list-count')).toHaveText('37 customers where Size class out of line');
 
 	await signIn(page, 'mieke');
 	await open(page, yards);

@@ -51,7 +51,7 @@ test('started by keyboard for some customers, watched, widened, withdrawn', asyn
 	await signIn(page, 'jonas');
 	await open(page, '/pilot');
 	await page.getByRole('link', { name: 'Customers of the pilot' }).click();
-	await expect(page.getByTestId('list-count')).toHaveText(`${n} where in the pilot`);
+	await expect(page.getByTestId('list-count')).toHaveText(`${n} customers where in the pilot`);
 	await expect(page.getByText('◇ pilot')).not.toHaveCount(0);
 	const one = page.getByRole('grid').getByRole('link').first();
 	const title = await one.innerText();

@@ -35,6 +35,24 @@ const compress = compression({
 		compression.filter(req, res)
 });
 
+/**
+ * Sends on what is written, also where more follows: a compressor keeps what it has until it has much, and a page
+ * whose counts come behind it would wait for them.
+ */
+function sendOn(res) {
+	const write = res.write;
+	let soon = false;
+	res.write = function (...args) {
+		if (!soon)
+			setImmediate(() => {
+				soon = false;
+				if (!res.writableEnded) res.flush?.();
+			});
+		soon = true;
+		return write.apply(res, args);
+	};
+}
+
 /** What a proxy says of the request as it came to it; the first where several stand behind one another. */
 const forwarded = (req, name) => req.headers[`x-forwarded-${name}`]?.split(',')[0].trim();
 
@@ -55,12 +73,13 @@ const server = http.createServer((req, res) => {
 	req.headers['x-rigid-protocol'] = secure ? 'https' : 'http';
 	req.headers['x-rigid-host'] = host;
 	req.headers['x-rigid-address'] = proxyaddr(req, trusted) || '0.0.0.0';
-	compress(req, res, () =>
+	compress(req, res, () => {
+		sendOn(res);
 		handler(req, res, () => {
 			res.writeHead(404);
 			res.end();
-		})
-	);
+		});
+	});
 });
 // a request that does not come in whole within this time is given up, milliseconds
 server.requestTimeout = Number(process.env.RIGID_REQUEST_LIMIT ?? 120_000);

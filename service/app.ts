@@ -3,6 +3,7 @@ import { spawn, type ChildProcess } from 'node:child_process';
 import net from 'node:net';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
+import pg from 'pg';
 
 const ROOT = fileURLToPath(new URL('..', import.meta.url));
 
@@ -111,6 +112,19 @@ export class Client {
 		if (!set) throw new Error(`${email} did not get in: ${r.status}`);
 		this.cookie = set.split(';')[0];
 		return this;
+	}
+}
+
+/** Lets whoever counts customers wait meanwhile. */
+export async function withCountsHeldUp(work: () => Promise<void>): Promise<void> {
+	const holder = new pg.Client({ connectionString: process.env.DATABASE_URL });
+	await holder.connect();
+	try {
+		await holder.query('begin');
+		await holder.query('lock table r_customer in access exclusive mode');
+		await work();
+	} finally {
+		await holder.end();
 	}
 }
 

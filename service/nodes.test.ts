@@ -2,7 +2,7 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { db } from '../src/server/db/pool';
 import { freshDatabase, type Fresh } from '../tests/fresh';
-import { Client, startApp, type App } from './app';
+import { Client, startApp, withCountsHeldUp, type App } from './app';
 
 let t: Fresh;
 let a: App;
@@ -149,6 +149,33 @@ describe('two servers of one database', () => {
 		for (let i = 0; i < 300 && (await waits()); i++) await new Promise((r) => setTimeout(r, 200));
 		expect(await waits()).toBe(0);
 		await onB.ask('/releases/3', { method: 'POST', json: { do: 'put in force' } });
+	});
+});
+
+describe('a page whose counts take long', () => {
+	let patient: App;
+	let c: Client;
+	beforeAll(async () => {
+		// what waits is not given up while the test looks
+		patient = await startApp({ RIGID_DB_LOCK_LIMIT: '300000' });
+		c = await new Client(patient.base).signIn('ida@quillmere.example', 'glasshouse-1');
+	});
+	afterAll(() => patient.stop());
+	it.each(['br', 'gzip', 'identity'])('is there before they are, sent as %s', async (coding) => {
+		await withCountsHeldUp(async () => {
+			const r = await c.ask('/model/customer', {
+				headers: { accept: 'text/html', 'accept-encoding': coding }
+			});
+			expect(r.headers.get('content-encoding')).toBe(coding === 'identity' ? null : coding);
+			const reader = r.body!.pipeThrough(new TextDecoderStream()).getReader();
+			let text = '';
+			while (!text.includes('Trading name')) {
+				const { done, value } = await reader.read();
+				if (done) throw new Error('It ended without its fields.');
+				text += value;
+			}
+			await reader.cancel();
+		});
 	});
 });
 

@@ -5,11 +5,12 @@ import https from 'node:https';
 import type { IncomingHttpHeaders } from 'node:http';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
+import { createGunzip } from 'node:zlib';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { readEntries } from '../src/server/db/audit';
 import { db } from '../src/server/db/pool';
 import { freshDatabase, type Fresh } from '../tests/fresh';
-import { freePort, startApp, type App } from './app';
+import { freePort, startApp, withCountsHeldUp, type App } from './app';
 
 const HOST = 'rules.quillmere.example';
 let t: Fresh;
@@ -38,7 +39,12 @@ const configuration = () => {
 
 beforeAll(async () => {
 	t = await freshDatabase();
-	app = await startApp({ RIGID_HOSTS: HOST, RIGID_PROXIES: 'loopback' });
+	app = await startApp({
+		RIGID_HOSTS: HOST,
+		RIGID_PROXIES: 'loopback',
+		// what waits is not given up while a test looks
+		RIGID_DB_LOCK_LIMIT: '300000'
+	});
 	folder = mkdtempSync(path.join(tmpdir(), 'rigid-proxy-'));
 	port = await freePort();
 	execFileSync(
@@ -223,6 +229,40 @@ describe('behind a proxy that ends TLS', () => {
 			req.end();
 		});
 		expect(first).toContain('data: {"kind":"changed"');
+	});
+	it('a page is passed on before its counts are there', async () => {
+		const session = (await signIn()).headers['set-cookie']![0].split(';')[0];
+		await withCountsHeldUp(async () => {
+			const text = await new Promise<string>((resolve, reject) => {
+				const req = https.request(
+					{
+						host: '127.0.0.1',
+						port,
+						path: '/model/customer',
+						servername: HOST,
+						ca,
+						headers: {
+							host: HOST,
+							cookie: session,
+							accept: 'text/html',
+							'accept-encoding': 'gzip'
+						}
+					},
+					(res) => {
+						let said = '';
+						res.pipe(createGunzip()).on('data', (b: Buffer) => {
+							said += b.toString();
+							if (!said.includes('Trading name')) return;
+							req.destroy();
+							resolve(said);
+						});
+					}
+				);
+				req.on('error', reject);
+				req.end();
+			});
+			expect(text).toContain('<title>');
+		});
 	});
 	it('the API gives its address as the world knows it', async () => {
 		const doc = JSON.parse((await ask('/api/v1/openapi.json')).body) as {

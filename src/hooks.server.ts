@@ -46,6 +46,9 @@ export const handle: Handle = async ({ event, resolve }) => {
 	response.headers.set('x-request-id', locals.request);
 	response.headers.set('x-content-type-options', 'nosniff');
 	response.headers.set('referrer-policy', 'same-origin');
+	// a proxy does not keep a page until what comes behind it is there
+	if (response.headers.get('content-type')?.startsWith('text/html'))
+		response.headers.set('x-accel-buffering', 'no');
 	if (!response.headers.has('cache-control')) response.headers.set('cache-control', 'no-store');
 	// pages have a policy of their own, with nonces; nothing else is to be shown by a browser at all
 	if (!response.headers.has('content-security-policy'))

@@ -28,8 +28,8 @@ const last = async () =>
 const line = async (record: string, field: string) =>
 	(
 		await db().query<{ had: string | null; change: string }>(
-			`select had, change::text from history_line where type = 'customer' and record = $1 and field = $2 and outcome = 'set'
-			 order by change desc limit 1`,
+			`select had, change::text from history_line h where type = 'customer' and record = $1 and field = $2 and outcome = 'set'
+			 order by h.change desc limit 1`,
 			[record, field]
 		)
 	).rows[0];

@@ -81,7 +81,8 @@ export interface ChangeToWrite {
 export async function nextChanges(db: Db, count: number): Promise<string[]> {
 	if (!count) return [];
 	const r = await db.query<{ id: string }>(
-		`select nextval(pg_get_serial_sequence('change', 'id')) as id from generate_series(1, $1::int)`,
+		`select nextval(s.s) as id
+		 from (select pg_get_serial_sequence('change', 'id')::regclass as s offset 0) s, generate_series(1, $1::int)`,
 		[count]
 	);
 	return r.rows.map((x) => String(x.id));

@@ -60,9 +60,9 @@ export async function alongLinks(
 	except: { type: string; id: string }
 ): Promise<Record<string, { type: string; record: string; fields: number }[]>> {
 	const r = await db.query<{ change: string; type: string; record: string; fields: number }>(
-		`select change, type, record::text, count(*) filter (where outcome = 'set')::int as fields from history_line
-		 where change = any($1::bigint[]) and not (type = $2 and record = $3) and outcome in (${TOLD_SQL}) group by 1, 2, 3
-		 order by change desc, type, record`,
+		`select change, type, record::text, count(*) filter (where outcome = 'set')::int as fields from history_line h
+		 where change = any($1::bigint[]) and not (type = $2 and record = $3) and outcome in (${TOLD_SQL}) group by h.change, h.type, h.record
+		 order by h.change desc, h.type, h.record`,
 		[changes, except.type, except.id]
 	);
 	const out: Record<string, { type: string; record: string; fields: number }[]> = {};

@@ -410,8 +410,9 @@ export async function findTitles(
 	// % and _ are meant as they stand
 	const like = `%${find.replace(/[\\%_]/g, '\\$&')}%`;
 	const r = await db.query<{ id: string; title: string | null }>(
-		`select id::text, ${title} as title from ${tableOf(type)} where workspace = $1 and ($2 = '%%' or ${title} ilike $2)
-		 order by ${newest ? 'id desc' : `${title}, id`} limit $3`,
+		// by the number itself, and not by its text, which is called the same
+		`select r.id::text, ${title} as title from ${tableOf(type)} r where workspace = $1 and ($2 = '%%' or ${title} ilike $2)
+		 order by ${newest ? 'r.id desc' : `${title}, r.id`} limit $3`,
 		[workspace, like, most]
 	);
 	return r.rows.map((x) => ({ id: x.id, title: x.title ?? `No. ${x.id}` }));
@@ -422,7 +423,8 @@ const toColumn = (v: Value): unknown => toJson(v);
 /** Reserves the numbers of new records. */
 export async function nextIds(db: Db, type: string, count: number): Promise<string[]> {
 	const r = await db.query<{ id: string }>(
-		`select nextval(pg_get_serial_sequence($1, 'id')) as id from generate_series(1, $2::int)`,
+		`select nextval(s.s) as id
+		 from (select pg_get_serial_sequence($1, 'id')::regclass as s offset 0) s, generate_series(1, $2::int)`,
 		[tableOf(type), count]
 	);
 	return r.rows.map((x) => String(x.id));
@@ -577,28 +579,6 @@ export async function markSettled(
 			 where workspace = $1 and id = any($2::bigint[]) and (settled_by is distinct from $3 or settled_living <> $4)`,
 			[workspace, records.filter((r) => r.type === type).map((r) => r.id), by.release, by.living]
 		);
-}
-
-/** How the values of a number or date field are spread: numbers, or days since 1970, and how many records have none. */
-export async function spreadOf(
-	db: Db,
-	workspace: string,
-	type: string,
-	field: string,
-	dates: boolean
-): Promise<{ values: number[]; blank: number }> {
-	const c = dates ? `(${columnOf(field)} - date '1970-01-01')` : columnOf(field);
-	const r = await db.query(
-		`select ${c}::float8 as v, count(*)::int as n from ${tableOf(type)} where workspace = $1 group by 1 order by 1 nulls last`,
-		[workspace]
-	);
-	const values: number[] = [];
-	let blank = 0;
-	for (const row of r.rows) {
-		if (row.v === null) blank = row.n;
-		else for (let i = 0; i < row.n; i++) values.push(row.v);
-	}
-	return { values, blank };
 }
 
 /** How many records hold each pair of an input and an output value; blank is an empty text. */

@@ -5,7 +5,7 @@ import { Schema, withField } from '../../core';
 import { changeModel } from '../../../tests/model';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
-import { sampleRecords, countRelated, relatedRecords } from '../db/records';
+import { sampleRecords, countRelated, findTitles, relatedRecords } from '../db/records';
 import { namesInReleases, putRule, readDraft, versionsOf, withLiving } from '../db/rules';
 import { lookAtFinds } from './finds';
 import { suggestApart } from './suggest';
@@ -76,6 +76,22 @@ describe('records that are looked at', () => {
 		expect(await ids([])).toEqual(await ids([]));
 		expect(await ids([])).not.toEqual(Array.from({ length: 50 }, (_, i) => String(i + 1)));
 		expect((await ids(['299', '7'])).slice(0, 2).sort()).toEqual(['299', '7']);
+	});
+
+	it('are offered the newest first by their number, or by title, whatever is found', async () => {
+		const { rows } = await db().query<{ id: number; title: string }>(
+			`select id::int as id, f_name as title from r_deal order by id desc`
+		);
+		const asked = (find: string, newest: boolean) =>
+			findTitles(db(), schema, d.workspace, 'deal', find, { newest, most: 20 });
+		const newest = rows.slice(0, 20).map((r) => ({ id: String(r.id), title: r.title }));
+		expect(await asked('', true)).toEqual(newest);
+		expect(newest.at(-1)!.id.length).toBeGreaterThan(2);
+		const some = rows.filter((r) => r.title.toLowerCase().includes('tulip')).slice(0, 20);
+		expect((await asked('TULIP', true)).map((r) => r.id)).toEqual(some.map((r) => String(r.id)));
+		// two of one title come by their number too
+		await db().query(`update r_deal set f_name = '  first' where id in (9, 10, 100)`);
+		expect((await asked('', false)).slice(0, 3).map((r) => r.id)).toEqual(['9', '10', '100']);
 	});
 
 	it('have their related records, counted and read', async () => {

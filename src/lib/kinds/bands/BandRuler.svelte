@@ -5,13 +5,15 @@
 	 */
 	import { ask } from '../../work/http';
 	import type { Snippet } from 'svelte';
-	import { bin, max, quantileSorted } from 'd3-array';
+	import { max } from 'd3-array';
 	import { scaleLinear, scaleSymlog, scaleUtc } from 'd3-scale';
-	import type { Body, Field, JsonValue, Limit, Schema, Value } from '$core';
-	import { LocalDate, bandOf, bandText, fromJson, num, parseNum } from '$core';
+	import type { Body, Field, JsonValue, Limit, Schema } from '$core';
+	import { LocalDate, bandText, fromJson } from '$core';
+	import type { Distribution } from '$door/distribution';
 	import { formatCount, formatDate, formatNumber } from '../../words/format';
 	import ValueInput from '../../inputs/ValueInput.svelte';
 	import Word from '../../words/Word.svelte';
+	import { Lying, type About } from './distribution';
 
 	type Bands = Body & { kind: 'bands' };
 
@@ -63,18 +65,22 @@
 		'var(--color-band-4)'
 	];
 
-	let spread = $state.raw<{ values: number[]; blank: number } | null>(null);
+	let spread = $state.raw<Distribution | null>(null);
+	/** The records are being counted. */
+	let counting = $state(false);
 	$effect(() => {
+		spread = null;
+		counting = !!inputField;
 		if (!inputField) return;
 		const url = `/look/spread?type=${inputType}&field=${inputField}`;
 		let gone = false;
+		const answered = (s: Distribution | null) => {
+			if (gone) return;
+			spread = s;
+			counting = false;
+		};
 		// without an answer the ruler has no spread above it
-		void ask<{ values: number[]; blank: number }>(url).then(
-			(s) => {
-				if (!gone) spread = s;
-			},
-			() => undefined
-		);
+		void ask<Distribution>(url).then(answered, () => answered(null));
 		return () => {
 			gone = true;
 		};
@@ -90,19 +96,17 @@
 	const textAt = (x: number) =>
 		dates ? String(LocalDate.fromEpochDay(Math.round(x)) ?? '') : String(x);
 	const sayAt = (x: number) => (dates ? formatDate(textAt(x)) : formatNumber(String(x)));
-	const valueOf = (x: number): Value =>
-		dates ? LocalDate.fromEpochDay(x) : (parseNum(String(x)) ?? num(0));
 	const numbers = $derived(body.limits.map((l) => onScale(l.at) ?? 0));
-	const sorted = $derived([...(spread?.values ?? [])].sort((a, b) => a - b));
+	const lying = $derived(spread && new Lying(spread));
 	const low = $derived(
 		dates
-			? Math.min(...numbers.map((x) => x - 60), ...sorted.slice(0, 1))
-			: Math.min(0, sorted[0] ?? 0, ...numbers)
+			? Math.min(...numbers.map((x) => x - 60), lying?.least ?? Infinity)
+			: Math.min(0, lying?.least ?? 0, ...numbers)
 	);
 	const high = $derived(
 		dates
-			? Math.max(...numbers.map((x) => x + 60), ...sorted.slice(-1))
-			: Math.max(1, ...numbers.map((x) => x * 1.6), quantileSorted(sorted, 0.995) ?? 0)
+			? Math.max(...numbers.map((x) => x + 60), lying?.greatest ?? -Infinity)
+			: Math.max(1, ...numbers.map((x) => x * 1.6), lying?.quantile(0.995) ?? 0)
 	);
 	/** Far apart limits want a scale on which the small ones can still be told apart. */
 	const positive = $derived(numbers.filter((x) => x > 0));
@@ -133,26 +137,25 @@
 		return out;
 	});
 	const bars = $derived.by(() => {
-		if (!sorted.length) return [];
-		const edges = Array.from({ length: 31 }, (_, i) => scale.invert((i * W) / 30));
-		const bins = bin<number, number>().domain([low, high]).thresholds(edges.slice(1, -1))(
-			sorted.filter((v) => v <= high)
-		);
-		const most = max(bins, (b) => b.length) ?? 1;
+		if (!lying?.total) return [];
+		const edges = Array.from({ length: 31 }, (_, i) => Number(scale.invert((i * W) / 30)));
+		const passed = edges.map((x, i) => lying.below(x, i === 30).n);
+		const bins = edges.slice(1).map((x, i) => ({
+			from: scale(edges[i]),
+			to: scale(x),
+			n: passed[i + 1] - (i ? passed[i] : 0)
+		}));
+		const most = max(bins, (b) => b.n) || 1;
 		return bins.map((b) => ({
-			x: scale(b.x0!),
-			w: Math.max(0, scale(b.x1!) - scale(b.x0!) - 1),
-			h: (b.length / most) * (BASE - TOP - 6)
+			x: b.from,
+			w: Math.max(0, b.to - b.from - 1),
+			h: (b.n / most) * (BASE - TOP - 6)
 		}));
 	});
-	const exact = $derived(
-		numbers.map((x, i) => ({ at: valueOf(x), above: body.limits[i].belongs === 'above' }))
+	const counts = $derived(
+		lying?.counts(numbers.map((at, i) => ({ at, above: body.limits[i].belongs === 'above' })))
 	);
-	const counts = $derived.by(() => {
-		const out = body.results.map(() => 0);
-		for (const v of sorted) out[bandOf(valueOf(v), exact)]++;
-		return out;
-	});
+	const sayCount = ({ n, exact }: About) => `${exact ? '' : '≈ '}${formatCount(n)}`;
 	const segments = $derived(
 		body.results.map((r, k) => {
 			const from = k === 0 ? 0 : clamp(scale(numbers[k - 1]));
@@ -314,9 +317,9 @@
 						>{s.label}</text
 					>
 				{/if}
-				{#if spread && s.to - s.from > 22}
+				{#if counts && s.to - s.from > 22}
 					<text x={(s.from + s.to) / 2} y="11" text-anchor="middle" class="count"
-						>{formatCount(counts[s.k])}</text
+						>{sayCount(counts[s.k])}</text
 					>
 				{/if}
 			</g>
@@ -404,9 +407,11 @@
 		{/each}
 	</svg>
 	<p class="text-xs text-quiet">
-		{dates ? 'Scale of days' : logarithmic ? 'Logarithmic scale' : 'Linear scale'}{spread
-			? `, above it the ${formatCount(sorted.length)} records that have a ${inputLabel.toLowerCase()}`
-			: ''}. The dot lies in the band to which a limit itself belongs.
+		{dates ? 'Scale of days' : logarithmic ? 'Logarithmic scale' : 'Linear scale'}{lying
+			? `, above it the ${formatCount(lying.total)} records that have a ${inputLabel.toLowerCase()}${counts?.every((c) => c.exact) ? '' : '; ≈ is about: so many values are counted by stretches'}`
+			: counting
+				? '; the existing records are being counted…'
+				: ''}. The dot lies in the band to which a limit itself belongs.
 	</p>
 
 	<table class="mt-2 w-full text-sm">
@@ -457,7 +462,7 @@
 						/>
 					</td>
 					<td class="mono py-1 text-right whitespace-nowrap text-quiet">
-						{spread ? formatCount(counts[k]) : ''}
+						{counts ? sayCount(counts[k]) : ''}
 						{#if k > 0 && !disabled}
 							<button
 								class="textlink ml-2 font-sans text-xs"

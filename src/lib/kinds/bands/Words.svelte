@@ -1,11 +1,13 @@
 <script lang="ts">
 	import type { BodyOf, Expr, Field } from '$core';
 	import { HOLE } from '$core';
+	import type { Distribution } from '$door/distribution';
 	import FieldPick from '../../inputs/FieldPick.svelte';
 	import { ask } from '../../work/http';
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type WordsProps } from '../view';
 	import { byFormula } from './choice.svelte';
+	import { Lying } from './distribution';
 	import { limitsFrom } from './limits';
 
 	let { rule, body, output, disabled }: WordsProps<BodyOf<'bands'>> = $props();
@@ -25,16 +27,14 @@
 		// the first limits come from the values that are there: one band for each option, or three
 		const target = w.schema.field(rule.type, output.field);
 		const bands = target?.type === 'choice' ? w.openOptions(rule.type, output.field).length : 3;
-		let values: number[] = [];
+		const dates = field.type === 'date';
+		let limits: number[] = [];
 		try {
-			({ values } = await ask<{ values: number[] }>(
-				`/look/spread?type=${rule.type}&field=${field.id}`
-			));
+			const values = await ask<Distribution>(`/look/spread?type=${rule.type}&field=${field.id}`);
+			limits = limitsFrom(new Lying(values), Math.min(bands, 8) - 1, dates);
 		} catch {
 			// without an answer there are no limits yet, and they can be added
 		}
-		const dates = field.type === 'date';
-		const limits = limitsFrom(values, Math.min(bands, 8) - 1, dates);
 		set('limits', (b) =>
 			b.limits.length || !limits.length
 				? b

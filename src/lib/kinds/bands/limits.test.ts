@@ -1,26 +1,21 @@
 import { describe, expect, it } from 'vitest';
 import { limitsFrom } from './limits';
+import { lyingOf } from '../../../../tests/lying';
 
 describe('limits from the values that exist', () => {
 	it('part them evenly at round numbers that rise', () => {
 		const values = Array.from({ length: 100 }, (_, i) => i + 1);
-		expect(limitsFrom(values, 3, false)).toEqual([25, 50, 75]);
-		expect(
-			limitsFrom(
-				values.map((v) => v * 1000),
-				1,
-				false
-			)
-		).toEqual([50000]);
+		expect(limitsFrom(lyingOf(values), 3, false)).toEqual([25, 50, 75]);
+		expect(limitsFrom(lyingOf(values.map((v) => v * 1000)), 1, false)).toEqual([50000]);
 	});
 	it('are fewer where values lie together, and none without values', () => {
-		expect(limitsFrom([7, 7, 7, 7], 3, false)).toEqual([7.5]);
-		expect(limitsFrom([], 3, false)).toEqual([]);
+		expect(limitsFrom(lyingOf([7, 7, 7, 7]), 3, false)).toEqual([7.5]);
+		expect(limitsFrom(lyingOf([]), 3, false)).toEqual([]);
 	});
 	it('of days fall on the first of a month', () => {
 		const day = (t: string) => Date.parse(t) / 864e5;
-		expect(limitsFrom([day('2026-01-03'), day('2026-03-10'), day('2026-09-09')], 1, true)).toEqual([
-			day('2026-03-01')
-		]);
+		expect(
+			limitsFrom(lyingOf([day('2026-01-03'), day('2026-03-10'), day('2026-09-09')]), 1, true)
+		).toEqual([day('2026-03-01')]);
 	});
 });

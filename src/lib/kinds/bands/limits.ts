@@ -1,5 +1,5 @@
 /** Limits for new bands, from the values that exist. */
-import { quantileSorted } from 'd3-array';
+import type { Lying } from './distribution';
 
 /** The nearest number that people would take for a limit: 1, 2 or 5, or half of ten of their tens. */
 function round(x: number): number {
@@ -14,14 +14,14 @@ function round(x: number): number {
  * So many limits that part the values into stretches of about as many records each, at round numbers
  * that rise; fewer where the values leave room for fewer. Days since 1970 fall on the first of a month.
  */
-export function limitsFrom(values: readonly number[], count: number, dates: boolean): number[] {
-	const sorted = [...values].sort((a, b) => a - b);
-	if (!sorted.length) return [];
+export function limitsFrom(values: Lying, count: number, dates: boolean): number[] {
+	const { least } = values;
+	if (least === null) return [];
 	const out: number[] = [];
 	for (let k = 1; k <= count; k++) {
-		const at = quantileSorted(sorted, k / (count + 1))!;
+		const at = values.quantile(k / (count + 1))!;
 		const limit = dates ? firstOfMonth(at) : round(at);
-		if (out.every((x) => x < limit) && limit > sorted[0]) out.push(limit);
+		if (out.every((x) => x < limit) && limit > least) out.push(limit);
 	}
 	return out;
 }

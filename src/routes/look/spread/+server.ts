@@ -1,7 +1,7 @@
 import { error, json } from '@sveltejs/kit';
 import { inForce } from '$server/records';
 import { db } from '$server/db/pool';
-import { spreadOf } from '$server/db/records';
+import { distributionOf } from '$server/db/distribution';
 import { allow } from '$server/http/guard';
 import type { RequestHandler } from './$types';
 
@@ -13,5 +13,5 @@ export const GET: RequestHandler = async (event) => {
 	const f = schema.field(type, field);
 	if (!f || !['number', 'money', 'percent', 'date'].includes(f.type))
 		error(404, 'There is no such field of numbers or dates.');
-	return json(await spreadOf(db(), account.workspace, type, field, f.type === 'date'));
+	return json(await distributionOf(db(), account.workspace, type, f));
 };

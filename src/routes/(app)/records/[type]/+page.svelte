@@ -115,6 +115,12 @@
 	);
 	const textOf = (col: (typeof columns)[number], r: Line) =>
 		columnCell(w.schema, type.id, col.c, r.cells[col.i] ?? null, data.links);
+	/** Where the record is that a cell names; null where it names none. */
+	const linkedFrom = ({ c, i, field }: (typeof columns)[number], r: Line) => {
+		const id = r.cells[i];
+		if (c.k === 'since' || field?.type !== 'link' || typeof id !== 'string') return null;
+		return `${field.target}.${id}` in data.links ? `/records/${field.target}/${id}` : null;
+	};
 	const mayBulk = $derived(w.may('import'));
 	const isTitle = (written: string) => written === type.title;
 	const titled = $derived(data.columns.includes(type.title));
@@ -226,7 +232,7 @@
 					>The condition is not finished: the list is as before.</span
 				>{:else if !data.fault}{#if counted === undefined}<span class="text-quiet">counting…</span
 					>{:else}{counted
-						? `${counted.more ? 'more than ' : ''}${formatCount(counted.n)}`
+						? `${counted.more ? 'more than ' : ''}${formatCount(counted.n)} ${(counted.n === 1 && !counted.more ? type.label : type.plural).toLowerCase()}`
 						: 'not counted: that would take long'}{/if}{data.asked.find
 					? ` with “${data.asked.find}”`
 					: ''}{#if said}<span class="text-quiet">{` where ${said}`}</span>{/if}{/if}</span
@@ -327,6 +333,7 @@
 							>{/if}
 					{:else}
 						{@const text = textOf(col, r)}
+						{@const linked = linkedFrom(col, r)}
 						{@const ruled =
 							col.c.k === 'field' && col.c.path.length === 1 && r.byRule.includes(col.c.path[0])}
 						<span
@@ -341,7 +348,8 @@
 									>{/if}{#if r.member}<span
 										class="ml-2 text-xs whitespace-nowrap text-brass-ink"
 										title="Release {w.pilot?.release} decides it, as a pilot">◇ pilot</span
-									>{/if}{:else}{text}{/if}</span
+									>{/if}{:else if linked}<a class="textlink" href={linked}>{text}</a
+								>{:else}{text}{/if}</span
 						>
 					{/if}
 				{/snippet}
