@@ -5,6 +5,9 @@ import { check } from './check';
 import { checkList, type ListAsked } from './lists';
 import { MOST_CHOSEN, flag, formulaOrNull, json, only, text, ticked, word } from './parts';
 
+/** Most records of one bulk change: what they become is held in memory for those behind them. */
+export const MOST_BULK = 100_000;
+
 /** Records: those of a list, or some by number. */
 export type BulkWhich = { list: ListAsked } | { ids: readonly string[] };
 

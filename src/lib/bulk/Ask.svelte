@@ -4,7 +4,7 @@
 	import { goto } from '$app/navigation';
 	import { compilePlan, eventFields, type Formula, type JsonValue } from '$core';
 	import { typeOfField } from '$core/feel/language';
-	import type { BulkAsked, BulkDoes } from '$door/bulk';
+	import { MOST_BULK, type BulkAsked, type BulkDoes } from '$door/bulk';
 	import type { ListAsked } from '$door/lists';
 	import Choose from '../inputs/Choose.svelte';
 	import FieldOrFormula from '../inputs/FieldOrFormula.svelte';
@@ -17,13 +17,16 @@
 		type,
 		list,
 		ticked,
-		count
+		count,
+		tooMany
 	}: {
 		type: string;
 		list: ListAsked;
 		ticked: readonly string[];
 		/** How many records the list has, as far as that is known. */
 		count: string | null;
+		/** The list is known to have more than can be changed at once. */
+		tooMany: boolean;
 	} = $props();
 
 	const w = useWorkbench();
@@ -63,12 +66,14 @@
 	let trouble = $state<string | null>(null);
 	let busy = $state(false);
 	const field = $derived(open.find((f) => f.id === chosen) ?? null);
+	const beyond = $derived(tooMany && !some);
 	const ready = $derived(
-		k === 'rules' ||
-			(field !== null &&
-				(k === 'line' ||
-					k === 'history' ||
-					(k === 'set' ? given && !fault : 'expr' in formula || !!formula.text.trim())))
+		!beyond &&
+			(k === 'rules' ||
+				(field !== null &&
+					(k === 'line' ||
+						k === 'history' ||
+						(k === 'set' ? given && !fault : 'expr' in formula || !!formula.text.trim()))))
 	);
 	function pickField(id: string) {
 		chosen = id;
@@ -239,5 +244,9 @@
 			>Look what it would do</button
 		>
 	</p>
+	{#if beyond}<p class="text-ochre" role="status">
+			▲ At most {formatCount(MOST_BULK)}
+			{plural.toLowerCase()} are changed at a time: narrow the list, by when they were made for instance.
+		</p>{/if}
 	{#if trouble}<p class="text-brick" role="alert">● {trouble}</p>{/if}
 </div>

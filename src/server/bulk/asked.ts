@@ -12,9 +12,10 @@ import {
 	toJson
 } from '../../core';
 import { BadInput } from '../../door';
-import type { BulkAsked, BulkDoes } from '../../door/bulk';
+import { MOST_BULK, type BulkAsked, type BulkDoes } from '../../door/bulk';
 import { EVERYTHING } from '../../door/lists';
 import { may } from '../../door/rights';
+import { formatCount } from '../../runtime/format';
 import { zones } from '../../runtime/zones';
 import type { Bulk, BulkRow } from '../db/bulk';
 import type { Job } from '../db/jobs';
@@ -36,6 +37,12 @@ export interface ReadyBulk {
 	/** What is sent to records, in their order. */
 	sendTo: (records: readonly StoredRecord[]) => Promise<ToSend[]>;
 }
+
+/** What is said of more records than one bulk change takes. */
+export const tooMany = () =>
+	new BadInput(
+		`These are more than ${formatCount(MOST_BULK)} records, and at most so many are changed at a time: take a narrower list, by when they were made for instance.`
+	);
 
 /** The rules that hold while values are taken back: what is Locked, and the checks. */
 const locked = async (client: Db, workspace: string): Promise<InForce> => {

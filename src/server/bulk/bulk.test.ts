@@ -2,7 +2,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Expr, JsonValue } from '../../core';
 import { EVERYTHING } from '../../door/lists';
-import type { BulkAsked } from '../../door/bulk';
+import { MOST_BULK, type BulkAsked } from '../../door/bulk';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { workAll, workBeside } from '../../../tests/worker';
 import { readBulk, readBulkRows, tallyBulk } from '../db/bulk';
@@ -380,5 +380,20 @@ describe('a bulk change', () => {
 			which: { ids: ids.slice(0, 1) }
 		});
 		expect((await tallyBulk(db(), ticked, 'look')).is.changed).toBe(1);
+	});
+
+	it('of more records than it takes is refused when it is asked for, not by the job', async () => {
+		const lot = asked('engineer', 'name', 'Of many', { k: 'rules', fillBlanks: true });
+		const jobs = async () => (await db().query('select from job')).rowCount;
+		await db().query(
+			`insert into r_engineer (workspace, f_name) select $1, 'Of many ' || g from generate_series(1, $2::int) g`,
+			[t.workspace, MOST_BULK + 1]
+		);
+		const before = await jobs();
+		await expect(askBulk(t.author, lot)).rejects.toThrow(/^These are more than 100.000 records/);
+		expect(await jobs()).toBe(before);
+		await db().query(`delete from r_engineer where f_name = 'Of many 1'`);
+		const { id } = await askBulk(t.author, lot);
+		expect(await readBulk(db(), id)).toMatchObject({ type: 'engineer' });
 	});
 });

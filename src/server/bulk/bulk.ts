@@ -1,6 +1,6 @@
 /** Bulk changes: asked for and looked at, then carried out, then taken back if need be. */
 import { BadInput } from '../../door';
-import type { BulkAsked } from '../../door/bulk';
+import { MOST_BULK, type BulkAsked } from '../../door/bulk';
 import { note } from '../audit/audit';
 import { lockImport, readImport } from '../db/imports';
 import {
@@ -15,9 +15,10 @@ import {
 import { insertJob, readJob } from '../db/jobs';
 import type { Account } from '../db/people';
 import type { Db } from '../db/pool';
-import { transaction } from '../db/pool';
+import { db, transaction } from '../db/pool';
+import { countOf } from '../lists/list';
 import { inForce } from '../records';
-import { readyBulk } from './asked';
+import { readyBulk, tooMany } from './asked';
 
 /** Of two who begin the same, the second hears so. */
 export class BulkBegun extends Error {}
@@ -27,7 +28,9 @@ export async function askBulk(by: Account, asked: BulkAsked): Promise<{ id: stri
 	const { workspace } = by;
 	const { type } = asked;
 	// whatever does not fit is told now, and not by the job
-	await readyBulk({ workspace, type, asked }, by);
+	const { list } = await readyBulk({ workspace, type, asked }, by);
+	const counted = list && (await countOf(db(), list));
+	if (counted?.more && counted.n >= MOST_BULK) throw tooMany();
 	return transaction(async (c) => {
 		const id = await insertBulk(c, { workspace, account: by.id, type, asked });
 		await beginLook(c, by, id, type);

@@ -5,6 +5,7 @@
 import type { JsonValue, Schema } from '../../core';
 import { refKey, toJson } from '../../core';
 import { BadInput } from '../../door';
+import { MOST_BULK } from '../../door/bulk';
 import {
 	clearBulk,
 	deletedByJob,
@@ -26,15 +27,13 @@ import { readRecords, type StoredRecord } from '../db/records';
 import type { JobRun } from '../jobs/run';
 import { countOf, stretchOf } from '../lists/list';
 import { Series } from '../records';
-import { readyBulk, whoseJob, type ReadyBulk } from './asked';
+import { readyBulk, tooMany, whoseJob, type ReadyBulk } from './asked';
 import { beginIn } from './bulk';
 import { outcomeOf, refused, restoredAs, unsent } from './outcome';
 import { removalsOf } from './removal';
 import type { ToSend } from './to-send';
 
 const TOGETHER = 200;
-/** Most records of one bulk change: what they become is held in memory for those behind them. */
-export const MOST_BULK = 100_000;
 
 type Looked = BulkRow & { look: BulkOutcome };
 
@@ -49,10 +48,7 @@ export async function bulkLook({ job, progress }: JobRun): Promise<void> {
 	const keep = async (rows: Looked[], of: number | null) => {
 		await keepLooks(db(), bulk.id, rows);
 		done += rows.length;
-		if (done > MOST_BULK)
-			throw new BadInput(
-				`These are more than ${MOST_BULK} records: take fewer at a time, by a narrower list.`
-			);
+		if (done > MOST_BULK) throw tooMany();
 		await progress(done, of);
 	};
 	if (ready.list) await lookAtList(ready, series, keep);

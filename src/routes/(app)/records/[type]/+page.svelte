@@ -5,6 +5,7 @@
 	import { onDestroy, untrack } from 'svelte';
 	import { SvelteSet } from 'svelte/reactivity';
 	import Ask from '$lib/bulk/Ask.svelte';
+	import { MOST_BULK } from '$door/bulk';
 	import {
 		EVERYTHING,
 		listQuery,
@@ -279,6 +280,7 @@
 				list={data.asked}
 				ticked={[...ticked]}
 				count={counted && !counted.more ? formatCount(counted.n) : null}
+				tooMany={!!counted?.more && counted.n >= MOST_BULK}
 			/>
 		</div>
 	{:else if open === 'columns'}
