@@ -23,6 +23,17 @@ export interface InForce {
 const cache = new Map<string, InForce>();
 const NO_RULES: RuleSet = { rules: [], order: {} };
 
+/**
+ * What plans were compiled from last, by workspace, without rows: an edit of rows leaves model and releases as they are,
+ * and by the same objects all that was compiled and indexed of them is known again.
+ */
+const read = new Map<string, Read>();
+interface Read {
+	modelRevision: number;
+	schema: Schema;
+	releases: ReadonlyMap<number, RuleSet>;
+}
+
 /** The plan in force now, by what this transaction sees. Compiled plans are kept. */
 export async function inForce(db: Db, workspace: string): Promise<InForce> {
 	const release = await releaseInForce(db, workspace);
@@ -33,12 +44,18 @@ export async function inForce(db: Db, workspace: string): Promise<InForce> {
 	const key = `${workspace} ${release} ${living.mark} ${modelRevision} ${trial}`;
 	const had = cache.get(key);
 	if (had) return had;
-	const { model } = await readModel(db, workspace);
-	const schema = new Schema(model);
+	const last = read.get(workspace);
+	const before = last?.modelRevision === modelRevision ? last : null;
+	const schema = before?.schema ?? new Schema((await readModel(db, workspace)).model);
 	const { rows } = await rowsAt(db, workspace, living);
+	const releases = new Map<number, RuleSet>();
 	const planOf = async (number: number) => {
-		const doc = number ? await readRelease(db, workspace, number) : null;
-		return compilePlan(schema, doc ? withRows(doc, rows) : NO_RULES);
+		const doc = number
+			? (before?.releases.get(number) ?? (await readRelease(db, workspace, number)))
+			: null;
+		if (!doc) return compilePlan(schema, NO_RULES);
+		releases.set(number, doc);
+		return compilePlan(schema, withRows(doc, rows));
 	};
 	const made = {
 		plan: await withPilot(db, await planOf(release), pilot, schema, planOf),
@@ -50,6 +67,7 @@ export async function inForce(db: Db, workspace: string): Promise<InForce> {
 	};
 	if (cache.size > 20) cache.clear();
 	cache.set(key, made);
+	read.set(workspace, { modelRevision, schema, releases });
 	return made;
 }
 
