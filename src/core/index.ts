@@ -78,6 +78,7 @@ export type { Reading } from './fields/codec';
 export { readDay, readMoment, typedMoment } from './fields/days';
 export { matchHows, matchKey, type MatchKey } from './fields/match';
 export { looseKey } from './text/loose';
+export { shortened } from './text/shortened';
 export { Num, add, compareNum, div, mul, num, parseNum, roundTo, sub } from './value/num';
 export { isKeptName, own } from './value/own';
 export { LocalDate, Moment, type ZoneClock } from './value/temporal';

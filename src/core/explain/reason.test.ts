@@ -19,6 +19,11 @@ describe('a reason', () => {
 		const plan = planOf(rule('b', '3', { if: 'Flag and A > 4' }));
 		expect(why(plan, { flag: true, a: '5' })).toBe('Flag is yes, A is 5');
 	});
+	it('says of a long value its beginning', () => {
+		const plan = planOf(rule('b', '3', { if: 'contains(Text, "x")' }));
+		const said = why(plan, { t: `x${'🌷'.repeat(500)}` });
+		expect(said).toBe(`Text is x${'🌷'.repeat(78)}…`);
+	});
 	it('adds the condition to what it was computed from, and says nothing twice', () => {
 		const plan = planOf(rule('b', 'C * 2', { if: 'Flag' }));
 		expect(why(plan, { flag: true, c: '5' })).toBe('it is computed from C 5, as Flag is yes');

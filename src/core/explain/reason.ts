@@ -4,6 +4,7 @@ import type { Claim, Plan, Validator } from '../plan/plan';
 import { ruleOf } from '../plan/plan';
 import { writerOf } from '../kinds';
 import { toJson } from '../fields/codec';
+import { shortened } from '../text/shortened';
 import type { Value } from '../value/value';
 import { isList } from '../value/value';
 import type { ClaimReport, Counted, SeenPart, SeenValue } from '../settle/settle';
@@ -31,12 +32,12 @@ function labelOf(schema: Schema, r: FieldRef & { via?: readonly FieldRef[] }): s
 	return [...(r.via ?? []).map((v) => `${name(v)}’s`), name(r)].join(' ');
 }
 
+/** Most signs of one value within a sentence; the value itself stands beside it. */
+const MOST_SIGNS = 80;
+
 /** Why, without the name of the rule: `Headcount 50 is in [50..250), the third band`. */
-export function reason(
-	plan: Plan,
-	report: ClaimReport,
-	format: Format = plainFormat(plan)
-): string {
+export function reason(plan: Plan, report: ClaimReport, whole: Format = plainFormat(plan)): string {
+	const format: Format = (ref, v) => shortened(whole(ref, v), MOST_SIGNS);
 	const claim = plan.claims.get(report.claim);
 	if (!claim)
 		return plan.messages.some((m) => m.id === report.claim)

@@ -588,7 +588,7 @@
 		border-bottom: 1px solid var(--color-hairline);
 		text-align: left;
 		vertical-align: top;
-		overflow-wrap: break-word;
+		overflow-wrap: anywhere;
 		overflow: hidden;
 	}
 	thead {

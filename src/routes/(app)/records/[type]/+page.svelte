@@ -4,6 +4,7 @@
 	import { page } from '$app/state';
 	import { onDestroy, untrack } from 'svelte';
 	import { SvelteSet } from 'svelte/reactivity';
+	import { shortened } from '$core';
 	import Ask from '$lib/bulk/Ask.svelte';
 	import { MOST_BULK } from '$door/bulk';
 	import {
@@ -139,6 +140,8 @@
 			grow: isTitle(col.written)
 		}))
 	]);
+	/** A cell shows the beginning of a longer text, and the whole of it to whoever points at it. */
+	const MOST_SHOWN = 120;
 	/** Columns before those that can be chosen. */
 	const lead = $derived(mayBulk ? 2 : 1);
 	const sorted = $derived(asked.sort && { id: asked.sort.column, desc: asked.sort.desc });
@@ -340,19 +343,21 @@
 							col.c.k === 'field' && col.c.path.length === 1 && r.byRule.includes(col.c.path[0])}
 						<span
 							class="{isAmount(col.field, col.c) ? 'mono' : ''} {ruled ? 'text-brass-ink' : ''}"
-							title={ruled ? 'written by a rule' : undefined}
+							title={[text.length > MOST_SHOWN && text, ruled && 'written by a rule']
+								.filter(Boolean)
+								.join('\n') || undefined}
 							>{#if isTitle(c.id)}<a class="textlink" href="/records/{type.id}/{r.id}"
-									>{text || `No. ${r.id}`}</a
-								>{#if r.pending}<span
-										class="ml-2 text-xs text-ochre"
-										title="A change elsewhere runs on to this record and has not reached it yet"
-										>▲ pending</span
-									>{/if}{#if r.member}<span
-										class="ml-2 text-xs whitespace-nowrap text-brass-ink"
-										title="Release {w.pilot?.release} decides it, as a pilot">◇ pilot</span
-									>{/if}{:else if linked}<a class="textlink" href={linked}>{text}</a
-								>{:else}{text}{/if}</span
-						>
+									>{shortened(text, MOST_SHOWN) || `No. ${r.id}`}</a
+								>{:else if linked}<a class="textlink" href={linked}>{shortened(text, MOST_SHOWN)}</a
+								>{:else}{shortened(text, MOST_SHOWN)}{/if}</span
+						>{#if isTitle(c.id)}{#if r.pending}<span
+									class="ml-2 text-xs text-ochre"
+									title="A change elsewhere runs on to this record and has not reached it yet"
+									>▲ pending</span
+								>{/if}{#if r.member}<span
+									class="ml-2 text-xs whitespace-nowrap text-brass-ink"
+									title="Release {w.pilot?.release} decides it, as a pilot">◇ pilot</span
+								>{/if}{/if}
 					{/if}
 				{/snippet}
 				{#snippet plainHead()}<input

@@ -82,13 +82,13 @@
 			{/if}
 		{/if}
 		<a
-			class="textlink"
+			class="textlink whitespace-nowrap"
 			aria-current={short ? undefined : 'true'}
 			class:font-semibold={!short}
 			href="?">full form</a
 		>
 		<a
-			class="textlink"
+			class="textlink whitespace-nowrap"
 			aria-current={short ? 'true' : undefined}
 			class:font-semibold={short}
 			href="?form=short">short form</a
