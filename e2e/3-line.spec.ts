@@ -77,7 +77,9 @@ test('what people set against the rules is apart; the list of records finds it; 
 	await page.keyboard.press('Escape');
 	await choose(page.getByLabel(/^How it is out of line/), 'out of line');
 	await choose(page.getByLabel(/^Which value is out of line/), 'Size class');
-	await expect(page.getByTestId('list-count')).toHaveText('37 customers where Size class out of line');
+	await expect(page.getByTestId('list-count')).toHaveText(
+		'37 customers where Size class out of line'
+	);
 
 	await signIn(page, 'mieke');
 	await open(page, yards);
