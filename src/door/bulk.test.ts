@@ -23,6 +23,14 @@ describe('a bulk change', () => {
 		expect(of({ k: 'history', field: 'amount' }).does).toEqual({ k: 'history', field: 'amount' });
 		expect(of({ k: 'rules' }).does).toEqual({ k: 'rules', fillBlanks: false });
 		expect(of({ k: 'rules' }, { ids: ['1', '2'] }).which).toEqual({ ids: ['1', '2'] });
+		const first = of(
+			{ k: 'rules' },
+			{ list: { sort: { column: 'amount', desc: true } }, first: 50 }
+		);
+		expect(first.which).toEqual({
+			list: { ...EVERYTHING, sort: { column: 'amount', desc: true } },
+			first: 50
+		});
 	});
 	it.each([
 		[{ does: { k: 'set' } }, 'does must say'],
@@ -35,6 +43,10 @@ describe('a bulk change', () => {
 		[{ does: { k: 'history', field: 'a', value: '1' } }, 'does must say'],
 		[{ does: { k: 'delete' } }, 'does must say'],
 		[{ does: { k: 'rules' }, which: {} }, 'which must have'],
+		[{ does: { k: 'rules' }, which: { ids: ['1'], first: 1 } }, 'which must have'],
+		[{ does: { k: 'rules' }, which: { list: {}, first: 0 } }, 'which.first must be'],
+		[{ does: { k: 'rules' }, which: { list: {}, first: 100_001 } }, 'which.first must be'],
+		[{ does: { k: 'rules' }, which: { list: {}, first: 1.5 } }, 'which.first must be'],
 		[{ does: { k: 'rules' }, which: { list: {}, ids: ['1'] } }, 'which must have'],
 		[{ does: { k: 'rules' }, which: { ids: ['one'] } }, 'which.ids[0] must be the number'],
 		[{ does: { k: 'rules' }, which: { list: { sort: 1 } } }, 'sort'],

@@ -8,8 +8,8 @@ import { MOST_CHOSEN, flag, formulaOrNull, json, only, text, ticked, word } from
 /** Most records of one bulk change: what they become is held in memory for those behind them. */
 export const MOST_BULK = 100_000;
 
-/** Records: those of a list, or some by number. */
-export type BulkWhich = { list: ListAsked } | { ids: readonly string[] };
+/** Records: those of a list, all or so many of them from its beginning, or some by number. */
+export type BulkWhich = { list: ListAsked; first?: number } | { ids: readonly string[] };
 
 export type BulkDoes =
 	/** A field gets a value. */
@@ -36,11 +36,14 @@ export interface BulkAsked {
 const which = () =>
 	only({
 		list: yup.mixed().optional(),
+		first: yup.number().strict().integer().min(1).max(MOST_BULK).optional(),
 		ids: ticked(MOST_CHOSEN).optional()
 	}).test(
 		'which',
-		'${path} must have either a list or ids',
-		(v) => (v?.list === undefined) !== (v?.ids === undefined)
+		'${path} must have either a list, or the first of one, or ids',
+		(v) =>
+			(v?.list === undefined) !== (v?.ids === undefined) &&
+			(v?.first === undefined || v.list !== undefined)
 	);
 
 const does = () =>
@@ -66,7 +69,7 @@ const does = () =>
 export function checkBulk(v: unknown): BulkAsked {
 	const asked = check<{
 		type: string;
-		which: { list?: unknown; ids?: string[] };
+		which: { list?: unknown; first?: number; ids?: string[] };
 		does: {
 			k: BulkDoes['k'];
 			field?: string;
@@ -86,10 +89,11 @@ export function checkBulk(v: unknown): BulkAsked {
 		}),
 		v
 	);
+	const { ids, list, first } = asked.which;
 	const { k, field = '', value = null, formula: f, fillBlanks = false } = asked.does;
 	return {
 		...asked,
-		which: asked.which.ids ? { ids: asked.which.ids } : { list: checkList(asked.which.list) },
+		which: ids ? { ids } : { list: checkList(list), ...(first === undefined ? {} : { first }) },
 		does:
 			k === 'rules'
 				? { k, fillBlanks }

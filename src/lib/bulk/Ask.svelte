@@ -12,6 +12,7 @@
 	import { formatCount } from '../words/format';
 	import { Refused, ask } from '../work/http';
 	import { useWorkbench } from '../work/workbench.svelte';
+	import { sayOrder } from './words';
 
 	let {
 		type,
@@ -43,8 +44,21 @@
 		)
 	);
 	let box: HTMLElement;
-	let whole = $state(false);
-	const some = $derived(!whole && ticked.length > 0);
+	type Of = 'ticked' | 'all' | 'first';
+	let picked = $state<Of | null>(null);
+	/** Which of them; what was picked is so while it can be. */
+	const of = $derived.by((): Of => {
+		if (picked && !(picked === 'ticked' && !ticked.length) && !(picked === 'all' && tooMany))
+			return picked;
+		return ticked.length ? 'ticked' : tooMany ? 'first' : 'all';
+	});
+	let typedFirst = $state('');
+	const first = $derived(
+		Number(typedFirst.replace(/[\s\u202f]/g, '') || (tooMany ? MOST_BULK : 50))
+	);
+	const firstFault = $derived(
+		of === 'first' && !(Number.isInteger(first) && first >= 1 && first <= MOST_BULK)
+	);
 	let k = $state<BulkDoes['k']>('set');
 	/** Those that rules give a value when something happens: on request they do not run. */
 	const byEvent = $derived.by(() => {
@@ -66,9 +80,8 @@
 	let trouble = $state<string | null>(null);
 	let busy = $state(false);
 	const field = $derived(open.find((f) => f.id === chosen) ?? null);
-	const beyond = $derived(tooMany && !some);
 	const ready = $derived(
-		!beyond &&
+		!firstFault &&
 			(k === 'rules' ||
 				(field !== null &&
 					(k === 'line' ||
@@ -95,7 +108,7 @@
 						: { k, field: chosen!, formula };
 		const body: BulkAsked = {
 			type,
-			which: some ? { ids: [...ticked] } : { list },
+			which: of === 'ticked' ? { ids: [...ticked] } : of === 'first' ? { list, first } : { list },
 			does,
 			spare,
 			messages
@@ -120,17 +133,26 @@
 >
 	<p class="flex flex-wrap items-center gap-2">
 		<span class="text-quiet">Of</span>
-		{#if ticked.length}
-			<Choose
-				value={some ? 'ticked' : 'all'}
-				label="Which are changed"
-				choices={[
-					{ value: 'ticked', label: `the ${formatCount(ticked.length)} ticked` },
-					{ value: 'all', label: `all ${count ?? ''} of this list` }
-				]}
-				onpick={(v) => (whole = v === 'all')}
-			/>
-		{:else}<span>all {count ?? ''} of this list</span>{/if}
+		<Choose
+			value={of}
+			label="Which are changed"
+			choices={[
+				...(ticked.length
+					? [{ value: 'ticked', label: `the ${formatCount(ticked.length)} ticked` }]
+					: []),
+				...(tooMany ? [] : [{ value: 'all', label: `all ${count ?? ''} of this list` }]),
+				{ value: 'first', label: 'the first of this list' }
+			]}
+			onpick={(v) => (picked = v as Of)}
+		/>
+		{#if of === 'first'}<input
+				class="box mono w-24"
+				inputmode="numeric"
+				aria-label="How many of the first"
+				aria-invalid={firstFault}
+				value={typedFirst || String(first)}
+				oninput={(e) => (typedFirst = e.currentTarget.value)}
+			/><span class="text-quiet">{sayOrder(list.sort, w.schema, type)}</span>{/if}
 		<Choose
 			value={k}
 			label="What is done"
@@ -244,9 +266,11 @@
 			>Look what it would do</button
 		>
 	</p>
-	{#if beyond}<p class="text-ochre" role="status">
-			▲ At most {formatCount(MOST_BULK)}
-			{plural.toLowerCase()} are changed at a time: narrow the list, by when they were made for instance.
+	{#if firstFault}<p class="text-brick" role="alert">
+			● How many must be a whole number from 1 to {formatCount(MOST_BULK)}.
+		</p>{:else if tooMany && of === 'first'}<p class="text-quiet">
+			At most {formatCount(MOST_BULK)}
+			{plural.toLowerCase()} are changed at a time; the others after these, or by a narrower list.
 		</p>{/if}
 	{#if trouble}<p class="text-brick" role="alert">● {trouble}</p>{/if}
 </div>

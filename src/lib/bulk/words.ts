@@ -4,8 +4,10 @@ import { sayGiven } from '$core';
 import { readFormula } from '$core/feel/language';
 import type { BulkAsked } from '$door/bulk';
 import type { BulkIs } from '$server/db/bulk';
+import { readColumn, type ListAsked } from '$door/lists';
 import { sayList } from '../list/list';
 import { formatCount, formatValue } from '../words/format';
+import { columnLabel } from '../../runtime/lists';
 
 /** What becomes of records, as it is counted. */
 export const IS_LABEL: Record<BulkIs, string> = {
@@ -41,6 +43,13 @@ export function sayDoes(
 	return `${label} becomes ${expr && f ? sayGiven(expr, f, schema, say) : 'what is calculated'}`;
 }
 
+/** In which order the first of a list are its first. */
+export function sayOrder(sort: ListAsked['sort'], schema: Schema, type: string): string {
+	const by = sort && sort.column !== 'id' && readColumn(sort.column);
+	if (!by) return sort?.desc === false ? 'the oldest first' : 'the newest first';
+	return `by ${columnLabel(schema, type, by)}${sort.desc ? ', backwards' : ''}`;
+}
+
 /** Of which records. */
 export function sayWhich(
 	{ type, which }: BulkAsked,
@@ -50,8 +59,9 @@ export function sayWhich(
 ): string {
 	const plural = schema.type(type).type.plural.toLowerCase();
 	if ('ids' in which) return `${formatCount(which.ids.length)} ticked ${plural}`;
-	const { find } = which.list;
+	const { find, sort } = which.list;
 	const said = sayList(which.list, schema, type, links, ruleName);
-	const named = find ? ` with “${find}”` : '';
-	return said ? `${plural}${named} where ${said}` : `all ${plural}${named}`;
+	const all = `${plural}${find ? ` with “${find}”` : ''}${said ? ` where ${said}` : ''}`;
+	if (which.first === undefined) return said ? all : `all ${all}`;
+	return `the first ${formatCount(which.first)} of ${all}, ${sayOrder(sort, schema, type)}`;
 }

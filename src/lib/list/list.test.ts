@@ -158,5 +158,9 @@ describe('a bulk change in words', () => {
 		expect(
 			which({ list: asked({ find: 'x', where: { expr: is(own('stage'), stage('lost')) } }) })
 		).toBe('things with “x” where Stage is Lost');
+		const first = (sort: ListAsked['sort']) => which({ list: asked({ sort }), first: 50 });
+		expect(first(null)).toBe('the first 50 of things, the newest first');
+		expect(first({ column: 'id', desc: false })).toBe('the first 50 of things, the oldest first');
+		expect(first({ column: 'a', desc: true })).toBe('the first 50 of things, by A, backwards');
 	});
 });

@@ -13,7 +13,7 @@ import {
 } from '../../core';
 import { BadInput } from '../../door';
 import { MOST_BULK, type BulkAsked, type BulkDoes } from '../../door/bulk';
-import { EVERYTHING } from '../../door/lists';
+import { EVERYTHING, type ListAsked } from '../../door/lists';
 import { may } from '../../door/rights';
 import { formatCount } from '../../runtime/format';
 import { zones } from '../../runtime/zones';
@@ -34,6 +34,8 @@ export interface ReadyBulk {
 	sender: Sender;
 	/** Its records; null for one that takes another back, whose records that one names. */
 	list: ReadyList | null;
+	/** So many of them, in their order. */
+	first: number;
 	/** What is sent to records, in their order. */
 	sendTo: (records: readonly StoredRecord[]) => Promise<ToSend[]>;
 }
@@ -74,6 +76,7 @@ export async function readyBulk(
 			force,
 			sender: backwards(sender),
 			list: null,
+			first: Infinity,
 			sendTo: () => Promise.reject(new Error('What is taken back is told by history.'))
 		};
 	}
@@ -82,12 +85,15 @@ export async function readyBulk(
 	if (!schema.types.has(type)) throw new BadInput(`There is no record type “${type}”.`);
 	const by = { workspace, person: account.person, instant };
 	const { which, does } = asked;
+	const first = ('first' in which && which.first) || Infinity;
+	// which come first is a question of order; of all of them it is not
+	const listed = (l: ListAsked) => ({ ...l, columns: [], sort: first < Infinity ? l.sort : null });
 	const list = await readyList(
 		db(),
 		schema,
 		by,
 		type,
-		'list' in which ? { ...which.list, columns: [], sort: null } : { ...EVERYTHING, columns: [] }
+		listed('list' in which ? which.list : EVERYTHING)
 	);
 	if ('ids' in which) list.listed.only = which.ids;
 	/** What only rules set, rules have set: the field takes what they would have given it. */
@@ -107,6 +113,7 @@ export async function readyBulk(
 				: {})
 		},
 		list,
+		first,
 		sendTo: sending(workspace, force, sender, asked)
 	};
 }

@@ -382,6 +382,23 @@ describe('a bulk change', () => {
 		expect((await tallyBulk(db(), ticked, 'look')).is.changed).toBe(1);
 	});
 
+	it('of the first of a list takes so many, in the order that the list has', async () => {
+		for (const [i, area] of ['30', '10', '20', '40'].entries())
+			await make('lead', { company_as_typed: `In order ${i}`, glass_area: area });
+		const does = { k: 'set', field: 'fit', value: 'strong' } as const;
+		const some = asked('lead', 'company_as_typed', 'In order', does);
+		const list = 'list' in some.which ? some.which.list : EVERYTHING;
+		const taken = async (sort: typeof list.sort, first: number) =>
+			(
+				await rowsOf(await looked({ ...some, which: { list: { ...list, sort }, first } }), 'look')
+			).map((r) => r.title);
+		const by = (desc: boolean) => ({ column: 'glass_area', desc });
+		expect(await taken(by(true), 2)).toEqual(['In order 3', 'In order 0']);
+		expect(await taken(by(false), 3)).toEqual(['In order 1', 'In order 2', 'In order 0']);
+		expect(await taken(null, 1)).toEqual(['In order 3']);
+		expect(await taken(null, 9)).toHaveLength(4);
+	});
+
 	it('of more records than it takes is refused when it is asked for, not by the job', async () => {
 		const lot = asked('engineer', 'name', 'Of many', { k: 'rules', fillBlanks: true });
 		const jobs = async () => (await db().query('select from job')).rowCount;
@@ -392,6 +409,10 @@ describe('a bulk change', () => {
 		const before = await jobs();
 		await expect(askBulk(t.author, lot)).rejects.toThrow(/^These are more than 100.000 records/);
 		expect(await jobs()).toBe(before);
+		// the first of them are no more than it takes
+		const list = 'list' in lot.which ? lot.which.list : EVERYTHING;
+		const some = await looked({ ...lot, which: { list, first: 250 } });
+		expect(await tallyBulk(db(), some, 'look')).toMatchObject({ is: { same: 250 } });
 		await db().query(`delete from r_engineer where f_name = 'Of many 1'`);
 		const { id } = await askBulk(t.author, lot);
 		expect(await readBulk(db(), id)).toMatchObject({ type: 'engineer' });

@@ -28,8 +28,8 @@ export async function askBulk(by: Account, asked: BulkAsked): Promise<{ id: stri
 	const { workspace } = by;
 	const { type } = asked;
 	// whatever does not fit is told now, and not by the job
-	const { list } = await readyBulk({ workspace, type, asked }, by);
-	const counted = list && (await countOf(db(), list));
+	const { list, first } = await readyBulk({ workspace, type, asked }, by);
+	const counted = list && first > MOST_BULK ? await countOf(db(), list) : null;
 	if (counted?.more && counted.n >= MOST_BULK) throw tooMany();
 	return transaction(async (c) => {
 		const id = await insertBulk(c, { workspace, account: by.id, type, asked });

@@ -64,23 +64,25 @@ export async function bulkLook({ job, progress }: JobRun): Promise<void> {
 
 type Keep = (rows: Looked[], of: number | null) => Promise<void>;
 
-async function lookAtList({ list, force, sender, sendTo }: ReadyBulk, series: Series, keep: Keep) {
+async function lookAtList(ready: ReadyBulk, series: Series, keep: Keep) {
+	const { list, first, force, sender, sendTo } = ready;
 	const counted = await countOf(db(), list!);
-	const of = counted && !counted.more ? counted.n : null;
+	const known = counted && (!counted.more || counted.n >= first);
+	const of = known ? Math.min(counted.n, first) : null;
 	let n = 0;
 	let from: Cursor | null = null;
 	for (;;) {
 		const { rows, next }: Awaited<ReturnType<typeof stretchOf>> = await stretchOf(db(), list!, {
 			from,
 			back: false,
-			size: TOGETHER
+			size: Math.min(TOGETHER, first - n)
 		});
 		const records = rows.map((r) => r.record);
 		const sends = await sendTo(records);
 		const looked = records.map((r, i) => rowOf(force.schema, r, sends[i], n + i + 1));
 		await keep(await lookedAt(series, looked, sends, !!sender.onRequest), of);
 		n += rows.length;
-		if (!next) return;
+		if (!next || n >= first) return;
 		from = next;
 	}
 }

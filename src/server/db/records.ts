@@ -397,7 +397,10 @@ export async function titlesOf(
 	return new Map(r.rows.map((x) => [String(x.id), (x.title as string | null) ?? `No. ${x.id}`]));
 }
 
-/** Records to choose one from whose title contains a text: by title, or the newest first. */
+/**
+ * Records to choose one from whose title contains a text: by title, or the newest first. Of a text that is a number the
+ * record of that number comes before all others.
+ */
 export async function findTitles(
 	db: Db,
 	schema: Schema,
@@ -409,11 +412,13 @@ export async function findTitles(
 	const title = columnOf(schema.type(type).type.title);
 	// % and _ are meant as they stand
 	const like = `%${find.replace(/[\\%_]/g, '\\$&')}%`;
+	const number = /^\s*(\d{1,18})\s*$/.exec(find)?.[1];
 	const r = await db.query<{ id: string; title: string | null }>(
 		// by the number itself, and not by its text, which is called the same
-		`select r.id::text, ${title} as title from ${tableOf(type)} r where workspace = $1 and ($2 = '%%' or ${title} ilike $2)
-		 order by ${newest ? 'r.id desc' : `${title}, r.id`} limit $3`,
-		[workspace, like, most]
+		`select r.id::text, ${title} as title from ${tableOf(type)} r
+		 where workspace = $1 and ($2 = '%%' or ${title} ilike $2${number ? ' or r.id = $4' : ''})
+		 order by ${number ? 'r.id = $4 desc, ' : ''}${newest ? 'r.id desc' : `${title}, r.id`} limit $3`,
+		[workspace, like, most, ...(number ? [number] : [])]
 	);
 	return r.rows.map((x) => ({ id: x.id, title: x.title ?? `No. ${x.id}` }));
 }

@@ -89,6 +89,11 @@ describe('records that are looked at', () => {
 		expect(newest.at(-1)!.id.length).toBeGreaterThan(2);
 		const some = rows.filter((r) => r.title.toLowerCase().includes('tulip')).slice(0, 20);
 		expect((await asked('TULIP', true)).map((r) => r.id)).toEqual(some.map((r) => String(r.id)));
+		// a number names a record, before those that have it in their title
+		await db().query(`update r_deal set f_name = 'Phase 7 of 9' where id = 200`);
+		expect((await asked(' 7 ', true)).map((r) => r.id)).toEqual(['7', '200']);
+		expect((await asked('200', false))[0]).toEqual({ id: '200', title: 'Phase 7 of 9' });
+		expect(await asked('999999999999999999', false)).toEqual([]);
 		// two of one title come by their number too
 		await db().query(`update r_deal set f_name = '  first' where id in (9, 10, 100)`);
 		expect((await asked('', false)).slice(0, 3).map((r) => r.id)).toEqual(['9', '10', '100']);

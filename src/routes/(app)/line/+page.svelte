@@ -6,7 +6,7 @@
 	import { MOST_TICKED } from '$door/parts';
 	import { LINE_IS, type LineIs } from '$door/line';
 	import { EVERYTHING, listQuery } from '$door/lists';
-	import type { BulkAsked } from '$door/bulk';
+	import { MOST_BULK, type BulkAsked } from '$door/bulk';
 	import JobState from '$lib/shell/JobState.svelte';
 	import { tell } from '$lib/shell/notices';
 	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
@@ -125,7 +125,10 @@
 			which:
 				of === 'ticked'
 					? { ids: chosen }
-					: { list: { ...EVERYTHING, line: { field, is: data.is } } },
+					: {
+							list: { ...EVERYTHING, line: { field, is: data.is } },
+							...(n > MOST_BULK ? { first: MOST_BULK } : {})
+						},
 			does: { k: 'line', field },
 			spare: data.is !== 'hand',
 			messages: false
@@ -263,7 +266,9 @@
 							class="button main"
 							disabled={busy}
 							onclick={() => void bring(ticked.size ? 'ticked' : 'all')}
-							>Bring {these} into line: look first</button
+							>Bring {n > MOST_BULK && !ticked.size
+								? `the first ${formatCount(MOST_BULK)} of ${formatCount(n)}`
+								: these} into line: look first</button
 						>
 					{/if}
 					{#if data.is !== 'left'}
