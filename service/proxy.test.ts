@@ -136,6 +136,38 @@ const signIn = (headers: Record<string, string> = {}) =>
 			password: 'glasshouse-1'
 		}).toString()
 	});
+/** What comes of an answer until it has a text; the rest is not waited for. */
+const beginning = (url: string, headers: Record<string, string>, until: string) =>
+	new Promise<string>((resolve, reject) => {
+		const req = https.request(
+			{
+				host: '127.0.0.1',
+				port,
+				path: url,
+				servername: HOST,
+				ca,
+				headers: { host: HOST, ...headers }
+			},
+			(res) => {
+				if (res.statusCode !== 200)
+					reject(
+						new Error(
+							`${res.statusCode} ${readFileSync(`${folder}/error.log`, 'utf8').slice(-600)}`
+						)
+					);
+				const packed = res.headers['content-encoding'] === 'gzip';
+				let said = '';
+				(packed ? res.pipe(createGunzip()) : res).on('data', (b: Buffer) => {
+					said += b.toString();
+					if (!said.includes(until)) return;
+					req.destroy();
+					resolve(said);
+				});
+			}
+		);
+		req.on('error', reject);
+		req.end();
+	});
 const newest = async () =>
 	(
 		await readEntries(
@@ -198,70 +230,14 @@ describe('behind a proxy that ends TLS', () => {
 	});
 	it('what others do is told at once, unbuffered', async () => {
 		const session = (await signIn()).headers['set-cookie']![0].split(';')[0];
-		const first = await new Promise<string>((resolve, reject) => {
-			const req = https.request(
-				{
-					host: '127.0.0.1',
-					port,
-					path: '/draft/events',
-					servername: HOST,
-					ca,
-					headers: { host: HOST, cookie: session }
-				},
-				(res) => {
-					if (res.statusCode !== 200)
-						reject(
-							new Error(
-								`${res.statusCode} ${readFileSync(`${folder}/error.log`, 'utf8').slice(-600)}`
-							)
-						);
-					let said = '';
-					res.on('data', (b: Buffer) => {
-						said += b.toString();
-						if (said.includes('"revision"')) {
-							req.destroy();
-							resolve(said);
-						}
-					});
-				}
-			);
-			req.on('error', reject);
-			req.end();
-		});
+		const first = await beginning('/draft/events', { cookie: session }, '"revision"');
 		expect(first).toContain('data: {"kind":"changed"');
 	});
 	it('a page is passed on before its counts are there', async () => {
 		const session = (await signIn()).headers['set-cookie']![0].split(';')[0];
+		const asked = { cookie: session, accept: 'text/html', 'accept-encoding': 'gzip' };
 		await withCountsHeldUp(async () => {
-			const text = await new Promise<string>((resolve, reject) => {
-				const req = https.request(
-					{
-						host: '127.0.0.1',
-						port,
-						path: '/model/customer',
-						servername: HOST,
-						ca,
-						headers: {
-							host: HOST,
-							cookie: session,
-							accept: 'text/html',
-							'accept-encoding': 'gzip'
-						}
-					},
-					(res) => {
-						let said = '';
-						res.pipe(createGunzip()).on('data', (b: Buffer) => {
-							said += b.toString();
-							if (!said.includes('Trading name')) return;
-							req.destroy();
-							resolve(said);
-						});
-					}
-				);
-				req.on('error', reject);
-				req.end();
-			});
-			expect(text).toContain('<title>');
+			expect(await beginning('/model/customer', asked, 'Trading name')).toContain('<title>');
 		});
 	});
 	it('the API gives its address as the world knows it', async () => {
