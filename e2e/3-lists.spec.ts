@@ -158,6 +158,8 @@ test('a bulk change: looked at first, done, taken back with who had set what', a
 	await choose(page.getByLabel(/^What is done/), 'the standing rules run');
 	await choose(page.getByLabel(/^Which are changed/), 'the first of this list');
 	const first = page.getByLabel('How many of the first');
+	await first.fill('');
+	await expect(first).toHaveValue('');
 	await first.fill('none');
 	await expect(page.getByRole('alert').filter({ hasText: 'whole number' })).toBeVisible();
 	await expect(page.getByRole('button', { name: 'Look what it would do' })).toBeDisabled();

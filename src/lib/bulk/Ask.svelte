@@ -52,10 +52,10 @@
 			return picked;
 		return ticked.length ? 'ticked' : tooMany ? 'first' : 'all';
 	});
-	let typedFirst = $state('');
-	const first = $derived(
-		Number(typedFirst.replace(/[\s\u202f]/g, '') || (tooMany ? MOST_BULK : 50))
-	);
+	/** As it was typed; null while nobody typed. */
+	let typedFirst = $state<string | null>(null);
+	const firstText = $derived(typedFirst ?? String(tooMany ? MOST_BULK : 50));
+	const first = $derived(Number(firstText.replace(/[\s\u202f]/g, '')));
 	const firstFault = $derived(
 		of === 'first' && !(Number.isInteger(first) && first >= 1 && first <= MOST_BULK)
 	);
@@ -150,7 +150,7 @@
 				inputmode="numeric"
 				aria-label="How many of the first"
 				aria-invalid={firstFault}
-				value={typedFirst || String(first)}
+				value={firstText}
 				oninput={(e) => (typedFirst = e.currentTarget.value)}
 			/><span class="text-quiet">{sayOrder(list.sort, w.schema, type)}</span>{/if}
 		<Choose

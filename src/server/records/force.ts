@@ -27,8 +27,8 @@ const NO_RULES: RuleSet = { rules: [], order: {} };
  * What plans were compiled from last, by workspace, without rows: an edit of rows leaves model and releases as they are,
  * and by the same objects all that was compiled and indexed of them is known again.
  */
-const read = new Map<string, Read>();
-interface Read {
+const sources = new Map<string, Sources>();
+interface Sources {
 	modelRevision: number;
 	schema: Schema;
 	releases: ReadonlyMap<number, RuleSet>;
@@ -44,7 +44,7 @@ export async function inForce(db: Db, workspace: string): Promise<InForce> {
 	const key = `${workspace} ${release} ${living.mark} ${modelRevision} ${trial}`;
 	const had = cache.get(key);
 	if (had) return had;
-	const last = read.get(workspace);
+	const last = sources.get(workspace);
 	const before = last?.modelRevision === modelRevision ? last : null;
 	const schema = before?.schema ?? new Schema((await readModel(db, workspace)).model);
 	const { rows } = await rowsAt(db, workspace, living);
@@ -67,7 +67,7 @@ export async function inForce(db: Db, workspace: string): Promise<InForce> {
 	};
 	if (cache.size > 20) cache.clear();
 	cache.set(key, made);
-	read.set(workspace, { modelRevision, schema, releases });
+	sources.set(workspace, { modelRevision, schema, releases });
 	return made;
 }
 

@@ -13,7 +13,7 @@
 	import { formatCount, formatDate, formatNumber } from '../../words/format';
 	import ValueInput from '../../inputs/ValueInput.svelte';
 	import Word from '../../words/Word.svelte';
-	import { Lying, type About } from './distribution';
+	import { CumulativeCounts, type About } from './distribution';
 
 	type Bands = Body & { kind: 'bands' };
 
@@ -97,16 +97,16 @@
 		dates ? String(LocalDate.fromEpochDay(Math.round(x)) ?? '') : String(x);
 	const sayAt = (x: number) => (dates ? formatDate(textAt(x)) : formatNumber(String(x)));
 	const numbers = $derived(body.limits.map((l) => onScale(l.at) ?? 0));
-	const lying = $derived(spread && new Lying(spread));
+	const cumulative = $derived(spread && new CumulativeCounts(spread));
 	const low = $derived(
 		dates
-			? Math.min(...numbers.map((x) => x - 60), lying?.least ?? Infinity)
-			: Math.min(0, lying?.least ?? 0, ...numbers)
+			? Math.min(...numbers.map((x) => x - 60), cumulative?.least ?? Infinity)
+			: Math.min(0, cumulative?.least ?? 0, ...numbers)
 	);
 	const high = $derived(
 		dates
-			? Math.max(...numbers.map((x) => x + 60), lying?.greatest ?? -Infinity)
-			: Math.max(1, ...numbers.map((x) => x * 1.6), lying?.quantile(0.995) ?? 0)
+			? Math.max(...numbers.map((x) => x + 60), cumulative?.greatest ?? -Infinity)
+			: Math.max(1, ...numbers.map((x) => x * 1.6), cumulative?.quantile(0.995) ?? 0)
 	);
 	/** Far apart limits want a scale on which the small ones can still be told apart. */
 	const positive = $derived(numbers.filter((x) => x > 0));
@@ -137,9 +137,9 @@
 		return out;
 	});
 	const bars = $derived.by(() => {
-		if (!lying?.total) return [];
+		if (!cumulative?.total) return [];
 		const edges = Array.from({ length: 31 }, (_, i) => Number(scale.invert((i * W) / 30)));
-		const passed = edges.map((x, i) => lying.below(x, i === 30).n);
+		const passed = edges.map((x, i) => cumulative.below(x, i === 30).n);
 		const bins = edges.slice(1).map((x, i) => ({
 			from: scale(edges[i]),
 			to: scale(x),
@@ -153,7 +153,7 @@
 		}));
 	});
 	const counts = $derived(
-		lying?.counts(numbers.map((at, i) => ({ at, above: body.limits[i].belongs === 'above' })))
+		cumulative?.counts(numbers.map((at, i) => ({ at, above: body.limits[i].belongs === 'above' })))
 	);
 	const sayCount = ({ n, exact }: About) => `${exact ? '' : '≈ '}${formatCount(n)}`;
 	const segments = $derived(
@@ -407,8 +407,8 @@
 		{/each}
 	</svg>
 	<p class="text-xs text-quiet">
-		{dates ? 'Scale of days' : logarithmic ? 'Logarithmic scale' : 'Linear scale'}{lying
-			? `, above it the ${formatCount(lying.total)} records that have a ${inputLabel.toLowerCase()}${counts?.every((c) => c.exact) ? '' : '; ≈ is about: so many values are counted by stretches'}`
+		{dates ? 'Scale of days' : logarithmic ? 'Logarithmic scale' : 'Linear scale'}{cumulative
+			? `, above it the ${formatCount(cumulative.total)} records that have a ${inputLabel.toLowerCase()}${counts?.every((c) => c.exact) ? '' : '; ≈ is about: so many values are counted by stretches'}`
 			: counting
 				? '; the existing records are being counted…'
 				: ''}. The dot lies in the band to which a limit itself belongs.

@@ -7,7 +7,7 @@
 	import { useWorkbench } from '../../work/workbench.svelte';
 	import { bodyEdit, type WordsProps } from '../view';
 	import { byFormula } from './choice.svelte';
-	import { Lying } from './distribution';
+	import { CumulativeCounts } from './distribution';
 	import { limitsFrom } from './limits';
 
 	let { rule, body, output, disabled }: WordsProps<BodyOf<'bands'>> = $props();
@@ -31,7 +31,7 @@
 		let limits: number[] = [];
 		try {
 			const values = await ask<Distribution>(`/look/spread?type=${rule.type}&field=${field.id}`);
-			limits = limitsFrom(new Lying(values), Math.min(bands, 8) - 1, dates);
+			limits = limitsFrom(new CumulativeCounts(values), Math.min(bands, 8) - 1, dates);
 		} catch {
 			// without an answer there are no limits yet, and they can be added
 		}

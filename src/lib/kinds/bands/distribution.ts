@@ -8,7 +8,7 @@ export interface About {
 }
 
 /** The stretches with how many records lie below each; the last one behind them all. */
-export class Lying {
+export class CumulativeCounts {
 	readonly total: number;
 	private readonly stretches: Distribution['stretches'];
 	private readonly before: number[];

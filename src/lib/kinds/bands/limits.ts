@@ -1,5 +1,5 @@
 /** Limits for new bands, from the values that exist. */
-import type { Lying } from './distribution';
+import type { CumulativeCounts } from './distribution';
 
 /** The nearest number that people would take for a limit: 1, 2 or 5, or half of ten of their tens. */
 function round(x: number): number {
@@ -14,7 +14,7 @@ function round(x: number): number {
  * So many limits that part the values into stretches of about as many records each, at round numbers
  * that rise; fewer where the values leave room for fewer. Days since 1970 fall on the first of a month.
  */
-export function limitsFrom(values: Lying, count: number, dates: boolean): number[] {
+export function limitsFrom(values: CumulativeCounts, count: number, dates: boolean): number[] {
 	const { least } = values;
 	if (least === null) return [];
 	const out: number[] = [];
