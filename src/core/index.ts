@@ -368,7 +368,7 @@ export {
 	type RehearsedRecord,
 	type Rehearsing
 } from './rehearse/record';
-export type { FieldsRead } from './plan/reads';
+export { findingFields, type FieldsRead } from './plan/reads';
 export {
 	inLine,
 	lastingClaims,

@@ -1,4 +1,5 @@
 /** What a plan reads of records, so that nothing else of many of them has to be loaded. */
+import { refKey } from '../document/model';
 import type { Plan, Seen } from './types';
 
 /** Fields by record type. */
@@ -74,6 +75,28 @@ export function firstLinks(plan: Plan, type: string): string[] {
 				if (step && !step.back && step.type === type) out.add(step.field);
 			}
 	return [...out];
+}
+
+/**
+ * The fields, as `type.field`, by whose values records find one another: keys that are matched, what no two may have alike, and
+ * links that are followed back from where they lead. As long as none of them changes, each record finds the same others.
+ */
+export function findingFields(plan: Plan): ReadonlySet<string> {
+	const out = new Set(plan.matched.keys());
+	for (const { id, fields } of plan.schema.model.types)
+		for (const f of fields) if (f.unique) out.add(refKey(id, f.id));
+	const ways = [
+		...[...plan.reach.values()].flat(),
+		...plan.nodes.flatMap((n) => readsOf(n.claims, n.adders, n.limits)),
+		...readsOf(
+			[...plan.types.values()].flatMap((t) => t.validators),
+			plan.messages
+		)
+	];
+	for (const { via } of ways)
+		for (const step of via) if (step.back) out.add(refKey(step.type, step.field));
+	if (plan.pilot) for (const key of findingFields(plan.pilot.plan)) out.add(key);
+	return out;
 }
 
 const readsOf = (...of: readonly (readonly { reads: readonly Seen[] }[])[]): Seen[] =>

@@ -3,12 +3,13 @@
  * nothing sent. It speaks of the records as they are while it runs.
  */
 import type { JsonValue, Schema } from '../../core';
-import { refKey, toJson } from '../../core';
+import { findingFields, refKey, toJson } from '../../core';
 import { BadInput } from '../../door';
 import { MOST_BULK } from '../../door/bulk';
 import {
 	clearBulk,
 	deletedByJob,
+	keepLanes,
 	keepLooks,
 	leftByJob,
 	madeByJob,
@@ -26,16 +27,21 @@ import { db, transaction } from '../db/pool';
 import { readRecords, type StoredRecord } from '../db/records';
 import type { JobRun } from '../jobs/run';
 import { countOf, stretchOf } from '../lists/list';
-import { Series } from '../records';
+import { RefusedChange, Series, type SaveOutcome } from '../records';
 import { readyBulk, tooMany, whoseJob, type ReadyBulk } from './asked';
 import { beginIn } from './bulk';
+import { Lanes, UNKNOWN, type Footprint } from './lanes';
 import { outcomeOf, refused, restoredAs, unsent } from './outcome';
 import { removalsOf } from './removal';
 import type { ToSend } from './to-send';
 
 const TOGETHER = 200;
 
-type Looked = BulkRow & { look: BulkOutcome };
+type Looked = BulkRow & {
+	look: BulkOutcome;
+	/** Known of those that were settled. */
+	footprint?: Footprint;
+};
 
 /** Looks at the records from the first; one that was broken off begins anew, since nothing of it counts. */
 export async function bulkLook({ job, progress }: JobRun): Promise<void> {
@@ -44,9 +50,17 @@ export async function bulkLook({ job, progress }: JobRun): Promise<void> {
 	const ready = await readyBulk(bulk, who);
 	await clearBulk(db(), bulk.id, ready.force.release);
 	const series = new Series(db(), ready.sender, ready.force, new Map(), null);
+	const lanes = new Lanes(findingFields(ready.force.plan));
 	let done = 0;
 	const keep = async (rows: Looked[], of: number | null) => {
-		await keepLooks(db(), bulk.id, rows);
+		await keepLooks(
+			db(),
+			bulk.id,
+			rows.map(({ footprint = UNKNOWN, ...r }) => {
+				if (r.look.is === 'changed') lanes.add(r, footprint, r.look.changes);
+				return r;
+			})
+		);
 		done += rows.length;
 		if (done > MOST_BULK) throw tooMany();
 		await progress(done, of);
@@ -55,6 +69,8 @@ export async function bulkLook({ job, progress }: JobRun): Promise<void> {
 	else await lookBack(bulk, ready, series, keep);
 	await noteProgress(db(), job.id, { done, of: done });
 	await transaction(async (c) => {
+		const cut = lanes.cut();
+		if (cut) await keepLanes(c, bulk.id, cut);
 		const result = await tallyBulk(c, bulk.id, 'look');
 		await noteEnded(c, job.id, { state: 'done', result });
 		// what an edit of a table concerns was looked at with the edit
@@ -123,10 +139,22 @@ export async function lookedAt(
 	const outcomes = open.length ? await series.look(open.map((r) => [submissionOf(r)])) : [];
 	let k = 0;
 	return rows.map((r, i) => {
-		const look = known[i] ?? outcomeOf(outcomes[k++], sends[i].byHand, sends[i].event);
-		// what is taken back of Locked values is settled: nobody asked for what is set aside
-		return { ...r, look: r.had ? { ...look, setAside: [] } : look };
+		if (known[i]) return { ...r, look: known[i] };
+		const o = outcomes[k++];
+		const look = outcomeOf(o, sends[i].byHand, sends[i].event);
+		return {
+			...r,
+			// what is taken back of Locked values is settled: nobody asked for what is set aside
+			look: r.had ? { ...look, setAside: [] } : look,
+			footprint: footprintOf(o)
+		};
 	});
+}
+
+function footprintOf(o: SaveOutcome[] | RefusedChange): Footprint {
+	if (o instanceof RefusedChange) return UNKNOWN;
+	const { touched = [], pending } = o[0];
+	return { touched, open: pending > 0 };
 }
 
 /** What is sent to a record. */

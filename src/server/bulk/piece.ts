@@ -13,7 +13,18 @@ import {
 	type BulkRow
 } from '../db/bulk';
 import { restoreMade } from '../db/deleted';
-import { askedOfJob, lockJob, noteEnded, noteFurther, queuePiece } from '../db/jobs';
+import {
+	askedOfJob,
+	cutJob,
+	isCut,
+	keepRange,
+	lockJob,
+	noteEnded,
+	noteFurther,
+	openRange,
+	queuePiece,
+	type Job
+} from '../db/jobs';
 import { db, transaction, type Db } from '../db/pool';
 import { readRecords } from '../db/records';
 import type { JobRun } from '../jobs/run';
@@ -32,26 +43,28 @@ const TOGETHER = 80;
 
 type Row = BulkRow & { look: BulkOutcome };
 
-/** Changes the next records. A server that is killed in between has changed all of them or none. */
-export async function bulkPiece({ job }: JobRun): Promise<void> {
+/**
+ * Changes the next records of a lane; without one it cuts the job into its lanes. A server that is killed in between has changed
+ * all of them or none.
+ */
+export async function bulkPiece(run: JobRun): Promise<void> {
+	const { job, range: lane } = run;
 	const bulk = (await readBulk(db(), job.input.bulk))!;
 	if (bulk.undoneBy)
 		throw new BadInput('It was taken back: what is left of it is not done any more.');
+	if (lane === null) return cutInLanes(bulk, job);
+	if (!(await openRange(db(), job.id, lane))) return;
+	const rows = await nextBulkRows(db(), bulk.id, lane, TOGETHER);
+	if (!rows.length) return laneDone(bulk, job, lane);
 	const ready = await readyBulk(bulk, await whoseJob(job, bulk), job.id);
-	const rows = await nextBulkRows(db(), bulk.id, TOGETHER);
-	if (!rows.length)
-		return noteEnded(db(), job.id, {
-			state: 'done',
-			result: await tallyBulk(db(), bulk.id, 'outcome')
-		});
 	const { still: all, moved } = await lookedAgain(bulk, ready, rows);
 	// records are deleted behind what is changed: nothing may link to them by then
-	for (const r of all.filter((x) => x.removes)) await removeOne(bulk, ready, job.id, r);
+	for (const r of all.filter((x) => x.removes)) await removeOne(bulk, ready, run, r);
 	const still = all.filter((x) => !x.removes);
 	const changes = still.map((r) => [
 		r.restores ? submissionOf(r) : { ...submissionOf(r), version: r.version }
 	]);
-	await savePiece(job.id, ready.sender, changes, async (client, outcomes) => {
+	await savePiece(run, ready.sender, changes, async (client, outcomes) => {
 		const told = still.flatMap((r, i): { n: number; outcome: BulkOutcome }[] => {
 			const o = outcomes[i];
 			// changed by somebody since it was looked at again a moment ago: the next piece looks once more
@@ -65,12 +78,38 @@ export async function bulkPiece({ job }: JobRun): Promise<void> {
 		await giveBack(client, bulk, still, outcomes);
 		if (!bulk.asked) await linedAgain(client, bulk.workspace, still);
 		await noteFurther(client, job.id, all.length);
-		await queuePiece(client, job.id);
+		await queuePiece(client, job.id, lane);
+	});
+}
+
+async function cutInLanes({ lanes }: Bulk, job: Job): Promise<void> {
+	await transaction(async (c) => {
+		await lockJob(c, job.id);
+		// whoever was killed after this was stored has cut it already
+		if (await isCut(c, job.id)) return;
+		await cutJob(
+			c,
+			job.id,
+			Array.from({ length: lanes }, (_, n) => ({ n }))
+		);
+	});
+}
+
+/** Nothing is left of a lane; with the last of them the job is done. */
+async function laneDone(bulk: Bulk, job: Job, lane: number): Promise<void> {
+	await transaction(async (c) => {
+		if (await keepRange(c, job.id, lane, {}, 0))
+			await noteEnded(c, job.id, { state: 'done', result: await tallyBulk(c, bulk.id, 'outcome') });
 	});
 }
 
 /** Deletes a record, with its outcome, in a transaction of their own. */
-async function removeOne(bulk: Bulk, ready: ReadyBulk, job: string, r: Row): Promise<void> {
+async function removeOne(
+	bulk: Bulk,
+	ready: ReadyBulk,
+	{ job: { id: job }, range }: JobRun,
+	r: Row
+): Promise<void> {
 	const keep = async (client: Db, outcome: BulkOutcome) => {
 		// another worker has done it
 		if (!(await keepBulkOutcomes(client, bulk.id, [{ n: r.n, outcome }])))
@@ -79,7 +118,7 @@ async function removeOne(bulk: Bulk, ready: ReadyBulk, job: string, r: Row): Pro
 	};
 	const around = {
 		async before(client: pg.PoolClient) {
-			await lockJob(client, job);
+			await lockJob(client, job, range);
 			if ((await askedOfJob(client, job)).stopping) throw new DoneElsewhere();
 		},
 		after: (client: pg.PoolClient) => keep(client, r.look)

@@ -26,6 +26,8 @@ export interface Bulk {
 	undoesJob: string | null;
 	/** The release by which it was looked at; null before. */
 	release: number | null;
+	/** How many lanes its records go in: those of different lanes touch nothing in common. */
+	lanes: number;
 	/** The jobs that looked at it and did it. */
 	look: string | null;
 	job: string | null;
@@ -89,7 +91,7 @@ export interface BulkRow {
 }
 
 const BULK = `b.id::text, b.workspace, b.account::text, a.name as by, ${iso('b.at')} as at, b.type, b.asked,
-	b.undoes::text, b.release, b.edit,
+	b.undoes::text, b.release, b.edit, b.lanes,
 	(select jsonb_build_object('id', i.id, 'name', i.name) from import i where i.id = b.undoes_import) as "undoesImport",
 	coalesce((select u.job from bulk u where u.id = b.undoes), (select i.job from import i where i.id = b.undoes_import))::text as "undoesJob", b.look::text, b.job::text,
 	(select u.id::text from bulk u where u.undoes = b.id and u.job is not null order by u.at desc limit 1) as "undoneBy"`;
@@ -149,7 +151,21 @@ export async function noteBulkJob(
 /** Takes away what was looked at, to look anew by a release. */
 export async function clearBulk(db: Db, id: string, release: number): Promise<void> {
 	await db.query('delete from bulk_row where bulk = $1', [id]);
-	await db.query('update bulk set release = $2 where id = $1', [id, release]);
+	await db.query('update bulk set release = $2, lanes = 1 where id = $1', [id, release]);
+}
+
+/** Keeps in which lane each record goes. */
+export async function keepLanes(
+	db: Db,
+	id: string,
+	{ lanes, of }: { lanes: number; of: readonly { n: number; lane: number }[] }
+): Promise<void> {
+	await db.query('update bulk set lanes = $2 where id = $1', [id, lanes]);
+	await db.query(
+		`update bulk_row r set lane = l.lane from unnest($2::int[], $3::int[]) as l(n, lane)
+		 where r.bulk = $1 and r.n = l.n`,
+		[id, of.map((x) => x.n), of.map((x) => x.lane)]
+	);
 }
 
 /** Keeps records with what each would come to. */
@@ -170,15 +186,16 @@ export async function keepLooks(
 
 const ROW = 'n, type, record::text, title, version, sent, keep, had, removes, restores';
 
-/** Records that would change and have not come to anything yet, in their order. */
+/** Records of a lane that would change and have not come to anything yet, in their order. */
 export async function nextBulkRows(
 	db: Db,
 	id: string,
+	lane: number,
 	most: number
 ): Promise<(BulkRow & { look: BulkOutcome })[]> {
 	const r = await db.query<BulkRow & { look: BulkOutcome }>(
-		`select ${ROW}, look from bulk_row where bulk = $1 and outcome is null and look->>'is' = 'changed' order by n limit $2`,
-		[id, most]
+		`select ${ROW}, look from bulk_row where bulk = $1 and lane = $2 and outcome is null and look->>'is' = 'changed' order by n limit $3`,
+		[id, lane, most]
 	);
 	return r.rows;
 }

@@ -44,15 +44,26 @@ const FROM = 'from job j left join account a on a.id = j.account';
 const ATTEMPTS = 12;
 const LONGEST_WAIT = "interval '15 seconds'";
 
-/** Puts the next piece of a job into the queue, in the transaction of its cause. */
-export async function queuePiece(db: Db, job: string): Promise<void> {
+/**
+ * What a piece is marked with that is one of several lanes of a job: other servers may take the others, and one server has
+ * nothing of working on two at once but that whoever waits for a request waits longer.
+ */
+export const LANE = 'lane';
+
+/**
+ * Puts the next piece of a job into the queue, in the transaction of its cause.
+ * @param lane in which of its lanes; null for a job that has none
+ */
+export async function queuePiece(db: Db, job: string, lane: number | null = null): Promise<void> {
 	await db.query(
-		`select graphile_worker.add_job('piece', json_build_object('job', $1::text), job_key := $1, job_key_mode := 'replace', max_attempts := $2)`,
-		[job, ATTEMPTS]
+		`select graphile_worker.add_job('piece', json_strip_nulls(json_build_object('job', $1::text, 'range', $3::int)),
+		   job_key := concat_ws(':', $1::text, $3::int), job_key_mode := 'replace', max_attempts := $2,
+		   flags := case when $3::int is null then null else array[$4::text] end)`,
+		[job, ATTEMPTS, lane, LANE]
 	);
 }
 
-/** A stretch of keys of a record type, both ends included: what one worker does of a job. */
+/** What one worker does of a job: often a stretch of keys of a record type, both ends included. */
 export interface Range {
 	n: number;
 	type: string;
@@ -63,13 +74,18 @@ export interface Range {
 /**
  * Ranges come after pieces that wait: there are many of them, and an import is not to wait for all. Those of a look for
  * what is out of line come last: it begins by itself, and nobody who asks for something is to wait for all records.
+ * Those of a bulk change are few, and each goes on piece by piece like an import.
  */
 const AFTER_PIECES = 10;
 const AFTER_ALL = 20;
 const RANGE_KEY = `j.id::text || ':' || g.n`;
 
 /** Cuts a job into ranges and queues them all. */
-export async function cutJob(db: Db, job: string, ranges: readonly Range[]): Promise<void> {
+export async function cutJob(
+	db: Db,
+	job: string,
+	ranges: readonly (Pick<Range, 'n'> & Partial<Range>)[]
+): Promise<void> {
 	await db.query(
 		`insert into job_range (job, n, type, low, high)
 		 select $1, r.n, r.type, r.low, r.high
@@ -84,11 +100,18 @@ export async function queueRanges(db: Db, job: string): Promise<number> {
 	const r = await db.query(
 		`select graphile_worker.add_job('piece', json_build_object('job', j.id::text, 'range', g.n),
 		   job_key := ${RANGE_KEY}, job_key_mode := 'replace', max_attempts := $2,
-		   priority := case when j.kind = 'out-of-line look' then $4::int else $3::int end)
+		   priority := case j.kind when 'out-of-line look' then $4::int when 'bulk change' then 0 else $3::int end,
+		   flags := case j.kind when 'bulk change' then array[$5::text] end)
 		 from job j join job_range g on g.job = j.id where j.id = $1 and g.result is null order by g.n`,
-		[job, ATTEMPTS, AFTER_PIECES, AFTER_ALL]
+		[job, ATTEMPTS, AFTER_PIECES, AFTER_ALL, LANE]
 	);
 	return r.rowCount ?? 0;
+}
+
+/** Whether a job was cut into ranges. */
+export async function isCut(db: Db, job: string): Promise<boolean> {
+	const r = await db.query('select 1 from job_range where job = $1 limit 1', [job]);
+	return r.rowCount === 1;
 }
 
 /** A range that is not done; null when it is. */
@@ -213,10 +236,10 @@ export async function openJob(
 	return r.rows[0] ?? null;
 }
 
-/** It is worked on. */
+/** It is worked on; where it is to pause, others of its ranges may have done so already, and it stays so. */
 export async function noteBegun(db: Db, id: string): Promise<void> {
 	await db.query(
-		`update job set state = 'running', began_at = coalesce(began_at, now()), heard_at = now()
+		`update job set state = case when pausing then state else 'running' end, began_at = coalesce(began_at, now()), heard_at = now()
 		 where id = $1 and ended_at is null`,
 		[id]
 	);
@@ -307,11 +330,14 @@ export async function resumeJob(db: Db, workspace: string, id: string): Promise<
 }
 
 /**
- * Waits for whoever works on the same job in another transaction. The row itself stays free, or nobody could
- * stop a job while a piece of it is worked on.
+ * Waits for whoever works on the same job, or on the same of its ranges, in another transaction. The row itself stays free, or
+ * nobody could stop a job while a piece of it is worked on.
  */
-export async function lockJob(db: Db, id: string): Promise<void> {
-	await db.query('select pg_advisory_xact_lock(72617005, hashtext($1))', [id]);
+export async function lockJob(db: Db, id: string, range: number | null = null): Promise<void> {
+	await db.query(
+		`select pg_advisory_xact_lock(72617005, hashtext(concat_ws(':', $1::text, $2::int)))`,
+		[id, range]
+	);
 }
 
 /** What it was asked meanwhile, and whether it is still to be done. One that is gone is to stop. */

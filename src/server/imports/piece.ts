@@ -15,7 +15,8 @@ import { findStored, readyRows } from './rows';
 const TOGETHER = 200;
 
 /** Imports the next rows. A server that is killed in between has done all of them or none. */
-export async function importPiece({ job, progress }: JobRun): Promise<void> {
+export async function importPiece(run: JobRun): Promise<void> {
+	const { job, progress } = run;
 	const { file, settings, force, sender } = await askedOf(job);
 	if (await backOfImport(db(), file.id))
 		throw new BadInput('It was taken back: what is left of it is not imported any more.');
@@ -30,7 +31,7 @@ export async function importPiece({ job, progress }: JobRun): Promise<void> {
 	const after = keyAfterRules(db(), force, sender, file.type, settings.by);
 	const ready = await readyRows(find, force.schema, file.type, settings, rows, after);
 	const changes = changesOf(ready);
-	await savePiece(job.id, sender, changes, async (client, outcomes) => {
+	await savePiece(run, sender, changes, async (client, outcomes) => {
 		const all = rowOutcomes(ready, outcomes);
 		if ((await keepOutcomes(client, file.id, all)) !== all.length) throw new DoneElsewhere();
 		await noteProgress(client, job.id, { done: job.done + all.length, of: file.rows });

@@ -9,6 +9,7 @@ import {
 	type Sender,
 	type Submission
 } from '../records';
+import type { JobRun } from './run';
 
 /** Another worker has done this piece meanwhile, or the job was stopped: nothing of it is stored. */
 export class DoneElsewhere extends Error {}
@@ -16,10 +17,11 @@ export class DoneElsewhere extends Error {}
 /**
  * Saves the changes of a piece. Of two workers that have the same one, the second waits for the first, finds it
  * done and queues the next.
+ * @param run of which of its ranges it is, where it was cut into some
  * @param keep keeps the outcomes and queues what follows, in the same transaction @throws {DoneElsewhere}
  */
 export async function savePiece(
-	job: string,
+	{ job: { id }, range }: Pick<JobRun, 'job' | 'range'>,
 	sender: Sender,
 	changes: readonly (readonly Submission[])[],
 	keep: (
@@ -29,8 +31,8 @@ export async function savePiece(
 ): Promise<void> {
 	const around = {
 		async before(client: pg.PoolClient) {
-			await lockJob(client, job);
-			if ((await askedOfJob(client, job)).stopping) throw new DoneElsewhere();
+			await lockJob(client, id, range);
+			if ((await askedOfJob(client, id)).stopping) throw new DoneElsewhere();
 		},
 		after: keep
 	};
@@ -43,6 +45,6 @@ export async function savePiece(
 			});
 	} catch (e) {
 		if (!(e instanceof DoneElsewhere)) throw e;
-		await transaction((c) => queuePiece(c, job));
+		await transaction((c) => queuePiece(c, id, range));
 	}
 }

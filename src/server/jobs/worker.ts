@@ -5,7 +5,7 @@ import { setPriority } from 'node:os';
 import { basename } from 'node:path';
 import { parentPort } from 'node:worker_threads';
 import { Logger, run, type WorkerEvents } from 'graphile-worker';
-import { beat, forgetWorkers } from '../db/jobs';
+import { LANE, beat, forgetWorkers } from '../db/jobs';
 import { closeDb, db } from '../db/pool';
 import { dbTrouble } from '../db/trouble';
 import { log } from '../http/log';
@@ -45,6 +45,8 @@ events.on('worker:fatalError', ({ error }) => {
 	log.warn({ err: error }, 'a worker of the queue ended');
 	process.exit(1);
 });
+/** Pieces of lanes that are worked on here just now. */
+let lanes = 0;
 const runner = await run({
 	pgPool: db(),
 	concurrency: AT_ONCE,
@@ -52,7 +54,18 @@ const runner = await run({
 	pollInterval: TURN_EVERY,
 	logger: quiet,
 	events,
-	taskList: { piece: (payload) => workOn(payload as Piece) }
+	forbiddenFlags: () => (lanes ? [LANE] : null),
+	taskList: {
+		async piece(payload, { job }) {
+			const lane = job.flags?.[LANE] ? 1 : 0;
+			lanes += lane;
+			try {
+				await workOn(payload as Piece);
+			} finally {
+				lanes -= lane;
+			}
+		}
+	}
 });
 
 let busy = false;

@@ -52,6 +52,8 @@ export interface SaveOutcome {
 	sent: number;
 	/** Records that the change runs on to afterwards; told with the first record of a change. */
 	pending: number;
+	/** All that the change wrote and read, as `type.number`; told with the first record of a change that is only looked at. */
+	touched?: string[];
 }
 
 /** Who made the change, as history and fields tell it. */

@@ -209,7 +209,9 @@ export class Series {
 			);
 			kept.forEach(({ settled }, i) => {
 				const sent = settled.records.reduce((n, r) => n + r.sends.length, 0);
-				Object.assign(outcomes[i][0] ?? {}, { sent, pending: settled.deferred.length });
+				const { records, read, found, deferred } = settled;
+				const touched = [...records, ...read, ...found].map((r) => refKey(r.type, r.id));
+				Object.assign(outcomes[i][0] ?? {}, { sent, pending: deferred.length, touched });
 			});
 			return outcomes;
 		});
