@@ -8,7 +8,7 @@ import {
 	bin,
 	freePort,
 	needChromium,
-	needProxy,
+	needProxies,
 	npmPackages,
 	say,
 	startCluster,
@@ -139,7 +139,7 @@ try {
 		if (wants('service') || wants('e2e'))
 			step('build', bin('vite'), ['build', '--logLevel', 'warn'], built);
 		if (wants('service')) {
-			needProxy();
+			needProxies();
 			step('service', bin('vitest'), ['run', '--project', 'service'], {
 				RIGID_TEST_SERVER: cluster.url,
 				RIGID_BUILD: build

@@ -145,11 +145,12 @@ export function needChromium() {
 	return '/usr/bin/chromium';
 }
 
-/** Debian's nginx, and openssl for a certificate: the tests put a proxy in front of the application. */
-export function needProxy() {
+/** Debian's nginx, and openssl for a certificate; pgbouncer: the tests put a proxy in front of the application, and a pooler behind it. */
+export function needProxies() {
 	const missing = [
 		['/usr/sbin/nginx', 'nginx-light'],
-		['/usr/bin/openssl', 'openssl']
+		['/usr/bin/openssl', 'openssl'],
+		['/usr/sbin/pgbouncer', 'pgbouncer']
 	].flatMap(([file, name]) => (fs.existsSync(file) ? [] : [name]));
 	if (missing.length) debianPackages(missing);
 }

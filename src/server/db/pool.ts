@@ -20,10 +20,26 @@ const working = new AsyncLocalStorage<Backends>();
 export const knowingBackends = <T>(backends: Backends, work: () => Promise<T>): Promise<T> =>
 	working.run(backends, work);
 
-type Taken = pg.PoolClient & { processID?: number };
+/** The limits of each connection, milliseconds. */
+type Limits = Readonly<
+	Record<'statement_timeout' | 'lock_timeout' | 'idle_in_transaction_session_timeout', number>
+>;
 
-/** The pool, which notes for whom a connection is taken. */
+/**
+ * The pool, which sets limits to each connection and notes for whom it is taken. Both are asked of PostgreSQL itself: a pooler
+ * in between takes no limits when a connection is opened, and tells numbers of its own instead of those of the backends.
+ */
 class NotingPool extends pg.Pool {
+	/** The backend of each connection that is ready. */
+	readonly #backends = new WeakMap<pg.PoolClient, number>();
+
+	constructor(
+		options: pg.PoolConfig,
+		private readonly limits: Limits
+	) {
+		super(options);
+	}
+
 	override connect(): Promise<pg.PoolClient>;
 	override connect(taken: Parameters<pg.Pool['connect']>[0]): void;
 	override connect(taken?: Parameters<pg.Pool['connect']>[0]): Promise<pg.PoolClient> | void {
@@ -40,17 +56,32 @@ class NotingPool extends pg.Pool {
 		const until = performance.now() + (this.options.connectionTimeoutMillis ?? 0);
 		for (;;)
 			try {
-				return this.#noted(await super.connect());
+				return this.#noted(await this.#ready(await super.connect()));
 			} catch (e) {
 				if (!isNoRoomToConnect(e) || !this.totalCount || performance.now() > until) throw e;
 				await setTimeout(50);
 			}
 	}
 
-	#noted(client: Taken): Taken {
+	async #ready(client: pg.PoolClient): Promise<pg.PoolClient> {
+		if (this.#backends.has(client)) return client;
+		try {
+			const set = Object.entries(this.limits)
+				.map(([name, ms]) => `set_config('${name}', '${ms}', false)`)
+				.join();
+			const r = await client.query<{ pid: number }>(`select pg_backend_pid() as pid, ${set}`);
+			this.#backends.set(client, r.rows[0].pid);
+			return client;
+		} catch (e) {
+			client.release(e as Error);
+			throw e;
+		}
+	}
+
+	#noted(client: pg.PoolClient): pg.PoolClient {
 		const backends = working.getStore();
-		const pid = client.processID;
-		if (!backends || pid === undefined) return client;
+		if (!backends) return client;
+		const pid = this.#backends.get(client)!;
 		backends.add(pid);
 		const release = client.release.bind(client);
 		client.release = (e) => {
@@ -84,17 +115,21 @@ export function db(): pg.Pool {
 	if (!pool) {
 		const connectionString = process.env.DATABASE_URL;
 		if (!connectionString) throw new Error('DATABASE_URL is not set: say which PostgreSQL to use.');
-		pool = new NotingPool({
-			connectionString,
-			max: setting('RIGID_DB_CONNECTIONS', 10),
-			// kept however long they are idle: while the disk is full there may be no others
-			min: 2,
-			connectionTimeoutMillis: setting('RIGID_DB_WAIT', 5_000),
-			statement_timeout: setting('RIGID_DB_STATEMENT_LIMIT', 60_000),
-			lock_timeout: setting('RIGID_DB_LOCK_LIMIT', 10_000),
-			idle_in_transaction_session_timeout: setting('RIGID_DB_IDLE_LIMIT', 60_000),
-			keepAlive: true
-		});
+		pool = new NotingPool(
+			{
+				connectionString,
+				max: setting('RIGID_DB_CONNECTIONS', 10),
+				// kept however long they are idle: while the disk is full there may be no others
+				min: 2,
+				connectionTimeoutMillis: setting('RIGID_DB_WAIT', 5_000),
+				keepAlive: true
+			},
+			{
+				statement_timeout: setting('RIGID_DB_STATEMENT_LIMIT', 60_000),
+				lock_timeout: setting('RIGID_DB_LOCK_LIMIT', 10_000),
+				idle_in_transaction_session_timeout: setting('RIGID_DB_IDLE_LIMIT', 60_000)
+			}
+		);
 		// an idle connection may be cut by the server; the next query opens another
 		pool.on('error', () => undefined);
 		// so may one that is in use: the query that waits on it fails, and the process goes on
