@@ -5,6 +5,7 @@
 //   -- trials     a thousand trials, what they try, and how strong they are
 //   -- database   what needs PostgreSQL; it makes a private one that is empty at the start
 //   -- history    how history is stored, and what is asked of it
+//   -- beyond     history in partitions, and a replica that is read; only where it is named
 //   -- lists      the first page of lists of many records, without and with indexes
 //   -- editor     the sheet in Chromium
 //   -- pages      what pages cost the server
@@ -50,6 +51,8 @@ try {
 	if (wants('living')) show(bin('tsx'), ['bench/living.ts'], { DATABASE_URL: await empty() });
 	if (wants('lists')) show(bin('tsx'), ['bench/lists.ts'], { DATABASE_URL: await empty() });
 	if (wants('history')) show(bin('tsx'), ['bench/history.ts'], { DATABASE_URL: await empty() });
+	if (only.includes('beyond'))
+		show(bin('tsx'), ['bench/beyond.ts'], { DATABASE_URL: await empty() });
 	// half an hour and more at a million, so only where it is named
 	const many = only.includes('million');
 	if (wants('service') || wants('editor') || wants('pages') || many) {
