@@ -71,6 +71,59 @@ test('a person is added, takes a password of their own, is given another role an
 	await context.close();
 });
 
+test('of two who have a person or a setting open, the second hears what the first stored, and may store it all the same', async ({
+	page,
+	browser,
+	baseURL
+}) => {
+	const other = await (await browser.newContext({ baseURL })).newPage();
+	for (const p of [page, other]) {
+		await signIn(p, 'ida');
+		await open(p, '/people');
+		await p.getByRole('button', { name: 'Change Claire' }).click();
+	}
+	const give = async (p: typeof page, role: RegExp) => {
+		await p.getByLabel(/^Role/).click();
+		await p.getByRole('option', { name: role }).click();
+	};
+	const store = (p: typeof page) => p.getByRole('button', { name: 'Store' }).first().click();
+	const row = page.getByRole('row', { name: /^Claire/ }).first();
+	await give(page, /^reader/);
+	await store(page);
+	await expect(row).toContainText('reader');
+	// who had her open as a releaser does not make her one again unawares
+	const name = other.getByLabel('Name', { exact: true });
+	const called = await name.inputValue();
+	await name.fill(`${called} B.`);
+	await store(other);
+	await expect(other.getByRole('alert')).toContainText('role reader');
+	await expect(other.getByRole('alert')).toContainText('Nothing of yours is stored');
+	await expect(other.locator('[aria-invalid=true]')).toHaveCount(0);
+	expect(await barriers(other, 'main', RULES)).toEqual([]);
+	await expect(name).toHaveValue(`${called} B.`);
+	await name.fill(called);
+	await store(other);
+	await expect(other.getByRole('row', { name: /^Claire/ }).first()).toContainText('releaser');
+
+	for (const p of [page, other]) await open(p, '/settings');
+	const days = (p: typeof page) => p.getByLabel('Jobs that ended');
+	const keep = (p: typeof page) =>
+		p.getByRole('region', { name: 'Retention' }).getByRole('button', { name: 'Store' }).click();
+	await days(page).fill('400');
+	await keep(page);
+	await expect(page.getByText('Stored. What is older goes')).toBeVisible();
+	await other.getByLabel('Imported files').fill('500');
+	await keep(other);
+	await expect(other.getByRole('alert')).toContainText('Jobs that ended 400 days');
+	await other.getByLabel('Imported files').fill('');
+	await keep(other);
+	await expect(other.getByText('Stored. What is older goes')).toBeVisible();
+	await expect(other.getByRole('alert')).toHaveCount(0);
+	await page.reload();
+	await expect(days(page)).toHaveValue('');
+	await other.context().close();
+});
+
 for (const how of ['is away', 'cannot be asked, since the server is gone'])
 	test(`while the database ${how} a page says so in its place, and comes back by itself`, async ({
 		page

@@ -48,6 +48,8 @@ export const PACES = {
 } as const;
 export type Pace = keyof typeof PACES;
 
+/** What the form showed when its page was opened, as shown.ts reads it. */
+const shown = yup.string().max(10_000, 'Open the page anew.');
 const hook = {
 	name: name('the webhook'),
 	to: yup
@@ -94,7 +96,8 @@ export const FORMS = {
 			.max(200, 'An address may have 200 characters.')
 			.email('That is no e-mail address.'),
 		role: yup.string().oneOf(ROLES, 'Choose a role.').required('Choose a role.'),
-		person: yup.string().matches(/^\d{0,18}$/, 'That is no record number.')
+		person: yup.string().matches(/^\d{0,18}$/, 'That is no record number.'),
+		shown
 	}),
 	first: yup.object({
 		code: secret('Type the code that stands in the log.'),
@@ -152,7 +155,7 @@ export const FORMS = {
 		name: name('the service'),
 		role: yup.string().oneOf(ROLES, 'Choose a role.').required('Choose a role.')
 	}),
-	keep: yup.object({ history: days(), messages: days(), imports: days(), jobs: days() }),
+	keep: yup.object({ history: days(), messages: days(), imports: days(), jobs: days(), shown }),
 	releases: yup.object({ second: yup.string().oneOf(['', 'yes']) }),
 	gate: yup.object({
 		...(Object.fromEntries(CRITERIA.map((c) => [c, level()])) as Record<
@@ -161,7 +164,8 @@ export const FORMS = {
 		>),
 		coverageLeast: percent(),
 		strengthLeast: percent(),
-		inherited: yup.string().oneOf(['', 'yes'])
+		inherited: yup.string().oneOf(['', 'yes']),
+		shown
 	}),
 	revoke: yup.object({
 		id: yup
@@ -175,7 +179,8 @@ export const FORMS = {
 		state: yup
 			.string()
 			.oneOf(['on', 'paused', 'off'] as const, 'Say whether it is told.')
-			.required('Say whether it is told.')
+			.required('Say whether it is told.'),
+		shown
 	}),
 	/** Nothing but the button. */
 	plain: yup.object({}),

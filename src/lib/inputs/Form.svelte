@@ -7,6 +7,7 @@
 	import { page } from '$app/state';
 	import { onMount, tick, untrack, type Snippet } from 'svelte';
 	import { readForm, type FormFaults, type FormName } from '$door/forms';
+	import { otherNow, type Shown } from '$door/shown';
 	import { tell } from '../shell/notices';
 
 	let {
@@ -15,6 +16,8 @@
 		class: look = '',
 		keep = false,
 		plain = false,
+		shown,
+		says = (_, value) => value,
 		children
 	}: {
 		/** By which its inputs are checked. */
@@ -26,6 +29,10 @@
 		keep?: boolean;
 		/** What was done is not told in a notice of its own. */
 		plain?: boolean;
+		/** What its inputs hold of what is stored: where that is something else by then, whoever sends it hears so first. */
+		shown?: Shown;
+		/** What is stored in one of its inputs, in words. */
+		says?: (input: string, value: string) => string;
 		children: Snippet<[sending: boolean]>;
 	} = $props();
 
@@ -42,6 +49,17 @@
 		if (Object.keys(before).length) void show(before);
 	});
 	let sending = $state(false);
+	/**
+	 * What whoever sends it has seen of what is stored: what stood when it was opened, since what is typed stays when the page
+	 * loads again.
+	 */
+	let seen = $state.raw(untrack(() => shown));
+	/** What somebody stored since, in words; sent once more, the form takes its place. */
+	function storedSince(now: Shown): string {
+		const other = otherNow(seen ?? {}, now).map((k) => says(k, now[k]));
+		seen = now;
+		return `Somebody stored something else here since the page was opened: ${other.join('; ')}. Nothing of yours is stored. Store it once more to put it in the place of that.`;
+	}
 	let form: HTMLFormElement;
 
 	/** Marks what is wrong and goes to the first of it. */
@@ -51,7 +69,8 @@
 		let first = true;
 		for (const input of form.elements) {
 			if (!(input instanceof HTMLElement) || !('name' in input)) continue;
-			const wrong = found[input.name as string] !== undefined;
+			// what is wrong of all of it is at no input, and least of all at one without a name
+			const wrong = input.name !== '' && found[input.name as string] !== undefined;
 			if (wrong) {
 				input.setAttribute('aria-invalid', 'true');
 				input.setAttribute('aria-describedby', `${uid}-faults`);
@@ -83,17 +102,24 @@
 		return async ({ result, update }) => {
 			sending = false;
 			if (result.type === 'failure') {
-				await show((result.data?.faults as FormFaults) ?? { '': String(result.data?.message) });
+				const now = result.data?.now as Shown | undefined;
+				await show(
+					now
+						? { '': storedSince(now) }
+						: ((result.data?.faults as FormFaults) ?? { '': String(result.data?.message) })
+				);
 				return;
 			}
 			await show({});
 			if (result.type === 'success') {
 				await update({ reset: !keep });
+				seen = shown;
 				if (!plain && typeof result.data?.done === 'string') tell(result.data.done);
 			} else await applyAction(result);
 		};
 	}}
 >
+	{#if seen}<input type="hidden" name="shown" value={JSON.stringify(seen)} />{/if}
 	{@render children(sending)}
 	{#if Object.keys(faults).length}<p
 			id="{uid}-faults"

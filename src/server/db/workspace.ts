@@ -34,6 +34,11 @@ export async function readWorkspace(db: Db, id: string): Promise<{ name: string;
 	return r.rows[0];
 }
 
+/** Of two that change settings, the second waits. */
+export async function lockWorkspace(db: Db, id: string): Promise<void> {
+	await db.query('select 1 from workspace where id = $1 for no key update', [id]);
+}
+
 /** Of two that begin a workspace or make its first administrator, the second waits here. */
 export async function lockBeginning(db: Db): Promise<void> {
 	await db.query('select pg_advisory_xact_lock(72617003)');

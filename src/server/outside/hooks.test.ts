@@ -5,6 +5,7 @@ import type { AddressInfo } from 'node:net';
 import { CloudEvent } from 'cloudevents';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import type { JsonValue } from '../../core';
+import { StoredSince, hookShown } from '../../door/shown';
 import { seeded } from '../../../demo/generate';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { readEntries } from '../db/audit';
@@ -170,6 +171,11 @@ describe('what is told', () => {
 		const { id: hook } = await make();
 		const as = { name: 'Shop', address, types: null };
 		await changeHook(t.admin, hook, { ...as, state: 'paused' });
+		// a page that still shows it on does not switch it on again unawares
+		const stale = hookShown({ ...as, state: 'on' });
+		await expect(changeHook(t.admin, hook, { ...as, state: 'on' }, stale)).rejects.toThrow(
+			StoredSince
+		);
 		await change('2', { site_code: 'DE2-Yard 1' });
 		await tellHooks();
 		expect(got).toEqual([]);

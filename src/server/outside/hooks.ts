@@ -3,6 +3,7 @@ import { randomBytes } from 'node:crypto';
 import { Webhook } from 'standardwebhooks';
 import { BadInput } from '../../door';
 import type { HookAsked } from '../../door/forms';
+import { hookShown, refuseStale, type Shown } from '../../door/shown';
 import { note } from '../audit/audit';
 import type { Attempt, Due, DueHook, Hook, HookState } from '../db/hooks';
 import {
@@ -104,9 +105,18 @@ async function onHook<T>(
 	});
 }
 
-/** Changes a hook; one that is changed or switched on is tried at once. @throws {NotThisHook} {BadInput} */
-export const changeHook = (by: Account, id: string, h: HookAsked & { state: HookState }) =>
+/**
+ * Changes a hook; one that is changed or switched on is tried at once.
+ * @param shown what whoever changes it saw @throws {NotThisHook} {BadInput} {StoredSince}
+ */
+export const changeHook = (
+	by: Account,
+	id: string,
+	h: HookAsked & { state: HookState },
+	shown: Shown | null = null
+) =>
 	onHook(by, id, async (client, was, others) => {
+		refuseStale(shown, hookShown(was));
 		const now = { ...checked(h, others), state: h.state };
 		await updateHook(client, id, now);
 		await note(client, by, 'changed a webhook', now.name, {

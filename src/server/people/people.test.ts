@@ -1,6 +1,7 @@
 /** People who may sign in: added, changed, retired, and their passwords and sessions; by two at once too. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
+import { StoredSince, personShown } from '../../door/shown';
 import { db } from '../db/pool';
 import {
 	accountOfSession,
@@ -104,6 +105,25 @@ describe('a person', () => {
 		for (const d of done)
 			if (d.status === 'rejected') expect(d.reason).toBeInstanceOf(NotThisPerson);
 	});
+	it('whose role somebody changed meanwhile does not get the former one back from a page that was open', async () => {
+		const { id } = await fresh('administrator');
+		const had = await byId(id);
+		const shown = personShown(had);
+		await changePerson(t.admin, id, { role: 'reader' });
+		const rename = { name: 'Renamed', email: had.email, role: had.role, person: null };
+		const refused = await changePerson(t.admin, id, rename, shown).catch((e: unknown) => e);
+		expect(refused).toBeInstanceOf(StoredSince);
+		expect((refused as StoredSince).now).toMatchObject({ role: 'reader' });
+		expect(await byId(id)).toMatchObject({ name: had.name, role: 'reader' });
+		// of two who saw the same and store at the same moment one does
+		const both = await Promise.allSettled(
+			['One', 'Other'].map((name) =>
+				changePerson(t.admin, id, { ...rename, name, role: 'reader' }, (refused as StoredSince).now)
+			)
+		);
+		expect(both.map((b) => b.status).sort()).toEqual(['fulfilled', 'rejected']);
+	});
+
 	it('who is retired signs in nowhere; open sessions and tokens of theirs open nothing', async () => {
 		const { id, password } = await addPerson(t.admin, {
 			name: 'Leaver',

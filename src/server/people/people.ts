@@ -1,6 +1,7 @@
 /** Who may sign in: people are added, given a role, retired and taken back, and have their passwords. */
 import { randomInt, randomUUID } from 'node:crypto';
 import { dictionary } from '@zxcvbn-ts/language-common';
+import { personShown, refuseStale, type Shown } from '../../door/shown';
 import { note } from '../audit/audit';
 import type { Account, Role } from '../db/people';
 import {
@@ -99,12 +100,14 @@ export const addService = (by: By, s: { name: string; role: Role }): Promise<str
 export async function changePerson(
 	by: By,
 	id: string,
-	change: Partial<Pick<Account, 'name' | 'email' | 'role' | 'person'>> & { retired?: boolean }
+	change: Partial<Pick<Account, 'name' | 'email' | 'role' | 'person'>> & { retired?: boolean },
+	shown: Shown | null = null
 ): Promise<Account> {
 	return transaction(async (c) => {
 		const all = await lockAccounts(c, by.workspace);
 		const had = all.find((a) => a.id === id);
 		if (!had) throw new NotThisPerson('id', 'There is no such person any more.');
+		refuseStale(shown, personShown(had));
 		const { retired, ...rest } = change;
 		const email = (rest.email ?? had.email).trim().toLowerCase();
 		const next: Account = {

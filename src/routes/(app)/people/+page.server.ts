@@ -1,3 +1,4 @@
+import { readShown } from '$door/shown';
 import { inForce } from '$server/records';
 import { needsSecond } from '$server/db/people';
 import { titlesOf } from '$server/db/records';
@@ -60,7 +61,7 @@ export const actions = {
 	change: formAction('person', async (v, event: On) => {
 		const by = allow(event);
 		const change = { name: v.name, email: v.email, role: v.role, person: v.person || null };
-		await told(() => changePerson(by, v.id ?? '', change));
+		await told(() => changePerson(by, v.id ?? '', change, readShown(v.shown)));
 		return { done: `${v.name} is stored.` };
 	}),
 	retire: formAction('personId', async (v, event: On) => {

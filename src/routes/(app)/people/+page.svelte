@@ -1,5 +1,6 @@
 <script lang="ts">
 	import { RIGHTS, ROLES, ROLE_SAYS, may, type Right } from '$door/rights';
+	import { personShown } from '$door/shown';
 	import Choose from '$lib/inputs/Choose.svelte';
 	import Form from '$lib/inputs/Form.svelte';
 	import LinkInput from '$lib/inputs/LinkInput.svelte';
@@ -14,6 +15,7 @@
 	const target = $derived(w.model.personType);
 	type Person = (typeof data.people)[number];
 
+	const SAYS = { name: 'name', email: 'e-mail', role: 'role', person: 'stands for' };
 	/** The record type that was chosen, and how many stand for a record of the one it is now. */
 	let stands = $state<string | null>(null);
 	const standing = $derived(data.people.filter((p) => p.person).length);
@@ -71,7 +73,7 @@
 	{@render roleBox()}
 	{#if target && !p?.service}
 		<span class="w-52 text-sm"
-			>Stands for<br /><LinkInput
+			><label for="person-{p?.id ?? 'new'}">Stands for</label><br /><LinkInput
 				id="person-{p?.id ?? 'new'}"
 				value={person}
 				{title}
@@ -181,6 +183,9 @@
 								action="?/change"
 								class="flex flex-wrap items-end gap-3 py-1"
 								keep
+								shown={personShown(p)}
+								says={(k, v) =>
+									`${SAYS[k as keyof typeof SAYS]} ${k === 'person' && v ? (data.titles[v] ?? `No. ${v}`) : v || 'nobody'}`}
 							>
 								{#if p.service}<input type="hidden" name="email" value={p.email} />{/if}
 								{@render inputs(p)}

@@ -1,11 +1,12 @@
 import { KEPT } from '$door/forms';
 import type { Gate } from '$door/gate';
 import { may } from '$door/rights';
+import { gateShown, keepShown, readShown, refuseStale } from '$door/shown';
 import { readModel } from '$server/db/model';
 import { needsSecond, setSecond } from '$server/db/people';
 import { db, transaction } from '$server/db/pool';
 import { readKeep, storeKeep, type Keep } from '$server/db/retention';
-import { readGate, storeGate } from '$server/db/workspace';
+import { lockWorkspace, readGate, storeGate } from '$server/db/workspace';
 import { note } from '$server/audit/audit';
 import { formAction, refuse } from '$server/http/forms';
 import { allow } from '$server/http/guard';
@@ -66,7 +67,9 @@ export const actions = {
 		const by = allow(event);
 		const keep: Keep = Object.fromEntries(KEPT.flatMap((k) => (v[k] ? [[k, Number(v[k])]] : [])));
 		await transaction(async (c) => {
+			await lockWorkspace(c, by.workspace);
 			const was = await readKeep(c, by.workspace);
+			refuseStale(readShown(v.shown), keepShown(was));
 			await storeKeep(c, by.workspace, keep);
 			await note(c, by, 'changed a setting', 'How long what is kept', { was, now: keep });
 		});
@@ -76,7 +79,7 @@ export const actions = {
 	}),
 	gate: formAction('gate', async (v, event: On) => {
 		const by = allow(event);
-		const { coverageLeast, strengthLeast, inherited, ...levels } = v;
+		const { coverageLeast, strengthLeast, inherited, shown, ...levels } = v;
 		const gate: Gate = {
 			levels,
 			coverage: Number(coverageLeast),
@@ -84,7 +87,9 @@ export const actions = {
 			inherited: inherited === 'yes'
 		};
 		await transaction(async (c) => {
+			await lockWorkspace(c, by.workspace);
 			const was = await readGate(c, by.workspace);
+			refuseStale(readShown(shown), gateShown(was));
 			await storeGate(c, by.workspace, gate);
 			await note(c, by, 'changed a setting', 'What has to be so before a release', {
 				was,

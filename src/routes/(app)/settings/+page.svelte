@@ -1,6 +1,7 @@
 <script lang="ts">
 	import { KEPT } from '$door/forms';
 	import { CRITERIA, LEVELS, type Criterion, type Level } from '$door/gate';
+	import { gateShown, keepShown } from '$door/shown';
 	import { ROLES, ROLE_SAYS, covers, type Role } from '$door/rights';
 	import Choose from '$lib/inputs/Choose.svelte';
 	import Form from '$lib/inputs/Form.svelte';
@@ -30,6 +31,13 @@
 		reason: 'or a reason why not',
 		shown: 'is shown only'
 	};
+	function gateSays(input: string, value: string): string {
+		if (input === 'inherited')
+			return `what the release in force has already ${value ? 'counts' : 'does not count'}`;
+		const least = input.endsWith('Least');
+		const c = (least ? input.slice(0, -'Least'.length) : input) as Criterion;
+		return `“${GATE_SAYS[c]}” ${least ? `at least ${value}\u00a0%` : LEVEL_SAYS[value as Level]}`;
+	}
 	let levels = $derived(data.gate.levels);
 	/** What is chosen for a new token. */
 	let of = $state('');
@@ -74,7 +82,14 @@
 				What is not met keeps everybody from releasing, asks whoever releases for a reason that
 				stands in the release for good, or is shown and no more.
 			</p>
-			<Form name="gate" action="?/gate" class="mt-2" keep>
+			<Form
+				name="gate"
+				action="?/gate"
+				class="mt-2"
+				keep
+				shown={gateShown(data.gate)}
+				says={gateSays}
+			>
 				<table class="grid-table text-sm">
 					<tbody>
 						{#each CRITERIA as c (c)}
@@ -132,7 +147,15 @@
 				What is older than so many days is deleted and cannot be brought back. Leave it empty to
 				keep everything. The audit, the releases and the records themselves are always kept.
 			</p>
-			<Form name="keep" action="?/keep" class="mt-2 flex flex-wrap items-end gap-3" keep>
+			<Form
+				name="keep"
+				action="?/keep"
+				class="mt-2 flex flex-wrap items-end gap-3"
+				keep
+				shown={keepShown(data.keep)}
+				says={(k, days) =>
+					`${KEPT_SAYS[k as keyof typeof KEPT_SAYS]} ${days ? `${days} days` : 'for good'}`}
+			>
 				{#each KEPT as k (k)}
 					<label class="text-sm"
 						>{KEPT_SAYS[k]}<br /><input

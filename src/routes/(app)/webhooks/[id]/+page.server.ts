@@ -1,5 +1,6 @@
 import { error, redirect } from '@sveltejs/kit';
 import { BadInput } from '$door/check';
+import { readShown } from '$door/shown';
 import { readModel } from '$server/db/model';
 import { EVENT_STATUS, listEvents, listHooks } from '$server/db/hooks';
 import { db, transaction } from '$server/db/pool';
@@ -75,7 +76,8 @@ export const actions = {
 	change: formAction('hookChange', async (v, event: On) => {
 		const by = allow(event);
 		const { model } = await readModel(db(), by.workspace);
-		await told(() => changeHook(by, event.params.id, { ...hookAsked(v, model), state: v.state }));
+		const asked = { ...hookAsked(v, model), state: v.state };
+		await told(() => changeHook(by, event.params.id, asked, readShown(v.shown)));
 	}),
 	secret: formAction('plain', async (_, event: On) => ({
 		secret: await told(() => newSecretOf(allow(event), event.params.id))

@@ -1,5 +1,6 @@
 <script lang="ts">
 	/** What one webhook was told and is to be told, and what the receiver made of it. */
+	import { hookShown } from '$door/shown';
 	import Choose from '$lib/inputs/Choose.svelte';
 	import Form from '$lib/inputs/Form.svelte';
 	import HookInputs from '$lib/outside/HookInputs.svelte';
@@ -30,6 +31,15 @@
 		{ value: 'refuses', label: 'refuses what it gets', help: 'answers 422' },
 		{ value: 'slow', label: 'answers too late', help: 'takes it, after twelve seconds' }
 	];
+	/** What is stored of it, in words. */
+	function says(input: string, value: string): string {
+		if (input === 'name') return `its name is “${value}”`;
+		if (input === 'address')
+			return `it tells ${value || 'the receiver that ships with Rigid Rule'}`;
+		if (input === 'state') return `it is ${value}`;
+		const types = value.split(' ').filter(Boolean);
+		return `of ${types.map((t) => w.schema.types.get(t)?.type.plural ?? t).join(', ') || 'records of all types'}`;
+	}
 	const KIND = { created: 'created', changed: 'changed', deleted: 'deleted' } as const;
 	// by way of what is stored: what is chosen stays when the page loads again and that is the same
 	const storedState = $derived(h.state);
@@ -225,7 +235,14 @@
 	{#if w.may('operate')}
 		<section class="mt-5 max-w-5xl border border-line bg-sheet p-5" aria-labelledby="change-h">
 			<h2 id="change-h">Change it</h2>
-			<Form name="hookChange" action="?/change" class="mt-2 grid gap-3" keep>
+			<Form
+				name="hookChange"
+				action="?/change"
+				class="mt-2 grid gap-3"
+				keep
+				shown={hookShown(h)}
+				{says}
+			>
 				<HookInputs hook={h} />
 				<span class="text-sm"
 					>It is<br /><Choose
