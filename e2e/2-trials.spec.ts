@@ -338,3 +338,49 @@ test('a sample is taken from a stored record with what it links to, and somebody
 	await page.getByRole('button', { name: 'Remove this trial' }).click();
 	await expect(kept).toHaveCount(0);
 });
+
+test('of two who have one trial open, neither writes over the other unawares', async ({
+	page,
+	browser,
+	baseURL
+}) => {
+	test.slow();
+	const other = await (await browser.newContext({ baseURL })).newPage();
+	await signIn(other, 'ida');
+	const name = (p: typeof page) => p.getByLabel('Name of the trial');
+	const keep = (p: typeof page) => p.getByRole('button', { name: /^Keep the (trial|changes)$/ });
+	await open(page, '/try');
+	await page.getByRole('button', { name: 'A new trial' }).first().click();
+	await page.keyboard.type('customer');
+	await page.keyboard.press('Enter');
+	await name(page).fill('Written by two');
+	await page.getByRole('button', { name: 'Expect something of change 1' }).click();
+	await page.keyboard.type('size class');
+	await page.keyboard.press('Enter');
+	await keep(page).click();
+	await expect(page.getByText('Kept the trial “Written by two”.')).toBeVisible();
+
+	await open(other, '/try');
+	for (const p of [page, other])
+		await p.getByRole('button', { name: 'Written by two', exact: true }).click();
+	await name(page).fill('Written by Jonas');
+	await name(other).fill('Written by Ida');
+	await keep(page).click();
+	// whoever is still writing is told, and what they wrote stays
+	await expect(other.getByText('Somebody stored this trial otherwise meanwhile.')).toBeVisible();
+	await expect(name(other)).toHaveValue('Written by Ida');
+	expect(await barriers(other, 'main', WCAG)).toEqual([]);
+	await other.getByRole('button', { name: 'Take theirs instead' }).click();
+	await expect(name(other)).toHaveValue('Written by Jonas');
+
+	// taken away by the one, what the other wrote can be kept all the same
+	await name(other).fill('Written by Ida after all');
+	await page.getByRole('button', { name: 'Remove this trial' }).click();
+	await expect(other.getByText('Somebody took this trial away meanwhile.')).toBeVisible();
+	await expect(name(other)).toHaveValue('Written by Ida after all');
+	await keep(other).click();
+	await expect(other.getByText('Kept the trial “Written by Ida after all”.')).toBeVisible();
+	await other.getByRole('button', { name: 'Remove this trial' }).click();
+	await expect(other.getByText('Removed “Written by Ida after all”.')).toBeVisible();
+	await other.context().close();
+});

@@ -366,13 +366,16 @@ const BODIES: Record<string, Doc> = {
 	'/draft/here': { page: 'p', at: 'rules.size_class' },
 	'/draft/kept/[id]': { revision: 1 },
 	'/trials/[id]': {
-		id: 'customer',
-		name: 'X',
-		type: 'customer',
-		was: null,
-		sent: [],
-		entryPoint: 'full',
-		expected: {}
+		trial: {
+			id: 'customer',
+			name: 'X',
+			type: 'customer',
+			was: null,
+			sent: [],
+			entryPoint: 'full',
+			expected: {}
+		},
+		had: null
 	},
 	'/lines': {
 		step: 'leave',

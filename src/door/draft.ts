@@ -259,6 +259,16 @@ export function checkVersion(v: unknown): number {
 /** A trial. @throws {BadInput} naming the place */
 export const checkTrial = (v: unknown) => check<Trial>(trial, v);
 
+/**
+ * A trial that is to be kept, with the one that its author had before them: null where there was none, nothing where they do not
+ * say. That is only compared, so it is taken as it is. @throws {BadInput} naming the place
+ */
+export function checkKeptTrial(v: unknown): { trial: Trial; had?: unknown } {
+	if (!isObject(v) || !('trial' in v)) throw new BadInput('trial is missing.');
+	const { trial, had } = v as { trial: unknown; had?: unknown };
+	return { trial: checkTrial(trial), ...(had === undefined ? {} : { had }) };
+}
+
 /** A claim order. @throws {BadInput} naming the place */
 export const checkOrder = (v: unknown) =>
 	check<{ field: string; claims: string[] }>(

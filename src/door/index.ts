@@ -23,6 +23,7 @@ export {
 	checkAcceptance,
 	checkDefinition,
 	checkHere,
+	checkKeptTrial,
 	checkLost,
 	checkModel,
 	checkModelPieces,

@@ -38,6 +38,7 @@ import {
 	checkSubmission,
 	checkTable,
 	checkTitles,
+	checkKeptTrial,
 	checkTrial,
 	readJson
 } from '.';
@@ -212,6 +213,7 @@ describe('documents and questions with anything in any place', () => {
 	const rows = { ...demoTrials.find((t) => t.rows?.length) };
 	const SOUND: [name: string, check: (v: unknown) => unknown, sound: unknown][] = [
 		['trial', checkTrial, demoTrials[0]],
+		['trial to be kept', checkKeptTrial, { trial: demoTrials[0], had: null }],
 		['trial of several changes', checkTrial, { ...demoTrials[0], ...trial }],
 		['trial of rows', checkTrial, { ...demoTrials[0], ...rows }],
 		['submission', checkSubmission, { sent: [['headcount', '5']], version: 1, release: 3 }],
@@ -321,6 +323,8 @@ describe('documents and questions with anything in any place', () => {
 			'submission: version',
 			'trial of rows: person',
 			'trial of several changes: person',
+			'trial to be kept: had',
+			'trial to be kept: trial.person',
 			'trial: person',
 			// what a list does not ask for
 			...[

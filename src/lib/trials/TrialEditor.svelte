@@ -30,15 +30,18 @@
 	let {
 		trial,
 		fresh = false,
+		gone = false,
 		onclose,
 		onkeep
 	}: {
 		trial: Trial;
 		/** It is not kept yet. */
 		fresh?: boolean;
+		/** Somebody took it away while it is open here. */
+		gone?: boolean;
 		onclose: () => void;
-		/** Told the trial to keep; what is said against it comes back. */
-		onkeep: (t: Trial) => Promise<string | null>;
+		/** Told the trial to keep, and as what it was seen, null for none; what is said against it comes back. */
+		onkeep: (t: Trial, had: Trial | null) => Promise<string | null>;
 	} = $props();
 
 	/** Outcomes that say why a value is as it was expected. */
@@ -52,12 +55,15 @@
 	let keeping = $state(false);
 	// what somebody else stored is taken over where nothing was written here
 	let known = untrack(() => trial);
+	/** Somebody stored it otherwise since something was written here. */
+	let theirs = $state(false);
 	$effect(() => {
 		if (canonicalJson(trial) === canonicalJson(known)) return;
 		if (canonicalJson(mine) === canonicalJson(known)) mine = trial;
+		else theirs = canonicalJson(mine) !== canonicalJson(trial);
 		known = trial;
 	});
-	const edited = $derived(fresh || canonicalJson(mine) !== canonicalJson(trial));
+	const edited = $derived(fresh || gone || canonicalJson(mine) !== canonicalJson(trial));
 	const result = $derived<TrialResult>(runTrial(w.plan, mine, zones));
 	const steps = $derived(stepsOf(mine));
 	const expects = $derived([...steps, ...(mine.rows ?? [])].some((s) => s.expect.length));
@@ -183,7 +189,8 @@
 	async function keep() {
 		keeping = true;
 		mine = keepingRows(w.plan, { ...mine, name: mine.name.trim() || nameOf(mine, words) }, zones);
-		trouble = await onkeep(mine);
+		trouble = await onkeep(mine, fresh || gone ? null : trial);
+		if (!trouble) theirs = false;
 		keeping = false;
 	}
 </script>
@@ -399,6 +406,21 @@
 			>See {steps.length > 1 ? 'its first change' : 'it'} on the sheet</a
 		>
 	</p>
+	{#if gone}<p class="mt-2 text-ochre" role="status">
+			▲ Somebody took this trial away meanwhile. What stands here is not kept.
+		</p>
+	{:else if theirs}<p class="mt-2 text-ochre" role="status">
+			▲ Somebody stored this trial otherwise meanwhile. Yours takes its place when you keep it.
+			<button
+				type="button"
+				class="textlink"
+				onclick={() => {
+					mine = trial;
+					theirs = false;
+					trouble = null;
+				}}>Take theirs instead</button
+			>
+		</p>{/if}
 	{#if !disabled}
 		<div class="mt-2 flex items-center gap-2">
 			<button

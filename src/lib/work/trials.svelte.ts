@@ -150,11 +150,18 @@ export class Trials {
 		return worker;
 	}
 
-	/** Stores a trial; what the server says against it, or null. */
-	keep(given: Trial): Promise<string | null> {
+	/**
+	 * Stores a trial; what the server says against it, or null.
+	 * @param had as it was seen, null where there was none: another that stands there now is not written over
+	 */
+	keep(given: Trial, had?: Trial | null): Promise<string | null> {
 		// whatever shows it may hand out what no worker can be sent
 		const trial = this.#withRows($state.snapshot(given) as Trial);
-		return this.#step(`/trials/${trial.id}`, { method: 'PUT', body: trial }, [trial]);
+		return this.#step(
+			`/trials/${trial.id}`,
+			{ method: 'PUT', body: { trial, had: $state.snapshot(had) } },
+			[trial]
+		);
 	}
 
 	/** Stores several trials in one step, those of the same identity in their place; what the server says against it, or null. */

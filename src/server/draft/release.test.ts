@@ -28,7 +28,7 @@ import {
 } from './release';
 import { remark, settle } from './remarks';
 import { DraftMoved, revisionOf } from './revision';
-import { dropTrial, storeTrial, storeTrials } from './trials';
+import { TrialMoved, dropTrial, storeTrial, storeTrials } from './trials';
 
 let t: Fresh;
 let worker: Awaited<ReturnType<typeof workBeside>>;
@@ -78,6 +78,36 @@ describe('the revision of the draft', () => {
 			was: from + 3
 		});
 		expect((await told('stored a trial'))[0]).toContain('Called otherwise');
+	});
+	it('does not move where a trial is kept over what its author has not seen', async () => {
+		const [trial, other] = await listTrials(db(), t.workspace);
+		const now = async (id = trial.id) =>
+			(await listTrials(db(), t.workspace)).find((x) => x.id === id) ?? null;
+		const kept = (name: string, had: unknown) =>
+			storeTrial(t.author, { ...trial, name }, had).then(
+				() => true,
+				(e: unknown) => {
+					expect(e).toBeInstanceOf(TrialMoved);
+					return false;
+				}
+			);
+		const from = await seen();
+		expect(await kept('Mine', { ...trial, name: 'As nobody stored it' })).toBe(false);
+		expect(await kept('Mine', null)).toBe(false);
+		for (const hostile of ['', 7, [], { id: trial.id }, { ...trial, more: 1 }])
+			expect(await kept('Mine', hostile)).toBe(false);
+		expect([await seen(), await now()]).toEqual([from, trial]);
+		// its keys in another order are no other trial
+		const turned = Object.fromEntries(Object.entries(trial).reverse());
+		expect(await kept('Mine', turned)).toBe(true);
+		expect(await now()).toMatchObject({ name: 'Mine' });
+		// of two at the same moment one
+		const both = await Promise.all(['One', 'Other'].map(async (n) => kept(n, await now())));
+		expect(both.sort()).toEqual([false, true]);
+		await dropTrial(t.author, trial.id);
+		await expect(storeTrial(t.author, trial, trial)).rejects.toThrow('took this trial away');
+		expect(await kept(trial.name, null)).toBe(true);
+		expect(await now(other.id)).toEqual(other);
 	});
 	it('goes up by one for several trials together; of two with one identity the later stands', async () => {
 		const from = await seen();

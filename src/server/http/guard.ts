@@ -10,6 +10,7 @@ import { NeedsSecond, NoSuchRelease } from '../draft/release';
 import { DraftMoved } from '../draft/revision';
 import { BulkBegun } from '../bulk/bulk';
 import { NotTheirTable } from '../living/living';
+import { TrialMoved } from '../draft/trials';
 import { ViewMoved } from '../lists/views';
 import { RefusedChange } from '../records';
 import { BadInput } from '../../door';
@@ -96,6 +97,7 @@ export async function answered(work: () => Promise<Response>): Promise<Response>
 			e instanceof ModelMoved ||
 			e instanceof DraftMoved ||
 			e instanceof ViewMoved ||
+			e instanceof TrialMoved ||
 			e instanceof BulkBegun
 		)
 			return json({ message: e.message }, { status: 409 });

@@ -1,5 +1,6 @@
 <script lang="ts">
 	import { page } from '$app/state';
+	import { untrack } from 'svelte';
 	import { goto } from '$app/navigation';
 	import type { Trial } from '$core';
 	import { ENTRY_LABEL, expectingWhatCame, runTrial, sayExpectation, sayGot, stepsOf } from '$core';
@@ -36,10 +37,28 @@
 	});
 	/** One that is being written and not kept yet. */
 	let fresh = $state.raw<Trial | null>(null);
+	/** The one that is open, as it was when it was last there: it stays where somebody takes it away. */
+	let opened = $state.raw<Trial | null>(null);
+	/** The one that was taken away here. */
+	let removed = $state<string | null>(null);
+	$effect(() => {
+		const there = w.trials.all.find((t) => t.id === open);
+		const before = untrack(() => opened);
+		opened = there ?? (before?.id === open ? before : null);
+	});
+	const gone = $derived(
+		opened &&
+			w.trials.known &&
+			![fresh?.id, removed].includes(opened.id) &&
+			!w.trials.all.some((t) => t.id === opened!.id)
+			? opened
+			: null
+	);
 	const failing = $derived(w.trials.all.filter((t) => w.trials.outcomes.get(t.id)?.held === false));
 	const listed = $derived([
 		// once it is kept it stands among the others
 		...(fresh && !w.trials.all.some((t) => t.id === fresh!.id) ? [fresh] : []),
+		...(gone ? [gone] : []),
 		...(only === 'failing'
 			? failing
 			: [...failing, ...w.trials.all.filter((t) => !failing.includes(t))])
@@ -124,16 +143,16 @@
 	/** What it expects stays; it reads the rows that stand. */
 	async function rowsOfToday(t: Trial) {
 		const { finds: _, ...rest } = t;
-		const trouble = await w.trials.keep(rest);
+		const trouble = await w.trials.keep(rest, t);
 		tell(trouble ?? `“${t.name}” goes by today’s rows.`);
 	}
 	async function expectNow(t: Trial) {
 		const r = runTrial(w.plan, t, zones);
-		const trouble = await w.trials.keep(expectingWhatCame(t, r.lines));
+		const trouble = await w.trials.keep(expectingWhatCame(t, r.lines), t);
 		tell(trouble ?? `“${t.name}” expects what the draft gives now.`);
 	}
-	async function keep(t: Trial): Promise<string | null> {
-		const trouble = await w.trials.keep(t);
+	async function keep(t: Trial, had: Trial | null): Promise<string | null> {
+		const trouble = await w.trials.keep(t, had);
 		if (trouble) return trouble;
 		if (fresh?.id === t.id) {
 			fresh = null;
@@ -143,12 +162,15 @@
 		return null;
 	}
 	async function remove(t: Trial) {
+		removed = t.id;
 		const trouble = await w.trials.drop(t.id);
-		if (trouble) tell(trouble);
-		else
+		if (trouble) {
+			removed = null;
+			tell(trouble);
+		} else
 			tell(`Removed “${t.name}”.`, {
 				label: 'Put it back',
-				do: () => void w.trials.keep(t)
+				do: () => void w.trials.keep(t, null).then((against) => against && tell(against))
 			});
 	}
 	function begin(type: string) {
@@ -290,6 +312,7 @@
 							<TrialEditor
 								trial={t}
 								fresh={fresh?.id === t.id}
+								gone={gone?.id === t.id}
 								onkeep={keep}
 								onclose={() => {
 									open = null;
@@ -298,7 +321,7 @@
 										void goto(page.url.pathname, { noScroll: true, keepFocus: true });
 								}}
 							/>
-							{#if fresh?.id !== t.id}
+							{#if fresh?.id !== t.id && gone?.id !== t.id}
 								<Remarks
 									class="mt-2"
 									at={{ kind: 'trial', key: t.id }}

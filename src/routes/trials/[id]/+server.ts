@@ -1,4 +1,4 @@
-import { BadInput, checkTrial, readJson } from '$door';
+import { BadInput, checkKeptTrial, readJson } from '$door';
 import { dropTrial, storeTrial } from '$server/draft/trials';
 import { allow, answer } from '$server/http/guard';
 import type { RequestHandler } from './$types';
@@ -6,10 +6,10 @@ import type { RequestHandler } from './$types';
 export const PUT: RequestHandler = (event) => {
 	const account = allow(event);
 	return answer(async () => {
-		const trial = checkTrial(await readJson(event.request));
+		const { trial, had } = checkKeptTrial(await readJson(event.request));
 		if (trial.id !== event.params.id)
 			throw new BadInput('The identity in the address and in the trial differ.');
-		return storeTrial(account, trial);
+		return storeTrial(account, trial, had);
 	});
 };
 
