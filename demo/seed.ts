@@ -6,7 +6,7 @@ import { insertHook } from '../src/server/db/hooks';
 import { newSecret } from '../src/server/outside/hooks';
 import { createModel, indexMatched, keysToMatch, tableOf } from '../src/server/db/model';
 import type { Db } from '../src/server/db/pool';
-import { putEditors } from '../src/server/db/living';
+import { changeEditors } from '../src/server/db/living';
 import { insertWorkspace } from '../src/server/db/workspace';
 import { columnsFor } from '../src/server/db/records';
 import { createRelease, replaceDraft, saveTrial } from '../src/server/db/rules';
@@ -93,7 +93,7 @@ export async function seed(db: Db, sizes: DemoSizes = DEMO_SIZES): Promise<void>
 	const office = await db.query<{ id: string }>('select id::text from account where email = $1', [
 		'mieke@quillmere.example'
 	]);
-	await putEditors(db, w, districtPostcodes.id, [office.rows[0].id]);
+	await changeEditors(db, w, districtPostcodes.id, { add: [office.rows[0].id], remove: [] });
 	// each with the rows of living tables that it was right by
 	const plan = compilePlan(new Schema(demoModel), demoDraft);
 	for (const t of demoTrials) await saveTrial(db, w, keepingRows(plan, t, zones));

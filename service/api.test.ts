@@ -395,7 +395,7 @@ const BODIES: Record<string, Doc> = {
 		edits: [{ id: 'r_1', before: null, after: { country: 'poland', begins: '1' } }]
 	},
 	'/tables/[id]/rows/[edit]': { brings: false },
-	'/tables/[id]/editors': { accounts: ['1'] },
+	'/tables/[id]/editors': { add: ['1'], remove: [] },
 	'/bulks': {
 		type: 'deal',
 		which: { list: {} },

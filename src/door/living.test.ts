@@ -46,8 +46,15 @@ describe('an edit of rows', () => {
 });
 
 it('who may edit is a list of people', () => {
-	expect(checkEditors({ accounts: ['3'] })).toEqual(['3']);
-	for (const v of [{}, { accounts: 'all' }, { accounts: [3] }, { accounts: ['x'] }])
+	const change = { add: ['3'], remove: [] };
+	expect(checkEditors(change)).toEqual(change);
+	for (const v of [
+		{},
+		{ add: ['3'] },
+		{ ...change, add: 'all' },
+		{ ...change, add: [3] },
+		{ ...change, remove: ['x'] }
+	])
 		expect(() => checkEditors(v)).toThrow(BadInput);
 });
 

@@ -172,16 +172,22 @@ export function checkRowsFile(v: unknown): RowsFile {
 export const checkRowsBack = (v: unknown) =>
 	check<{ brings: boolean }>(only({ brings: flag() }), v);
 
-/** Who may edit a table. @throws {BadInput} naming the place */
-export const checkEditors = (v: unknown): string[] =>
-	check<{ accounts: string[] }>(
-		only({
-			accounts: yup
-				.array()
-				.strict()
-				.max(200)
-				.of(text(20).matches(/^\d+$/, '${path} must be the number of a person'))
-				.required()
-		}),
-		v
-	).accounts;
+const accounts = yup
+	.array()
+	.strict()
+	.max(200)
+	.of(text(20).matches(/^\d+$/, '${path} must be the number of a person'))
+	.required();
+
+/** Who may edit a table from now on, and who no more. */
+export interface EditorsChange {
+	add: string[];
+	remove: string[];
+}
+
+/**
+ * Who comes to edit a table, and who no longer does: not all who do, since somebody else may add one at the same moment.
+ * @throws {BadInput} naming the place
+ */
+export const checkEditors = (v: unknown): EditorsChange =>
+	check<EditorsChange>(only({ add: accounts, remove: accounts }), v);

@@ -268,7 +268,7 @@ describe('documents and questions with anything in any place', () => {
 				look: null
 			}
 		],
-		['editors', checkEditors, { accounts: ['1'] }],
+		['editors', checkEditors, { add: ['1'], remove: ['2'] }],
 		[
 			'pilot',
 			checkPilotStep,

@@ -24,7 +24,13 @@
 	const admins = 'administrators';
 	async function say(accounts: string[]) {
 		try {
-			await ask(`/tables/${table}/editors`, { method: 'PUT', body: { accounts } });
+			await ask(`/tables/${table}/editors`, {
+				method: 'PUT',
+				body: {
+					add: accounts.filter((a) => !editors.includes(a)),
+					remove: editors.filter((a) => !accounts.includes(a))
+				}
+			});
 			await w.reload();
 		} catch (e) {
 			if (!(e instanceof Refused)) throw e;

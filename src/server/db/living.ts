@@ -350,20 +350,20 @@ export async function readEditors(db: Db, workspace: string): Promise<Record<str
 	return Object.fromEntries(r.rows.map((x) => [x.tbl, x.accounts]));
 }
 
-/** Says who may edit a table. */
-export async function putEditors(
+/** Says who may edit a table from now on, and who no more. */
+export async function changeEditors(
 	db: Db,
 	workspace: string,
 	table: string,
-	accounts: readonly string[]
+	{ add, remove }: { add: readonly string[]; remove: readonly string[] }
 ): Promise<void> {
 	await db.query(
-		'delete from living_editor where workspace = $1 and tbl = $2 and not account = any($3::bigint[])',
-		[workspace, table, accounts]
+		'delete from living_editor where workspace = $1 and tbl = $2 and account = any($3::bigint[])',
+		[workspace, table, remove]
 	);
 	await db.query(
 		`insert into living_editor (workspace, tbl, account)
 		 select $1, $2, id from account where workspace = $1 and id = any($3::bigint[]) on conflict do nothing`,
-		[workspace, table, accounts]
+		[workspace, table, add]
 	);
 }

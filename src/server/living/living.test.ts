@@ -52,6 +52,7 @@ import {
 
 let t: Fresh;
 const TABLE = 'district_postcodes';
+const EDITED = { id: TABLE, label: 'District postcodes' };
 beforeAll(async () => {
 	t = await freshDatabase();
 });
@@ -152,15 +153,19 @@ describe('an edit of rows', () => {
 		expect(await mayEditRows(db(), t.reader, TABLE)).toBe(true);
 		expect(await mayEditRows(db(), t.reader, 'country_desk')).toBe(false);
 		expect(await put(edits, {}, t.reader)).toBe(3);
-		await sayEditors(t.admin, { id: TABLE, label: 'District postcodes' }, [t.author.id]);
+		// of two who say so at the same moment neither takes back what the other said
+		await Promise.all([
+			sayEditors(t.admin, EDITED, { add: [t.author.id], remove: [] }),
+			sayEditors(t.admin, EDITED, { add: [], remove: [t.reader.id] })
+		]);
 		await expect(
 			put([to(await row('poland', '78'), { district: '2' })], {}, t.reader)
 		).rejects.toThrow(NotTheirTable);
 		await put([to(await row('poland', '78'), { district: '2' })], {}, t.author);
-		await sayEditors(t.admin, { id: TABLE, label: 'District postcodes' }, [t.reader.id]);
-		await expect(
-			sayEditors(t.admin, { id: TABLE, label: 'District postcodes' }, ['999999'])
-		).rejects.toThrow('not among the people');
+		await sayEditors(t.admin, EDITED, { add: [t.reader.id], remove: [t.author.id] });
+		await expect(sayEditors(t.admin, EDITED, { add: ['999999'], remove: [] })).rejects.toThrow(
+			'not among the people'
+		);
 	});
 
 	it.each<[string, LivingRow['cells'], string]>([

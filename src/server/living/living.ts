@@ -23,7 +23,7 @@ import {
 	type Schema
 } from '../../core';
 import { BadInput } from '../../door';
-import { LARGE_EDIT, type RowsAsked, type RowsSent } from '../../door/living';
+import { LARGE_EDIT, type EditorsChange, type RowsAsked, type RowsSent } from '../../door/living';
 import { may } from '../../door/rights';
 import { note } from '../audit/audit';
 import {
@@ -32,8 +32,8 @@ import {
 	listEdits,
 	lockRows,
 	noteEditLook,
-	putEditors,
 	readEdit,
+	changeEditors,
 	readEditors,
 	rowsAt,
 	storeEdit
@@ -351,16 +351,16 @@ export async function lookAtRows(by: Account, id: string, edits: RowEdit[]): Pro
 	});
 }
 
-/** Says who may edit the rows of a table, beside administrators. @throws {BadInput} */
+/** Says who comes to edit the rows of a table, beside administrators, and who no longer does. @throws {BadInput} */
 export async function sayEditors(
 	by: Account,
 	table: { id: string; label: string },
-	accounts: readonly string[]
+	change: EditorsChange
 ): Promise<void> {
 	await transaction(async (c) => {
-		await putEditors(c, by.workspace, table.id, accounts);
+		await changeEditors(c, by.workspace, table.id, change);
 		const now = own(await readEditors(c, by.workspace), table.id) ?? [];
-		if (now.length !== new Set(accounts).size)
+		if (!change.add.every((a) => now.includes(a)))
 			throw new BadInput(
 				'One of them is not among the people of this workspace. Load the page again.'
 			);
