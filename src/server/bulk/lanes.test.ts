@@ -13,11 +13,15 @@ import { save } from '../records';
 import { askBulk, beginBulk, takeBack } from './bulk';
 import { Lanes, UNKNOWN, type Footprint } from './lanes';
 
-const footprint = (touched: string[]): Footprint => ({ touched, open: false });
+const footprint = (touched: string[], wrote = ['thing.other']): Footprint => ({
+	touched,
+	wrote,
+	open: false
+});
 const lanesOf = (rows: readonly string[][]) => {
 	const lanes = new Lanes(new Set(['thing.key']));
 	rows.forEach((touched, i) =>
-		lanes.add({ n: i + 1, type: 'thing', record: String(i) }, footprint(touched), [])
+		lanes.add({ n: i + 1, type: 'thing', record: String(i) }, footprint(touched))
 	);
 	return lanes.cut();
 };
@@ -64,14 +68,14 @@ describe('lanes', () => {
 
 	it('are one where a record might find others, and where nobody knows what a change touches', () => {
 		const two = new Lanes(new Set(['thing.key']));
-		two.add({ n: 1, type: 'thing', record: '1' }, footprint([]), [{ field: 'other' }]);
-		two.add({ n: 2, type: 'thing', record: '2' }, footprint([]), [{ field: 'other' }]);
+		two.add({ n: 1, type: 'thing', record: '1' }, footprint([]));
+		two.add({ n: 2, type: 'thing', record: '2' }, footprint([]));
 		expect(two.cut()!.lanes).toBe(2);
-		two.add({ n: 3, type: 'thing', record: '3' }, footprint([]), [{ field: 'key' }]);
+		two.add({ n: 3, type: 'thing', record: '3' }, footprint([], ['thing.other', 'thing.key']));
 		expect(two.cut()).toBeNull();
 		const open = new Lanes(new Set());
-		open.add({ n: 1, type: 'thing', record: '1' }, footprint([]), []);
-		open.add({ n: 2, type: 'thing', record: '2' }, UNKNOWN, []);
+		open.add({ n: 1, type: 'thing', record: '1' }, footprint([]));
+		open.add({ n: 2, type: 'thing', record: '2' }, UNKNOWN);
 		expect(open.cut()).toBeNull();
 	});
 });

@@ -13,12 +13,14 @@ const MOST = 4;
 export interface Footprint {
 	/** As `type.number`, the record itself among it. */
 	touched: readonly string[];
+	/** Fields that it wrote, as `type.field`, there and elsewhere. */
+	wrote: readonly string[];
 	/** Nobody can say what all it will touch. */
 	open: boolean;
 }
 
 /** What is known of one whose change was not settled: nothing. */
-export const UNKNOWN: Footprint = { touched: [], open: true };
+export const UNKNOWN: Footprint = { touched: [], wrote: [], open: true };
 
 /** Gathers what changes touch, and parts them. */
 export class Lanes {
@@ -32,10 +34,9 @@ export class Lanes {
 	/** Takes in a record that would change. */
 	add(
 		{ n, type, record }: Pick<BulkRow, 'n' | 'type' | 'record'>,
-		{ touched, open }: Footprint,
-		changes: readonly { field: string }[]
+		{ touched, wrote, open }: Footprint
 	): void {
-		if (open || changes.some((c) => this.finding.has(refKey(type, c.field)))) this.inOrder = true;
+		if (open || wrote.some((f) => this.finding.has(f))) this.inOrder = true;
 		// nothing of what is gathered counts any more
 		if (this.inOrder) return;
 		const key = refKey(type, record);

@@ -57,7 +57,7 @@ export async function bulkLook({ job, progress }: JobRun): Promise<void> {
 			db(),
 			bulk.id,
 			rows.map(({ footprint = UNKNOWN, ...r }) => {
-				if (r.look.is === 'changed') lanes.add(r, footprint, r.look.changes);
+				if (r.look.is === 'changed') lanes.add(r, footprint);
 				return r;
 			})
 		);
@@ -153,8 +153,12 @@ export async function lookedAt(
 
 function footprintOf(o: SaveOutcome[] | RefusedChange): Footprint {
 	if (o instanceof RefusedChange) return UNKNOWN;
-	const { touched = [], pending } = o[0];
-	return { touched, open: pending > 0 };
+	const [{ type, changes, reached, touched = [], pending }] = o;
+	const wrote = [
+		...changes.map((c) => refKey(type, c.field)),
+		...reached.flatMap((r) => r.fields.map((f) => refKey(r.type, f)))
+	];
+	return { touched, wrote, open: pending > 0 };
 }
 
 /** What is sent to a record. */
