@@ -170,7 +170,12 @@
 		} else
 			tell(`Removed “${t.name}”.`, {
 				label: 'Put it back',
-				do: () => void w.trials.keep(t, null).then((against) => against && tell(against))
+				async do() {
+					const against = await w.trials.keep(t, null);
+					if (against) tell(against);
+					// from here on somebody else may take it away
+					else removed = null;
+				}
 			});
 	}
 	function begin(type: string) {
