@@ -587,7 +587,7 @@
 		padding: 5px 10px;
 		border-bottom: 1px solid var(--color-hairline);
 		text-align: left;
-		vertical-align: top;
+		vertical-align: baseline;
 		overflow-wrap: anywhere;
 		overflow: hidden;
 	}

@@ -15,6 +15,7 @@
 		then: {
 			on: string;
 			notYet: boolean;
+			again: boolean;
 			values: Record<string, JsonValue>;
 			otherwise: string[];
 			knownFrom: string | null;
@@ -34,7 +35,11 @@
 
 <section class="mb-3 border border-line bg-sheet px-4 py-2" aria-label="As it was">
 	<h2>As it was at the end of {formatDate(then.on)}</h2>
-	{#if then.notYet}<p role="status">It was not there yet: it was made after that day.</p>
+	{#if then.notYet}<p role="status">
+			{then.again
+				? 'It was deleted then, and made again after that day.'
+				: 'It was not there yet: it was made after that day.'}
+		</p>
 	{:else}
 		{#if then.knownFrom}<p class="text-sm text-ochre">
 				▲ History is kept from {formatMoment(then.knownFrom, w.model.zone)} on. What changed before that

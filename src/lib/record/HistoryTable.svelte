@@ -39,23 +39,29 @@
 		><tr><th>When</th><th>Who</th><th>Field</th><th>From</th><th>To</th><th>Because</th></tr></thead
 	>
 	<tbody>
+		{#snippet whence(h: HistoryEntry)}
+			<td class="whitespace-nowrap">{formatMoment(h.at, w.model.zone)}</td>
+			<td class="whitespace-nowrap"
+				>{h.who ?? ''}
+				<div class="text-xs text-quiet">
+					{h.made ? 'made by' : 'by'} the {ENTRY_LABEL[h.entryPoint]}{#if h.began}, at <a
+							class="textlink min-h-0"
+							href="/records/{h.began.type}/{h.began.record}"
+							>{w.titles.all[`${h.began.type}.${h.began.record}`] ?? `No. ${h.began.record}`}</a
+						>{/if}
+				</div></td
+			>
+		{/snippet}
 		{#each history as h (h.change)}
+			{#if !h.lines.length}
+				<tr id="change-{h.change}">
+					{@render whence(h)}
+					<td colspan="4" class="text-quiet">made with nothing in it</td>
+				</tr>
+			{/if}
 			{#each h.lines as l, i (l.field + l.outcome)}
 				<tr id={i === 0 ? `change-${h.change}` : undefined}>
-					<td class="whitespace-nowrap"
-						>{#if i === 0}{formatMoment(h.at, w.model.zone)}{/if}</td
-					>
-					<td class="whitespace-nowrap"
-						>{#if i === 0}{h.who ?? ''}
-							<div class="text-xs text-quiet">
-								by the {ENTRY_LABEL[h.entryPoint]}{#if h.began}, at <a
-										class="textlink min-h-0"
-										href="/records/{h.began.type}/{h.began.record}"
-										>{w.titles.all[`${h.began.type}.${h.began.record}`] ??
-											`No. ${h.began.record}`}</a
-									>{/if}
-							</div>{/if}</td
-					>
+					{#if i === 0}{@render whence(h)}{:else}<td></td><td></td>{/if}
 					<td
 						>{l.outcome === 'sent'
 							? 'Messages'

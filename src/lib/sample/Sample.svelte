@@ -404,16 +404,16 @@
 							{/if}
 						</td>
 						<td class="py-1 pl-2 text-right align-top text-xs text-quiet">
-							<span class="mono inline-block pt-1"
-								>{pretending && !s.created
-									? 'before'
-									: changed && !s.created
-										? `was ${say(x.id, toJson(changed.from)) || 'blank'}`
-										: locked && !touched
-											? ''
-											: (x.unit ?? x.currency ?? '')}</span
-							>
-							{#if locked}<span class="block">only rules set it</span
+							{#if !locked || touched || changed || pretending}<span class="mono inline-block pt-1"
+									>{pretending && !s.created
+										? 'before'
+										: changed && !s.created
+											? `was ${say(x.id, toJson(changed.from)) || 'blank'}`
+											: locked && !touched
+												? ''
+												: (x.unit ?? x.currency ?? '')}</span
+								>{/if}
+							{#if locked}<span class="block pt-1 whitespace-nowrap">only rules set it</span
 								>{/if}{#if result?.required.has(x.id)}<span class="block text-brick">required</span
 								>{/if}{#if result?.hidden.has(x.id)}<span class="block">hidden</span>{/if}
 						</td>

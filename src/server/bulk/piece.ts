@@ -162,13 +162,25 @@ export async function giveBack(
 	outcomes: readonly (SaveOutcome[] | RefusedChange)[]
 ) {
 	if (bulk.asked && bulk.asked.does.k !== 'history') return;
+	// the last that ran on to a field of a record, among these
+	const reachedBy = new Map<string, number>();
+	outcomes.forEach((o, i) => {
+		if (o instanceof RefusedChange) return;
+		for (const { type, id, fields } of o[0].reached)
+			for (const f of fields) reachedBy.set(`${type}.${id}.${f}`, i);
+	});
 	for (const type of new Set(rows.map((r) => r.type))) {
 		const back = rows.flatMap((r, i) => {
 			const o = outcomes[i];
 			if (r.type !== type || o instanceof RefusedChange || !r.had) return [];
-			// what a Locked rule wrote instead is that rule's
+			// what a Locked rule gives instead is that rule's, whichever of these changes it came with
 			const ruled = new Set(o[0].changes.filter((c) => c.rule !== null).map((c) => c.field));
-			const had = Object.fromEntries(Object.entries(r.had).filter(([f]) => !ruled.has(f)));
+			const had: NonNullable<BulkRow['had']> = {};
+			for (const [f, value] of r.sent) {
+				const stands = JSON.stringify(o[0].values[f] ?? null) === JSON.stringify(value);
+				const after = reachedBy.get(`${type}.${r.record}.${f}`) ?? -1;
+				if (f in r.had && stands && !ruled.has(f) && after <= i) had[f] = r.had[f];
+			}
 			return Object.keys(had).length ? [{ record: r.record, had }] : [];
 		});
 		if (back.length) await restoreSetBy(client, bulk.workspace, type, back);

@@ -133,6 +133,11 @@ function rowsOf({ number, lines, quiet, made, decided }: ChangeToWrite): Row[] {
 		}
 		return row;
 	};
+	// one that was made with nothing in it has no line, and was made by somebody all the same
+	for (const key of made) {
+		const dot = key.indexOf('.');
+		at(key.slice(0, dot), key.slice(dot + 1));
+	}
 	for (const l of lines) {
 		const row = at(l.type, l.record);
 		if (l.claim) row.marks.add(markOfRule(l.claim, true));
@@ -210,6 +215,8 @@ export interface HistoryEntry {
 	who: string | null;
 	entryPoint: EntryPoint;
 	release: number | null;
+	/** The change made the record. */
+	made: boolean;
 	/** The record at which it began, where that is another: of those that were sent the first. */
 	began: { type: string; record: string } | null;
 	lines: HistoryEntryLine[];
@@ -236,25 +243,27 @@ export async function readHistory(
 		`with of as materialized (
 			select change from (
 				(select change from record_change
-				 where type = $2 and record = $3 and lines->0->>0 in (${TOLD_SQL}) order by change desc limit $4)
+				 where type = $2 and record = $3 and (made or lines->0->>0 in (${TOLD_SQL})) order by change desc limit $4)
 				union
 				(select change from change_line where type = $2 and record = $3 order by change desc limit $4)
 			) x order by change desc limit $4
 		 )
 		 select c.id as change, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint", coalesce(r.release, c.release) as release,
+		        coalesce(r.made, false) as made,
 		        case when not coalesce(c.submission->'records' @> jsonb_build_array(jsonb_build_object('type', $2::text, 'record', ($3::bigint)::text)), true)
 		          and c.submission->'records'->0->>'record' is not null
 		        then jsonb_build_object('type', c.submission->'records'->0->>'type', 'record', c.submission->'records'->0->>'record') end as began,
-		        json_agg(json_build_object('field', l.field, 'was', l.was, 'now', l.now, 'claim', l.claim,
+		        coalesce(json_agg(json_build_object('field', l.field, 'was', l.was, 'now', l.now, 'claim', l.claim,
 		          'ruleName', l.rule_name, 'because', l.because,
 		          'outcome', case when l.outcome in (${TOLD_SQL}) then l.outcome else 'nothing' end)
-		          order by l.outcome not in (${TOLD_SQL}), l.claim nulls first, l.field) as lines
+		          order by l.outcome not in (${TOLD_SQL}), l.claim nulls first, l.field) filter (where l.outcome is not null), '[]') as lines
 		 from of join change c on c.id = of.change
-		 join history_line l on l.change = of.change and l.type = $2 and l.record = $3
+		 left join history_line l on l.change = of.change and l.type = $2 and l.record = $3
+		   and (l.outcome in (${TOLD_SQL}) or l.field is not null)
 		 left join record_change r on r.change = of.change and r.type = $2 and r.record = $3
 		 left join account a on a.id = c.account
-		 where c.workspace = $1 and (l.outcome in (${TOLD_SQL}) or l.field is not null)
-		 group by c.id, a.name, r.release order by c.id desc`,
+		 where c.workspace = $1 and (l.outcome is not null or r.made)
+		 group by c.id, a.name, r.release, r.made order by c.id desc`,
 		[workspace, type, id, limit]
 	);
 	return r.rows.map((x) => ({ ...x, change: String(x.change) }));

@@ -4,24 +4,52 @@ import { iso } from './iso';
 import { columnOf, tableOf } from './model';
 import type { Db } from './pool';
 
-/** What the fields of a record were before their first change from an instant on. */
+/** What history tells of a record since an instant. */
+export interface ChangedSince {
+	/** It was not there at that instant, and was made later. */
+	made: boolean;
+	/** It had been there before that, and was deleted. */
+	again: boolean;
+	/** What it held when it was deleted, where that was since then: it has been made again. */
+	deleted: Record<string, JsonValue> | null;
+	/** What its fields were before their first change from then on; of a deleted record until that. */
+	was: Record<string, JsonValue>;
+	/** History goes back no further than that instant, ISO 8601; null where it reaches. */
+	knownFrom: string | null;
+}
+
+/** What the fields of a record were before their first change from an instant on, ISO 8601. */
 export async function changedSince(
 	db: Db,
 	workspace: string,
 	type: string,
 	record: string,
 	instant: string
-): Promise<{ made: boolean; was: Record<string, JsonValue>; knownFrom: string | null }> {
-	const r = await db.query<{ field: string; was: JsonValue }>(
-		`select distinct on (l.field) l.field, l.was from history_line l join change c on c.id = l.change
-		 where l.type = $2 and l.record = $3 and l.outcome = 'set' and c.workspace = $1 and c.at >= $4::timestamptz
-		 order by l.field, c.at, c.id`,
+): Promise<ChangedSince> {
+	const since = 'c.workspace = $1 and c.at >= $4::timestamptz';
+	// a record that was deleted may have been made again: what comes first tells whether it was there
+	const { rows: turns } = await db.query<{
+		made: boolean;
+		change: string;
+		was: ChangedSince['was'];
+		again: boolean;
+	}>(
+		`(select true as made, h.change::text, null::jsonb as was, exists (select from history_line l
+		    where l.type = $2 and l.record = $3 and l.outcome = 'deleted' and l.change < h.change) as again from record_change h join change c on c.id = h.change
+		  where h.type = $2 and h.record = $3 and h.made and ${since} order by h.change limit 1)
+		 union all
+		 (select false, l.change::text, l.was, false from history_line l join change c on c.id = l.change
+		  where l.type = $2 and l.record = $3 and l.outcome = 'deleted' and ${since} order by l.change limit 1)`,
 		[workspace, type, record, instant]
 	);
-	const made = await db.query(
-		`select 1 from record_change h join change c on c.id = h.change
-		 where h.type = $2 and h.record = $3 and h.made and c.workspace = $1 and c.at >= $4::timestamptz limit 1`,
-		[workspace, type, record, instant]
+	const made = turns.find((t) => t.made);
+	const gone = turns.find((t) => !t.made);
+	const first = gone && (!made || BigInt(gone.change) < BigInt(made.change)) ? gone : null;
+	const r = await db.query<{ field: string; was: JsonValue }>(
+		`select distinct on (l.field) l.field, l.was from history_line l join change c on c.id = l.change
+		 where l.type = $2 and l.record = $3 and l.outcome = 'set' and ${since} and l.change < coalesce($5::bigint, l.change + 1)
+		 order by l.field, l.change`,
+		[workspace, type, record, instant, first?.change ?? null]
 	);
 	// what is older than the workspace keeps is gone for all records alike
 	const kept = await db.query<{ from: string | null }>(
@@ -30,7 +58,9 @@ export async function changedSince(
 		[workspace, instant]
 	);
 	return {
-		made: made.rowCount === 1,
+		made: !!made && !first,
+		again: !!made?.again && !first,
+		deleted: first?.was ?? null,
 		was: Object.fromEntries(r.rows.map((x) => [x.field, x.was])),
 		knownFrom: kept.rows[0]?.from ?? null
 	};

@@ -1,11 +1,12 @@
 /** What is out of line, in PostgreSQL: found by jobs, true when it is seen, brought in, left, and taken up again. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { JsonValue, RuleSet } from '../../core';
-import { Schema, compilePlan, same, standingFields } from '../../core';
+import { Schema, compilePlan, standingFields } from '../../core';
 import type { BulkAsked } from '../../door/bulk';
 import { EVERYTHING } from '../../door/lists';
 import { checkLineStep, type LineIs } from '../../door/line';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
+import { lockedOtherwise } from '../../../tests/from-nothing';
 import { workAll, workBeside } from '../../../tests/worker';
 import { askBulk, beginBulk, takeBack } from '../bulk/bulk';
 import { tallyBulk } from '../db/bulk';
@@ -13,7 +14,7 @@ import { listJobs, readJob } from '../db/jobs';
 import { keepLine, lineOfRecord } from '../db/line';
 import { readModel } from '../db/model';
 import { db, transaction } from '../db/pool';
-import { eachPiece, readValues } from '../db/records';
+import { readValues } from '../db/records';
 import {
 	createRelease,
 	lockDraft,
@@ -25,7 +26,6 @@ import {
 import { queueLine, queueLineOfDay, queueLineOfRelease } from '../jobs/line';
 import { readyList, stretchOf } from '../lists/list';
 import { inForce, remove, save } from '../records';
-import { AtHand } from '../records/near';
 import { lineCounts, lineOfOne, lineShown, lineStep, newestLook } from './line';
 import { lineAmong } from './lined';
 
@@ -142,37 +142,8 @@ async function bulk(asked: BulkAsked) {
 describe('the standing list', () => {
 	it('holds what settling each record from nothing gives otherwise, for Locked fields', async () => {
 		await look();
-		const { plan, schema } = await inForce(db(), t.workspace);
-		const otherwise = new Set<string>();
-		for (const { id: type } of schema.model.types) {
-			const locked = plan.nodes.filter(
-				(n) => n.type === type && n.claims.some((c) => c.output.hold === 'locked')
-			);
-			await eachPiece(db(), schema, t.workspace, type, async (piece) => {
-				for (const r of piece) {
-					const record = {
-						type,
-						id: r.id,
-						created: false,
-						was: r.values,
-						sent: new Map(),
-						keep: new Set<string>(),
-						inLine: false
-					};
-					const near = new AtHand(db(), t.workspace, schema);
-					const instant = Date.now();
-					const { records } = await near.settle(plan, {
-						records: [record],
-						entryPoint: 'bulk',
-						instant,
-						person: null
-					});
-					for (const n of locked)
-						if (!same(records[0].values[n.index], r.values[n.index]))
-							otherwise.add(`${type} ${r.id} ${n.field.id}`);
-				}
-			});
-		}
+		const otherwise = await lockedOtherwise(t.workspace);
+		const { plan } = await inForce(db(), t.workspace);
 		const locked = (type: string, field: string) =>
 			plan.nodes.some(
 				(n) =>
@@ -185,9 +156,7 @@ describe('the standing list', () => {
 		);
 		const listed = rows.filter((r) => locked(r.type, r.field));
 		expect(listed.length).toBeGreaterThan(0);
-		expect(listed.map((r) => `${r.type} ${r.record} ${r.field}`).sort()).toEqual(
-			[...otherwise].sort()
-		);
+		expect(listed.map((r) => `${r.type} ${r.record} ${r.field}`).sort()).toEqual(otherwise);
 	});
 
 	it('tells each with its reason, by hand apart, and what was kept on its road as well', async () => {

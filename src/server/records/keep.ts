@@ -201,7 +201,7 @@ export async function keepChanges(
 			...history[i],
 			first: outcomes[i].at(0)
 		}))
-		.filter((x) => x.lines.length || x.settled.deferred.length);
+		.filter((x) => x.lines.length || x.made.size || x.settled.deferred.length);
 	const head = { at, account: account.id, entryPoint, release, living, job };
 	await writeHistory(client, workspace, head, toldOf);
 	const sent = sender.silent

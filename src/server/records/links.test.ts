@@ -3,7 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { JsonValue } from '../../core';
 import { seeded } from '../../../demo/generate';
 import type { SaveOutcome } from '.';
-import { inForce, save } from '.';
+import { inForce, remove, save, type RefusedChange } from '.';
 import { db } from '../db/pool';
 import { readHistory } from '../db/history';
 import { comparedWith, rehearse } from '../../../tests/rehearse';
@@ -120,6 +120,47 @@ describe('fifty writers at once on linked records', () => {
 		);
 		expect(rows[0].n).toBeGreaterThan(60);
 	}, 120_000);
+});
+
+describe('a link to a record that is deleted at the same moment', () => {
+	it('is refused at its field, whether somebody gave it or a rule found it', async () => {
+		const sender = {
+			workspace: t.workspace,
+			account: t.admin,
+			entryPoint: 'full' as const,
+			instant: Date.UTC(2026, 10, 24, 9)
+		};
+		const waitsForLock = async () => {
+			for (;;) {
+				const { rows } = await db().query(
+					"select 1 from pg_stat_activity where wait_event_type = 'Lock' and datname = current_database()"
+				);
+				if (rows.length) return;
+				await new Promise((r) => setTimeout(r, 20));
+			}
+		};
+		/** What becomes of a lead that is sent when the customer is deleted, and that not yet known to others. */
+		const whileGoing = async (sent: (customer: string) => Record<string, JsonValue>) => {
+			const { id } = await change('customer', null, { trading_name: 'Going Growers' });
+			let saved!: Promise<SaveOutcome | RefusedChange>;
+			const after = async () => {
+				saved = change('lead', null, sent(id)).catch((e: RefusedChange) => e);
+				await waitsForLock();
+			};
+			await remove(
+				{ ...sender, around: { before: () => Promise.resolve(), after } },
+				{ type: 'customer', id }
+			);
+			return saved;
+		};
+		expect(await whileGoing((customer) => ({ customer, e_mail: 'a@b.example' }))).toMatchObject({
+			status: 400,
+			faults: [{ field: 'customer', message: expect.stringContaining('Customer') }]
+		});
+		expect(await whileGoing(() => ({ company_as_typed: 'Going Growers' }))).toMatchObject({
+			values: { company_as_typed: 'Going Growers', customer: null }
+		});
+	});
 });
 
 describe('the rehearsal', () => {

@@ -23,7 +23,15 @@ const MOST_ROUNDS = 8;
 class MoreLocks extends Error {}
 
 /**
- * Runs work in a transaction; begins again with more records locked until none was missing.
+ * Whether something that is linked to was deleted by somebody else at the same moment. What is only pointed to is not
+ * locked: many may point to the same record, and would wait for each other.
+ */
+const isDangling = (e: unknown): boolean =>
+	e instanceof Error && (e as { code?: unknown }).code === '23503';
+
+/**
+ * Runs work in a transaction; begins again with more records locked until none was missing, and where what a link points
+ * to went away meanwhile: it is found missing then, and said at its field.
  * @param locks what to lock from the start; what was missing is added
  */
 export async function locking<T>(
@@ -34,7 +42,7 @@ export async function locking<T>(
 		try {
 			return await transaction((client) => work(client, locks));
 		} catch (e) {
-			if (!(e instanceof MoreLocks)) throw e;
+			if (!(e instanceof MoreLocks) && !(isDangling(e) && round < MOST_ROUNDS)) throw e;
 			if (round === MOST_ROUNDS)
 				throw new RefusedChange(
 					[{ field: null, message: 'Others keep changing the same records. Try again.' }],

@@ -4,12 +4,13 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { JsonValue } from '../../core';
 import { toJson } from '../../core';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
+import { deletedRecord } from '../db/deleted';
 import { pointingTo } from '../db/past';
 import { readHistory } from '../db/history';
 import { db } from '../db/pool';
 import { readRecords } from '../db/records';
 import { storeKeep } from '../db/retention';
-import { inForce, save } from '.';
+import { inForce, remove, save } from '.';
 import { recordThen } from './past';
 
 let t: Fresh;
@@ -89,6 +90,51 @@ describe('a record as it was', () => {
 			),
 			{ numRuns: 15 }
 		);
+	});
+
+	it('of one that was deleted and made again is what stood before, between and after', async () => {
+		const id = await set(NOW, 'customer', null, [
+			['trading_name', 'Came Back'],
+			['phone', '1']
+		]);
+		await set(NOW + 1000, 'customer', id, [['phone', '2']]);
+		const stood = (await stored('customer', id)).values;
+		const { workspace, author: account } = t;
+		const sender = { workspace, account, entryPoint: 'full' as const };
+		await remove({ ...sender, instant: NOW + 2000 }, { type: 'customer', id });
+		const gone = (await deletedRecord(db(), workspace, 'customer', id))!;
+		await save({ ...sender, instant: NOW + 3000 }, [
+			{
+				type: 'customer',
+				id,
+				keep: [],
+				sent: [
+					['trading_name', 'Came Back'],
+					['e_mail', 'back@quillmere.example']
+				],
+				restores: gone.version
+			}
+		]);
+		await set(NOW + 4000, 'customer', id, [['phone', '4']]);
+		const at = (ms: number) => then('customer', id, NOW + ms);
+		expect(await at(500)).toMatchObject({ notYet: false, values: { ...stood, phone: '1' } });
+		expect(await at(1500)).toMatchObject({ notYet: false, values: stood });
+		expect(await at(2500)).toMatchObject({ notYet: true, again: true });
+		expect((await at(3500)).values).toMatchObject({
+			phone: null,
+			e_mail: 'back@quillmere.example'
+		});
+		expect((await at(4500)).otherwise).toEqual([]);
+		expect(await at(-500)).toMatchObject({ notYet: true, again: false });
+	});
+
+	it('of one that was made with nothing in it begins when somebody made it', async () => {
+		const id = await set(NOW, 'contact', null, [], 'import');
+		expect(await readHistory(db(), t.workspace, 'contact', id)).toMatchObject([
+			{ made: true, who: t.author.name, entryPoint: 'import', lines: [] }
+		]);
+		expect(await then('contact', id, NOW - 500)).toMatchObject({ notYet: true, again: false });
+		expect(await then('contact', id, NOW + 500)).toMatchObject({ notYet: false, otherwise: [] });
 	});
 
 	it('says where history does not reach', async () => {

@@ -6,8 +6,10 @@ import type { Db } from '../db/pool';
 import type { StoredRecord } from '../db/records';
 
 export interface RecordThen {
-	/** The record was made after that. */
+	/** The record was not there, and was made after that. */
 	notYet: boolean;
+	/** It had been there before, and was deleted. */
+	again: boolean;
 	/** By field; fields of which history since has been forgotten may hold what they hold now. */
 	values: Record<string, JsonValue>;
 	/** Fields that are otherwise now. */
@@ -26,11 +28,20 @@ export async function recordThen(
 ): Promise<RecordThen> {
 	const { fields } = schema.type(r.type).type;
 	const now = Object.fromEntries(fields.map((f, i) => [f.id, toJson(r.values[i])]));
-	const { made, was, knownFrom } = await changedSince(db, workspace, r.type, r.id, before);
-	const values = { ...now };
+	const { made, again, deleted, was, knownFrom } = await changedSince(
+		db,
+		workspace,
+		r.type,
+		r.id,
+		before
+	);
+	const values = deleted
+		? Object.fromEntries(fields.map((f) => [f.id, deleted[f.id] ?? null]))
+		: { ...now };
 	for (const [field, value] of Object.entries(was)) if (field in values) values[field] = value;
 	return {
 		notYet: made,
+		again,
 		values,
 		otherwise: fields
 			.map((f) => f.id)

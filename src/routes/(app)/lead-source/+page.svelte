@@ -108,7 +108,7 @@
 		>
 		<tbody>
 			{#each data.posted as p (p.id)}
-				<tr class="align-top">
+				<tr>
 					<td class="whitespace-nowrap"
 						>{at(p.at)}
 						<div class="text-quiet">{p.key}</div></td

@@ -74,11 +74,14 @@
 	</nav>
 	<div class="ticks mt-1"></div>
 	<table class="grid-table text-sm">
-		<thead><tr><th>When</th><th>To</th><th>Message</th><th>Because of</th><th>State</th></tr></thead
+		<thead
+			><tr
+				><th>When</th><th>To</th><th>Message</th><th class="w-60">Because of</th><th>State</th></tr
+			></thead
 		>
 		<tbody>
 			{#each data.entries as m (m.id)}
-				<tr class="align-top">
+				<tr>
 					<td class="whitespace-nowrap"
 						>{at(m.at)}<br /><span class="text-quiet">No. {m.id}</span></td
 					>
@@ -90,17 +93,19 @@
 						</div></td
 					>
 					<td>
-						<a class="textlink" href="/records/{m.type}/{m.record}">{title(m.type, m.record)}</a>
-						{#if m.targetType && m.target}for
-							<a class="textlink" href="/records/{m.targetType}/{m.target}"
-								>{title(m.targetType, m.target)}</a
-							>{/if}
+						<a class="textlink" href="/write/{m.type}/~messages?sample={m.record}#rule-{m.rule}"
+							>{m.ruleName}</a
+						>
 						<div>
-							by <a
-								class="textlink"
-								href="/write/{m.type}/~messages?sample={m.record}#rule-{m.rule}">{m.ruleName}</a
+							at <a class="textlink" href="/records/{m.type}/{m.record}"
+								>{title(m.type, m.record)}</a
 							>
 						</div>
+						{#if m.targetType && m.target}<div>
+								for <a class="textlink" href="/records/{m.targetType}/{m.target}"
+									>{title(m.targetType, m.target)}</a
+								>
+							</div>{/if}
 					</td>
 					<td>
 						<span class="whitespace-nowrap {STATUS[m.status].tone}">{STATUS[m.status].text}</span>

@@ -154,7 +154,7 @@
 		<thead><tr><th>When</th><th>Record</th><th>What</th><th>State</th></tr></thead>
 		<tbody>
 			{#each data.events as e (e.id)}
-				<tr class="align-top">
+				<tr>
 					<td class="whitespace-nowrap">{at(e.at)}</td>
 					<td
 						>{#if e.kind === 'deleted'}{w.schema.types.get(e.type)?.type.label ?? e.type} No. {e.record}{:else}<a

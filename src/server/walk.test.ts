@@ -1,0 +1,371 @@
+/**
+ * A long walk: people, imports, bulk changes, what is taken back, edits of living tables, releases and pilots, one after
+ * the other and several at once, in an order that chance gives. After each step what is kept holds together.
+ */
+import fc from 'fast-check';
+import { randomUUID } from 'node:crypto';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { Schema, compilePlan, own, type EntryPoint, type JsonValue, type RuleSet } from '../core';
+import { formula } from '../../demo/rules';
+import { Chance } from '../../tests/chance';
+import { freshDatabase, type Fresh } from '../../tests/fresh';
+import { lockedOtherwise } from '../../tests/from-nothing';
+import {
+	brokenEvents,
+	brokenHistory,
+	numbersOf,
+	otherwiseThen,
+	snapshot,
+	type Snapshot
+} from '../../tests/kept';
+import { someValues } from '../../tests/values';
+import { workAll } from '../../tests/worker';
+import { BadInput } from '../door';
+import type { BulkAsked } from '../door/bulk';
+import { checkRows } from '../door/living';
+import { askBulk, beginBulk, takeBack, takeImportBack } from './bulk/bulk';
+import { readImport } from './db/imports';
+import { readJob } from './db/jobs';
+import { rowsAt } from './db/living';
+import { readModel } from './db/model';
+import { pilotOn } from './db/pilot';
+import { db, transaction, type Db } from './db/pool';
+import { createRelease, putInForce, readRelease, rulesOf, withLiving } from './db/rules';
+import { endOfPilot, startPilot } from './draft/pilot';
+import { begin, takeIn } from './imports/imports';
+import type { Settings } from './imports/rows';
+import { queueLine, queueLineOfRelease } from './jobs/line';
+import { editRows } from './living/living';
+import { RefusedChange, inForce, remove, save, type Submission } from './records';
+
+const TYPES = ['customer', 'contact', 'lead', 'deal'];
+const ROADS = ['full', 'short', 'api', 'import'] as const satisfies readonly EntryPoint[];
+const TABLE = 'district_postcodes';
+const STEPS = Number(process.env.RIGID_WALK_STEPS ?? 45);
+const SEEDS = process.env.RIGID_WALKS?.split(',').map(Number) ?? [11, 29];
+
+/** A workspace that is walked through. */
+class Walk {
+	private readonly chance: Chance;
+	/** Bulk changes, imports and releases that can be taken back or come in force again, the newest last. */
+	private readonly bulks: string[] = [];
+	private readonly imports: string[] = [];
+	private readonly releases: number[] = [];
+	private drawn = 0;
+	constructor(
+		private readonly t: Fresh,
+		private readonly seed: number
+	) {
+		this.chance = new Chance(seed);
+	}
+
+	/** What may be done, and how often against the others. */
+	private readonly steps: Record<string, [weight: number, step: () => Promise<unknown>]> = {
+		save: [8, () => this.save()],
+		'several in one change': [2, () => this.several()],
+		'several at once': [3, () => this.atOnce()],
+		remove: [2, () => this.remove()],
+		import: [2, () => this.import()],
+		'an import taken back': [1, () => this.importBack()],
+		'bulk change': [3, () => this.bulk()],
+		'bulk change taken back': [2, () => this.back()],
+		'all at once': [3, () => this.busy()],
+		'living table': [2, () => this.living()],
+		release: [1, () => this.release()],
+		pilot: [1, () => this.pilot()]
+	};
+	/** After these, stored values may differ from what is in force now. */
+	static readonly MOVES = ['living table', 'release', 'pilot'];
+
+	/** Does one thing, and waits for all that follows. @returns what it was */
+	async step(): Promise<string> {
+		const all = Object.entries(this.steps).flatMap(([name, [n]]) => Array<string>(n).fill(name));
+		const name = this.chance.of(all);
+		await this.steps[name][1]();
+		await workAll();
+		return name;
+	}
+
+	private sender() {
+		const { workspace, author: account } = this.t;
+		return { workspace, account, entryPoint: this.chance.of(ROADS), instant: Date.now() };
+	}
+	/** Of records that are asked for at random, rules refuse some: that is told, and nothing is kept. */
+	private async unlessRefused(work: () => Promise<unknown>): Promise<boolean> {
+		try {
+			await work();
+			return true;
+		} catch (e) {
+			if (e instanceof RefusedChange || e instanceof BadInput) return false;
+			throw e;
+		}
+	}
+	private async values(type: string): Promise<[field: string, JsonValue][]> {
+		const { schema } = await inForce(db(), this.t.workspace);
+		const some = fc.sample(someValues(schema, type), {
+			seed: this.seed * 100_000 + this.drawn++,
+			numRuns: 1
+		})[0];
+		const out: [string, JsonValue][] = [];
+		for (const f of schema.type(type).type.fields) {
+			if (f.target && this.chance.int(0, 2) === 0)
+				out.push([f.id, this.chance.of([null, ...(await numbersOf(f.target))])]);
+			else if (!f.target && f.id in some && this.chance.int(0, 3) === 0)
+				out.push([f.id, some[f.id]]);
+		}
+		return this.chance.mixed(out);
+	}
+	private async submission(): Promise<Submission> {
+		const type = this.chance.of(TYPES);
+		const id = this.chance.int(0, 3) ? this.chance.of(await numbersOf(type)) : null;
+		const sent = await this.values(type);
+		const keep = this.chance.int(0, 2) ? [] : sent.slice(0, 2).map(([f]) => f);
+		return { type, id, sent, keep };
+	}
+	private async submissions(n: number): Promise<Submission[]> {
+		const out: Submission[] = [];
+		while (out.length < n) out.push(await this.submission());
+		return out;
+	}
+
+	private async save() {
+		const one = await this.submission();
+		return this.unlessRefused(() => save(this.sender(), [one]));
+	}
+	private async several() {
+		const all = await this.submissions(4);
+		return this.unlessRefused(() => save(this.sender(), all));
+	}
+	private async atOnce() {
+		const all = await this.submissions(5);
+		return Promise.all(all.map((s) => this.unlessRefused(() => save(this.sender(), [s]))));
+	}
+	private async remove() {
+		const type = this.chance.of(TYPES);
+		const id = this.chance.of(await numbersOf(type));
+		return this.unlessRefused(() => remove(this.sender(), { type, id }));
+	}
+
+	private async begun(type: string, head: string, rows: string[]) {
+		const content = Buffer.from(`${head}\n${rows.join('\n')}\n`);
+		const file = await takeIn(this.t.author, { type, name: 'walk.csv', content });
+		const settings = (await readImport(db(), file))!.settings as Settings;
+		this.imports.push(file);
+		return begin(this.t.author, file, 'import', settings);
+	}
+	private async import() {
+		const rows = Array.from({ length: this.chance.int(3, 12) }, () =>
+			[
+				`Walk ${this.chance.int(1, 30)} Growers`,
+				this.chance.int(1, 400),
+				this.chance.of(['a@walk.example', '', 'no address']),
+				this.chance.of(['Netherlands', 'Germany', ''])
+			].join(';')
+		);
+		await this.begun('customer', 'Trading name;Headcount;E-mail;Country', rows);
+	}
+	private async importBack() {
+		const file = this.imports.pop();
+		if (!file) return;
+		const { id } = await takeImportBack(this.t.author, file);
+		await workAll();
+		await this.carriedOut(id);
+	}
+
+	/** Carries out what was looked at; nothing where no record would change. */
+	private async carriedOut(id: string) {
+		await this.unlessRefused(async () => {
+			const { job } = await beginBulk(this.t.author, id);
+			await workAll();
+			expect(await readJob(db(), job)).toMatchObject({ state: 'done' });
+			this.bulks.push(id);
+		});
+	}
+	private async looked(more: Pick<BulkAsked, 'type' | 'does'>): Promise<string | null> {
+		const ids = this.chance.mixed(await numbersOf(more.type)).slice(0, this.chance.int(2, 25));
+		const spare = this.chance.int(0, 1) === 1;
+		const asked = { ...more, which: { ids }, spare, messages: this.chance.int(0, 1) === 1 };
+		let id: string | null = null;
+		await this.unlessRefused(async () => ({ id } = await askBulk(this.t.author, asked)));
+		await workAll();
+		return id;
+	}
+	private async someBulk(): Promise<Pick<BulkAsked, 'type' | 'does'>> {
+		if (this.chance.int(0, 3) === 0) {
+			const past = ['stage_before_loss', 'stage_it_came_from', 'times_moved_back'];
+			const field = this.chance.of([...past, 'net_amount', 'discount_limit_percent']);
+			return { type: 'deal', does: { k: past.includes(field) ? 'history' : 'line', field } };
+		}
+		const type = this.chance.of(TYPES);
+		const [first] = await this.values(type);
+		if (!first || this.chance.int(0, 2) === 0)
+			return { type, does: { k: 'rules', fillBlanks: this.chance.int(0, 1) === 1 } };
+		return { type, does: { k: 'set', field: first[0], value: first[1] } };
+	}
+	private async bulk() {
+		const id = await this.looked(await this.someBulk());
+		// somebody may change something between the look and what is done
+		if (this.chance.int(0, 1)) await this.save();
+		if (id) await this.carriedOut(id);
+	}
+	private async back() {
+		const last = this.bulks.pop();
+		if (!last) return;
+		const { id } = await takeBack(this.t.author, last);
+		await workAll();
+		await this.carriedOut(id);
+	}
+	/** A bulk change and an import by two workers, while people save and one deletes. */
+	private async busy() {
+		const id = await this.looked(await this.someBulk());
+		const begun = id && (await this.unlessRefused(() => beginBulk(this.t.author, id)));
+		const customers = await numbersOf('customer');
+		const rows = Array.from({ length: 15 }, () =>
+			[
+				`Walk ${this.drawn++}`,
+				this.chance.of(['Retrofit', 'Service', 'New build']),
+				this.chance.of(['Enquiry', 'Won', 'Lost', 'Survey']),
+				this.chance.int(1, 9000),
+				this.chance.of(customers),
+				this.chance.of(['2026-01-01', '2027-02-03', ''])
+			].join(';')
+		);
+		const head = 'Name;Kind;Stage;Amount;Customer;Close date';
+		const job = await this.begun('deal', head, rows);
+		const all = await this.submissions(8);
+		const type = this.chance.of(TYPES);
+		const gone = this.chance.of(await numbersOf(type));
+		await Promise.all([
+			workAll(),
+			workAll(),
+			...all.map((s) => this.unlessRefused(() => save(this.sender(), [s]))),
+			this.unlessRefused(() => remove(this.sender(), { type, id: gone }))
+		]);
+		await workAll();
+		expect(await readJob(db(), job)).toMatchObject({ state: 'done' });
+		if (id && begun) this.bulks.push(id);
+	}
+
+	private async living() {
+		const rows = own((await rowsAt(db(), this.t.workspace)).rows, TABLE)!;
+		const [one, other] = [this.chance.of(rows), this.chance.of(rows)];
+		const edit = this.chance.of([
+			{ id: one.id, before: one.cells, after: null },
+			{ id: one.id, before: one.cells, after: { ...one.cells, district: other.cells.district } },
+			{
+				id: `n_${randomUUID().slice(0, 8)}`,
+				before: null,
+				after: { ...one.cells, begins: String(this.chance.int(10, 99)) }
+			}
+		]);
+		const asked = { edits: [edit], brings: this.chance.int(0, 1) === 1 };
+		await this.unlessRefused(() =>
+			editRows(this.t.admin, TABLE, checkRows(JSON.parse(JSON.stringify(asked))))
+		);
+	}
+
+	/** The rules in force without one, or with other limits. */
+	private async altered(c: Db): Promise<RuleSet> {
+		const { workspace } = this.t;
+		const { release } = await inForce(c, workspace);
+		const set = rulesOf((await readRelease(c, workspace, release))!);
+		const formulas = set.rules.filter((r) => r.body.kind === 'formula');
+		const out = this.chance.of(formulas);
+		return { ...set, rules: set.rules.filter((r) => r !== out) };
+	}
+	private async release() {
+		const { workspace, admin } = this.t;
+		await transaction(async (c) => {
+			if (await pilotOn(c, workspace)) return;
+			const { plan: before, release: n } = await inForce(c, workspace);
+			const { model } = await readModel(c, workspace);
+			const earlier = this.chance.int(0, 2) ? undefined : this.releases.pop();
+			let set: RuleSet;
+			if (earlier === undefined) {
+				set = await this.altered(c);
+				await createRelease(c, workspace, set, model, 'A walk', admin.id);
+				this.releases.push(n);
+			} else {
+				set = rulesOf((await readRelease(c, workspace, earlier))!);
+				await putInForce(c, workspace, earlier, admin.id);
+			}
+			const after = compilePlan(new Schema(model), await withLiving(c, workspace, set));
+			expect(after.problems).toEqual([]);
+			await queueLineOfRelease(c, workspace, before, after, admin.id);
+		});
+	}
+	private async pilot() {
+		const { workspace, admin } = this.t;
+		const on = await pilotOn(db(), workspace);
+		const why = 'A walk';
+		if (on) {
+			const step = this.chance.of(['withdraw', 'take'] as const);
+			await endOfPilot(admin, { step, pilot: on.id, why });
+			return;
+		}
+		const release = await transaction(async (c) => {
+			const { model } = await readModel(c, workspace);
+			return createRelease(c, workspace, await this.altered(c), model, why, null, null, false);
+		});
+		const choice = this.chance.of([
+			{ chosen: [], brought: { roads: ['api', 'import'] as const, accounts: null } },
+			{
+				chosen: [{ type: 'customer', condition: formula('customer', 'Headcount > 50') }],
+				brought: null
+			}
+		]);
+		await this.unlessRefused(() => startPilot(admin, { step: 'start', release, why, choice }));
+	}
+}
+
+describe.each(SEEDS)('a walk of seed %i', (seed) => {
+	let t: Fresh;
+	beforeAll(async () => {
+		t = await freshDatabase({ customers: 25, contacts: 25, leads: 25, deals: 40 });
+		await db().query(`update hook set state = 'paused', types = null`);
+		await workAll();
+	});
+	afterAll(() => t.drop());
+
+	it('leaves values, history, who set what and what is told outside in step', async () => {
+		const walk = new Walk(t, seed);
+		let out = new Set(await lockedOtherwise(t.workspace));
+		const snapshots: Snapshot[] = [];
+		for (let n = 0; n < STEPS; n++) {
+			const step = await walk.step();
+			const now = await lockedOtherwise(t.workspace);
+			const at = `step ${n}, ${step}`;
+			if (!Walk.MOVES.includes(step))
+				expect(
+					now.filter((x) => !out.has(x)),
+					at
+				).toEqual([]);
+			out = new Set(now);
+			expect(await brokenHistory(t.workspace), at).toEqual([]);
+			expect(await brokenEvents(t.workspace), at).toEqual([]);
+			if (n % 10 === 0) snapshots.push(await snapshot(t.workspace));
+		}
+		for (const s of snapshots) expect(await otherwiseThen(t.workspace, s)).toEqual([]);
+		const { rows: roads } = await db().query<{ road: EntryPoint; n: number }>(
+			'select entry_point as road, count(*)::int as n from change group by 1'
+		);
+		for (const road of [...ROADS, 'bulk'] as const)
+			expect(roads.find((r) => r.road === road)?.n, road).toBeGreaterThan(2);
+		// and the standing list finds the same
+		await queueLine(t.workspace, t.author.id);
+		await workAll();
+		const { plan } = await inForce(db(), t.workspace);
+		const { rows } = await db().query<{ type: string; record: string; field: string }>(
+			'select type, record::text, field from out_of_line where not by_hand'
+		);
+		const locked = rows.filter(({ type, field }) =>
+			plan.nodes.some(
+				(x) =>
+					x.type === type &&
+					x.field.id === field &&
+					x.claims.some((c) => c.output.hold === 'locked')
+			)
+		);
+		expect(locked.map((r) => `${r.type} ${r.record} ${r.field}`).sort()).toEqual([...out].sort());
+	}, 600_000);
+});
