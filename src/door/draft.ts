@@ -269,6 +269,12 @@ export function checkKeptTrial(v: unknown): { trial: Trial; had?: unknown } {
 	return { trial: checkTrial(trial), ...(had === undefined ? {} : { had }) };
 }
 
+/** A trial as whoever removes it saw it, which is only compared. @throws {BadInput} */
+export function checkTrialSeen(v: unknown): unknown {
+	if (!isObject(v) || !('had' in v)) throw new BadInput('had is missing.');
+	return v.had;
+}
+
 /** A claim order. @throws {BadInput} naming the place */
 export const checkOrder = (v: unknown) =>
 	check<{ field: string; claims: string[] }>(

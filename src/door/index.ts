@@ -33,6 +33,7 @@ export {
 	checkRule,
 	checkTable,
 	checkTrial,
+	checkTrialSeen,
 	checkVersion
 } from './draft';
 export { parseJson, readJson } from './json';

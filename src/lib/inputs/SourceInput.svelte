@@ -138,20 +138,21 @@
 				typed = t;
 				oninput(t);
 			},
-			onblur: left
+			// an editor that is taken away is left while the page is being made, when nothing may change
+			onblur: () => queueMicrotask(left)
 		});
 		editor = made;
 		if (focused) made.focus(selected);
 	}
 	function left() {
+		if (gone) return;
 		// what is stored says the same, faults included; and what others make of it shows again
 		typed = null;
 		if (!compact) return;
 		const closing = editor;
 		editor = null;
 		wanted = false;
-		// not while it is still telling what it lost
-		queueMicrotask(() => closing?.destroy());
+		closing?.destroy();
 	}
 	$effect(() => editor?.take(text));
 	$effect(() => editor?.mark(fault, fault ? `${uid}-fault` : undefined));

@@ -176,9 +176,10 @@ export class Trials {
 		return [...plan.schema.tables.values()].some((x) => x.living) ? keepingRows(plan, t, zones) : t;
 	}
 
-	/** Takes a trial away; what the server says against it, or null. */
-	drop(id: string): Promise<string | null> {
-		return this.#step(`/trials/${id}`, { method: 'DELETE' }, [], id);
+	/** Takes a trial away as it is here; what the server says against it, or null. Another that stands there now stays. */
+	drop(seen: Trial): Promise<string | null> {
+		const had = $state.snapshot(seen);
+		return this.#step(`/trials/${seen.id}`, { method: 'DELETE', body: { had } }, [], seen.id);
 	}
 
 	/** One step at the server; then those it stored are here, and the one it took away is not. */

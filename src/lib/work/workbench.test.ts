@@ -919,7 +919,7 @@ describe('trials', () => {
 		expect(w.trials.all).toHaveLength(demoTrials.length + 1);
 		expect(await w.trials.keep({ ...trial, name: 'Again' })).toBeNull();
 		expect(w.trials.all.at(-1)!.name).toBe('Again');
-		await w.trials.drop('fresh');
+		await w.trials.drop(w.trials.all.at(-1)!);
 		expect(w.trials.all).toHaveLength(demoTrials.length);
 		answer = () => ({ status: 400, body: { message: 'name is missing' } });
 		expect(await w.trials.keep(trial)).toBe('name is missing');

@@ -79,6 +79,19 @@ describe('the revision of the draft', () => {
 		});
 		expect((await told('stored a trial'))[0]).toContain('Called otherwise');
 	});
+	it('does not move where a trial is removed that its author has not seen so', async () => {
+		const [trial] = await listTrials(db(), t.workspace);
+		const from = await seen();
+		const drop = (had: unknown) => dropTrial(t.author, trial.id, had);
+		for (const had of [{ ...trial, name: 'As it was' }, null, 'x', { id: trial.id }])
+			await expect(drop(had)).rejects.toBeInstanceOf(TrialMoved);
+		expect([await seen(), (await listTrials(db(), t.workspace))[0]]).toEqual([from, trial]);
+		await drop(trial);
+		// gone is gone, whatever was seen
+		await drop({ ...trial, name: 'As it was' });
+		expect((await listTrials(db(), t.workspace)).some((x) => x.id === trial.id)).toBe(false);
+		await storeTrial(t.author, trial, null);
+	});
 	it('does not move where a trial is kept over what its author has not seen', async () => {
 		const [trial, other] = await listTrials(db(), t.workspace);
 		const now = async (id = trial.id) =>

@@ -7,7 +7,7 @@ import { transaction } from '../db/pool';
 import { listTrials, lockDraft, removeTrial, saveTrial } from '../db/rules';
 import { counted, type Step } from './revision';
 
-/** Somebody stored a trial otherwise, or took it away, since whoever stores it saw it. */
+/** Somebody stored a trial otherwise, or took it away, since it was seen by whoever stores or removes it. */
 export class TrialMoved extends Error {}
 
 /** Whether two are the same trial, however each was written down. */
@@ -55,11 +55,19 @@ export async function storeTrials(by: Account, trials: readonly Trial[]): Promis
 	});
 }
 
-/** Removes a trial; one that is gone is gone. */
-export async function dropTrial(by: Account, id: string): Promise<Step> {
+/**
+ * Removes a trial; one that is gone is gone.
+ * @param had the trial as whoever removes it saw it; nothing is said of that where it is left out
+ * @throws {TrialMoved} where it was stored otherwise since
+ */
+export async function dropTrial(by: Account, id: string, had?: unknown): Promise<Step> {
 	return transaction(async (c) => {
 		await lockDraft(c, by.workspace);
 		const was = (await listTrials(c, by.workspace)).find((t) => t.id === id);
+		if (was && had !== undefined && !alike(had, was))
+			throw new TrialMoved(
+				'Somebody stored this trial otherwise meanwhile, so it is not removed. Look at it, and remove it once more if it is to go all the same.'
+			);
 		await removeTrial(c, by.workspace, id);
 		if (was) await note(c, by, 'removed a trial', was.name, { was });
 		return counted(c, by);

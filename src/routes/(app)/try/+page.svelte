@@ -163,7 +163,7 @@
 	}
 	async function remove(t: Trial) {
 		removed = t.id;
-		const trouble = await w.trials.drop(t.id);
+		const trouble = await w.trials.drop(t);
 		if (trouble) {
 			removed = null;
 			tell(trouble);

@@ -1,4 +1,4 @@
-import { BadInput, checkKeptTrial, readJson } from '$door';
+import { BadInput, checkKeptTrial, checkTrialSeen, readJson } from '$door';
 import { dropTrial, storeTrial } from '$server/draft/trials';
 import { allow, answer } from '$server/http/guard';
 import type { RequestHandler } from './$types';
@@ -15,5 +15,9 @@ export const PUT: RequestHandler = (event) => {
 
 export const DELETE: RequestHandler = (event) => {
 	const account = allow(event);
-	return answer(() => dropTrial(account, event.params.id));
+	return answer(async () => {
+		const { request, params } = event;
+		const had = request.body ? checkTrialSeen(await readJson(request)) : undefined;
+		return dropTrial(account, params.id, had);
+	});
 };
