@@ -24,7 +24,8 @@ import { BadInput } from '../door';
 import type { BulkAsked } from '../door/bulk';
 import { checkRows } from '../door/living';
 import { askBulk, beginBulk, takeBack, takeImportBack } from './bulk/bulk';
-import { readImport } from './db/imports';
+import { readBulkRows } from './db/bulk';
+import { readImport, readRows } from './db/imports';
 import { readJob } from './db/jobs';
 import { rowsAt } from './db/living';
 import { readModel } from './db/model';
@@ -146,12 +147,23 @@ class Walk {
 		return this.unlessRefused(() => remove(this.sender(), { type, id }));
 	}
 
-	private async begun(type: string, head: string, rows: string[]) {
+	private async begun(type: string, head: string, rows: string[], tried = false) {
 		const content = Buffer.from(`${head}\n${rows.join('\n')}\n`);
 		const file = await takeIn(this.t.author, { type, name: 'walk.csv', content });
 		const settings = (await readImport(db(), file))!.settings as Settings;
+		if (tried) {
+			await begin(this.t.author, file, 'dry run', settings);
+			await workAll();
+		}
 		this.imports.push(file);
-		return begin(this.t.author, file, 'import', settings);
+		return { file, job: await begin(this.t.author, file, 'import', settings) };
+	}
+	/** Fields that hold when something happened: what was looked at a moment ago is otherwise there. */
+	private async withoutMoments(type: string) {
+		const { schema } = await inForce(db(), this.t.workspace);
+		const { types } = schema;
+		return (c: { field: string }) =>
+			types.get(type)!.type.fields.find((f) => f.id === c.field)?.type !== 'moment';
 	}
 	private async import() {
 		const rows = Array.from({ length: this.chance.int(3, 12) }, () =>
@@ -162,7 +174,17 @@ class Walk {
 				this.chance.of(['Netherlands', 'Germany', ''])
 			].join(';')
 		);
-		await this.begun('customer', 'Trading name;Headcount;E-mail;Country', rows);
+		const head = 'Trading name;Headcount;E-mail;Country';
+		const { file } = await this.begun('customer', head, rows, true);
+		await workAll();
+		// nothing came in between: what was tried is what came of it
+		const told = await this.withoutMoments('customer');
+		const [dry, outcome] = (['dry', 'outcome'] as const).map(async (column) =>
+			(await readRows(db(), file, { column, is: null, after: 0, most: 100 })).map(
+				({ line, outcome: o }) => ({ line, ...o!, id: null, changes: o!.changes.filter(told) })
+			)
+		);
+		expect(await outcome).toEqual(await dry);
 	}
 	private async importBack() {
 		const file = this.imports.pop();
@@ -203,10 +225,26 @@ class Walk {
 		return { type, does: { k: 'set', field: first[0], value: first[1] } };
 	}
 	private async bulk() {
-		const id = await this.looked(await this.someBulk());
+		const some = await this.someBulk();
+		const id = await this.looked(some);
 		// somebody may change something between the look and what is done
-		if (this.chance.int(0, 1)) await this.save();
-		if (id) await this.carriedOut(id);
+		const between = this.chance.int(0, 1) === 1;
+		if (between) await this.save();
+		if (!id) return;
+		await this.carriedOut(id);
+		if (between) return;
+		const told = await this.withoutMoments(some.type);
+		const all = { is: null, after: 0, most: 100 };
+		const [look, outcome] = (['look', 'outcome'] as const).map(async (column) =>
+			(await readBulkRows(db(), id, { column, ...all })).map((r) => ({
+				record: r.record,
+				...r.outcome,
+				changes: r.outcome.changes.filter(told)
+			}))
+		);
+		const done = await outcome;
+		const of = new Set(done.map((r) => r.record));
+		expect(done).toEqual((await look).filter((r) => of.has(r.record)));
 	}
 	private async back() {
 		const last = this.bulks.pop();
@@ -231,7 +269,7 @@ class Walk {
 			].join(';')
 		);
 		const head = 'Name;Kind;Stage;Amount;Customer;Close date';
-		const job = await this.begun('deal', head, rows);
+		const { job } = await this.begun('deal', head, rows);
 		const all = await this.submissions(8);
 		const type = this.chance.of(TYPES);
 		const gone = this.chance.of(await numbersOf(type));
