@@ -155,3 +155,25 @@ for (const how of ['is away', 'cannot be asked, since the server is gone'])
 		await why.fill(before);
 		await expect(page.getByText('Draft saved')).toBeVisible();
 	});
+
+test('what came of a form that was sent before the page had come to life is told', async ({
+	page
+}) => {
+	await signIn(page, 'ida');
+	let late = true;
+	await page.route(/\.js$/, (route) => (late ? undefined : route.continue()));
+	const send = async (days: string) => {
+		late = true;
+		await page.goto('/settings', { waitUntil: 'commit' });
+		await page.getByLabel('Jobs that ended').fill(days);
+		late = false;
+		await page
+			.locator('form[action="?/keep"]')
+			.evaluate((f: HTMLFormElement) => HTMLFormElement.prototype.submit.call(f));
+	};
+	const notices = page.getByRole('region', { name: /^Notifications/ });
+	await send('-5');
+	await expect(notices).toContainText('Write a number of days');
+	await send('');
+	await expect(notices).toContainText('Stored. What is older goes');
+});

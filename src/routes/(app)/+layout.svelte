@@ -61,8 +61,19 @@
 	});
 	/** Set once the page answers; the tests of the interface wait for it. */
 	let ready = $state(false);
+	/**
+	 * What the server said to a form that was sent before the page had come to life: which of the page's forms it was nobody
+	 * knows, so the page says it. (One without an action of its own says itself what was wrong with it.)
+	 */
+	function tellAnswered() {
+		const answer = page.form as { done?: unknown; message?: unknown } | null;
+		if (!answer || !page.url.search.startsWith('?/')) return;
+		const words = answer.done ?? answer.message;
+		if (typeof words === 'string') tell(words);
+	}
 	onMount(() => {
 		ready = true;
+		tellAnswered();
 		w.trials.run();
 		w.takeUpSteps();
 		w.others.start();
