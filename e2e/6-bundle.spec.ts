@@ -45,6 +45,9 @@ test('into an empty workspace: the model first, then rules and trials, with what
 	await p.keyboard.press('Enter');
 	await p.waitForURL((u) => !u.pathname.startsWith('/sign-in'));
 
+	await open(p, '/rehearse');
+	await expect(p.getByTestId('ahead')).toContainText('The draft is what is in force');
+
 	// nothing is changed by looking
 	await open(p, '/bundle');
 	await takeIn(p, file);
@@ -111,7 +114,11 @@ test('into an empty workspace: the model first, then rules and trials, with what
 	).toBeVisible();
 	await expect(p.getByText('Draft saved')).toBeVisible();
 
-	await open(p, '/write/deal/freight_paid_by');
+	await open(p, '/rehearse');
+	await p
+		.getByTestId('ahead')
+		.getByRole('link', { name: 'Freight paid by delivery rule', exact: true })
+		.click();
 	await expect(p.locator('#rule-freight')).toBeVisible();
 	// the one left out is offered again, and nothing else
 	await open(p, '/bundle');

@@ -59,7 +59,7 @@
 					<td colspan="4" class="text-quiet">made with nothing in it</td>
 				</tr>
 			{/if}
-			{#each h.lines as l, i (l.field + l.outcome)}
+			{#each h.lines as l, i (i)}
 				<tr id={i === 0 ? `change-${h.change}` : undefined}>
 					{#if i === 0}{@render whence(h)}{:else}<td></td><td></td>{/if}
 					<td

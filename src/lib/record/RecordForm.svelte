@@ -203,13 +203,13 @@
 									onfault={(m) => entry.cannotRead(x.id, m)}
 								/>
 							{/if}
-							{#each said.filter((m) => m.text !== fault?.message) as m (m.claim)}
+							{#each said.filter((m) => m.text !== fault?.message) as m, n (n)}
 								<p class="text-xs {m.blocking ? 'text-brick' : 'text-ochre'}">
 									{m.blocking ? '●' : '▲'}
 									{m.text}
 								</p>
 							{/each}
-							{#each entry.limits(x.id) as line (line)}<p
+							{#each entry.limits(x.id) as line, n (n)}<p
 									class="text-xs text-quiet"
 									data-testid="limit-{x.id}"
 								>
@@ -248,7 +248,7 @@
 		</fieldset>
 	{/each}
 	{#if trying}<WhatIf {entry} type={typeId} />{/if}
-	{#each entry.failed as x (x.rule + x.field)}
+	{#each entry.failed as x, n (n)}
 		<p class="mb-2 bg-brick-wash px-4 py-2 text-sm" role="alert">
 			<span class="text-brick">● “{x.rule}” failed</span> and left {w.field(typeId, x.field)
 				?.label ?? x.field} as it was: {x.message}
@@ -343,7 +343,7 @@
 				}}>{trying ? 'Back to the record' : 'What would happen if …'}</button
 			>{/if}
 		<p class="text-sm" role="status">
-			{#each entry.problems as p (p.message)}<span class="text-brick">● {p.message}</span>{/each}
+			{#each entry.problems as p, n (n)}<span class="text-brick">● {p.message}</span>{/each}
 			{#if trying}Nothing you change here is stored.{:else}{entry.saved ??
 					(entry.sent.length
 						? `${entry.sent.length} field${entry.sent.length > 1 ? 's' : ''} changed, not saved yet.`

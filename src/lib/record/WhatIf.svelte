@@ -64,7 +64,7 @@
 			Change a value above: what the rules in force would make of it stands here. Nothing is stored.
 		</p>
 	{:else}
-		{#each blocking as m (m.claim + m.field)}
+		{#each blocking as m, n (n)}
 			<p class="text-sm">
 				<span class="text-brick">● The change would be refused:</span>
 				{m.text} <span class="text-quiet">by “{ruleOf(entry.plan, m.claim)?.name}”</span>

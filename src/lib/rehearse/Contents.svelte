@@ -120,7 +120,7 @@
 	{#if result.replay}
 		<h2 class="mt-4 text-sm">By whom, and by which road</h2>
 		<div class="ticks mt-1"></div>
-		{#each senders as x (x.name)}
+		{#each senders as x, n (n)}
 			<p class="flex justify-between border-b border-hairline px-1 py-1 text-sm">
 				<span>{x.name}</span>
 				<span class="mono"

@@ -31,7 +31,7 @@
 {#each groups as g (g.part)}
 	<h2 class="mt-4 text-base">{PARTS[g.part]}</h2>
 	<ul>
-		{#each g.of as c (c.id + c.what)}
+		{#each g.of as c, n (n)}
 			{@const at = href(c)}
 			<li class="border-t border-hairline py-1">
 				<div class="flex gap-3">

@@ -131,7 +131,7 @@
 				others do not find:
 			</p>
 			<ul>
-				{#each lost.lost as l (l.name)}
+				{#each lost.lost as l, n (n)}
 					<li class="border-t border-hairline py-1">
 						<span class="font-medium">{l.name}</span>{#if l.whole}:
 							<span class="text-ochre">▲ not in the file</span>,

@@ -54,7 +54,7 @@
 		);
 </script>
 
-{#each met.slice(0, 2) as p (p.first)}
+{#each met.slice(0, 2) as p, n (n)}
 	<p class="line" class:old data-testid="order-counts">
 		<span class="grow"
 			>Where “{name(p.first)}” applies as well, it comes first: with {values(p) || 'a new record'} it

@@ -507,7 +507,7 @@
 				)}”
 			</p>
 		{/each}
-		{#each result?.messages ?? [] as m (m.claim)}
+		{#each result?.messages ?? [] as m, n (n)}
 			<p
 				class="mt-2 px-3 py-2 text-sm {m.blocking ? 'bg-brick-wash' : 'bg-ochre-wash'}"
 				data-testid="said-{m.field}"
@@ -518,13 +518,13 @@
 				at <strong>{f(m.field).label}</strong>: {m.text}
 			</p>
 		{/each}
-		{#each result?.setAside ?? [] as a (a.field)}
+		{#each result?.setAside ?? [] as a, n (n)}
 			<p class="mt-2 bg-ochre-wash px-3 py-2 text-sm">
 				▲ <strong>{f(a.field).label}</strong>: {say(a.field, toJson(a.sent)) || 'blank'} was sent and
 				set aside; only “{ruleName(a.claim)}” sets it.
 			</p>
 		{/each}
-		{#each result?.failures ?? [] as a (a.claim)}
+		{#each result?.failures ?? [] as a, n (n)}
 			<p class="mt-2 bg-brick-wash px-3 py-2 text-sm">
 				● <strong>{f(a.field).label}</strong>: “{ruleName(a.claim)}” failed. {a.message}
 			</p>

@@ -2,7 +2,7 @@
 	/** The full explanation of what one rule did in a change. */
 	import type { ClaimReport, Format, Plan } from '$core';
 	import type { Expr } from '$core';
-	import { reason, refKey, sayCondition } from '$core';
+	import { reason, sayCondition } from '$core';
 	import { viewOf } from '../kinds';
 	import { useWorkbench } from '../work/workbench.svelte';
 
@@ -90,7 +90,7 @@
 	{#if report.reads?.length}
 		<h4 class="mt-3 text-xs font-semibold text-quiet">It read</h4>
 		<ul class="text-sm">
-			{#each report.reads as r (r.image + refKey(r.type, r.field))}
+			{#each report.reads as r, n (n)}
 				<li>
 					{label(r.type, r.field)}{WHEN[r.image]}:
 					<span class="mono text-teal">{format(r, r.value)}</span>

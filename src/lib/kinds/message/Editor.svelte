@@ -64,7 +64,7 @@
 <p class="text-xs text-quiet">
 	A field or formula in braces shows its value; fields are those of the {aboutType?.label.toLowerCase()}.
 </p>
-{#each sends.slice(0, 5) as m (m.to)}
+{#each sends.slice(0, 5) as m, n (n)}
 	<div
 		class="mt-2 border border-l-4 border-line border-l-brass px-3 py-2 text-sm"
 		data-testid="sends"

@@ -11,6 +11,7 @@
 	import Limits from '$lib/rehearse/Limits.svelte';
 	import { faultOf, periodOf } from '$lib/rehearse/period';
 	import Told from '$lib/rehearse/Told.svelte';
+	import Changed from '$lib/release/Changed.svelte';
 	import { behindSurprise, sayAsked } from '$lib/rehearse/words';
 	import JobState from '$lib/shell/JobState.svelte';
 	import {
@@ -272,6 +273,27 @@
 					</p>{/if}
 			</div>
 		</div>
+	{:else if !shown && !running && asked.after === null}
+		<section
+			class="mt-3 max-w-3xl border border-line bg-sheet p-6"
+			aria-labelledby="ahead-h"
+			data-testid="ahead"
+		>
+			{#if w.changes.length}
+				<h2 id="ahead-h">What the draft changes</h2>
+				<Changed />
+				<p class="mt-2 text-sm text-quiet">
+					Run finds which values come out otherwise by that, and in which records; what would
+					surprise comes first.
+				</p>
+			{:else}
+				<h2 id="ahead-h">The draft is what is in force</h2>
+				<p class="mt-1 text-sm text-quiet">
+					Nothing would come out otherwise. Write a change first, or choose above which two versions
+					are held against each other.
+				</p>
+			{/if}
+		</section>
 	{/if}
 </div>
 

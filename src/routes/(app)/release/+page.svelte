@@ -2,8 +2,8 @@
 	import { onMount, untrack } from 'svelte';
 	import { compareVersions, noteOf, sheetOf, stopsRelease } from '$core';
 	import { MOST_REASON, held, heldReturn, keepsOut, needsReason, type Criterion } from '$door/gate';
+	import Changed from '$lib/release/Changed.svelte';
 	import Held from '$lib/release/Held.svelte';
-	import Differences from '$lib/rule/Differences.svelte';
 	import Exchange from '$lib/rule/Exchange.svelte';
 	import Remarks from '$lib/work/Remarks.svelte';
 	import { formatMoment } from '$lib/words/format';
@@ -26,8 +26,6 @@
 	let busy = $state(false);
 	/** The draft is looked through once more by the server, which may take seconds. */
 	let releasing = $state(false);
-	/** The change whose differences are seen. */
-	let differing = $state<string | null>(null);
 	let asking = $state<{ number: number; what: 'put in force' | 'take as draft' } | null>(null);
 	/** The draft put aside that one is about to return to. */
 	let returning = $state<string | null>(null);
@@ -64,12 +62,6 @@
 				void w.covering.strength([...w.covering.rules.keys()]);
 		});
 	});
-	const WHAT = {
-		new: 'new',
-		changed: 'changed',
-		removed: 'taken out',
-		order: 'claim order'
-	} as const;
 	const openRemarks = $derived(w.remarks.filter((m) => !m.settledAt));
 	const remarkedAt = (m: (typeof openRemarks)[number]) => {
 		// what is not looked at yet is not known to be gone
@@ -77,13 +69,9 @@
 			return !w.trials.known || w.trials.all.some((t) => t.id === m.key) ? `/try#${m.key}` : null;
 		if (m.kind === 'finding')
 			return !analysed || [...w.found, ...w.accepted].some((f) => f.id === m.key) ? '/check' : null;
-		return w.rule(m.key) ? href(m.key) : null;
+		const r = w.rule(m.key);
+		return r ? `/write/${r.type}/${sheetOf(r)}#rule-${r.id}` : null;
 	};
-	const href = (id: string) => {
-		const r = w.rule(id) ?? w.force.set.rules.find((x) => x.id === id);
-		return r ? `/write/${r.type}/${sheetOf(r)}#rule-${id}` : `/write/${id.replace('.', '/')}`;
-	};
-
 	/** @param body made when what was edited here is stored, since it names the revision that was looked at */
 	async function post(url: string, body: () => unknown): Promise<Record<string, unknown> | null> {
 		busy = true;
@@ -191,31 +179,7 @@
 					>
 				</div>
 				{#if w.changes.length}
-					<ul class="mt-1">
-						{#each w.changes as c (c.id + c.what)}
-							<li class="border-b border-hairline py-1">
-								<div class="flex gap-3">
-									<span class="w-20 text-sm text-quiet">{WHAT[c.what]}</span><a
-										class="textlink grow"
-										href={href(c.id)}>{c.name}</a
-									>
-									{#if c.part === 'rule'}<button
-											class="textlink text-sm"
-											aria-expanded={differing === c.id}
-											aria-label="What differs in {c.name}"
-											onclick={() => (differing = differing === c.id ? null : c.id)}
-											>what differs</button
-										>{/if}
-								</div>
-								{#if differing === c.id}<div class="mt-1 mb-2 ml-23">
-										<Differences
-											before={w.force.set.rules.find((r) => r.id === c.id) ?? null}
-											after={w.rule(c.id) ?? null}
-										/>
-									</div>{/if}
-							</li>
-						{/each}
-					</ul>
+					<Changed />
 				{:else}<p class="mt-1 text-quiet">
 						The draft is what is in force. There is nothing to release.
 					</p>{/if}

@@ -271,7 +271,7 @@
 												.because}</span
 										>{/if}
 								</div>{/each}
-							{#each o.setAside as s (s.field)}<div>
+							{#each o.setAside as s, n (n)}<div>
 									<span class="text-ochre">▲</span>
 									{label(r.type, s.field)}
 									<span class="mono">{say(r.type, s.field, s.sent)}</span> does not stand; only “{s.rule}”

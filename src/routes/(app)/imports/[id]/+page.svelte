@@ -284,7 +284,7 @@
 								</div>{/each}</td
 						>
 						<td
-							>{#each o.setAside as s (s.field)}<div>
+							>{#each o.setAside as s, n (n)}<div>
 									<span class="text-ochre">▲</span>
 									{label(s.field)} <span class="mono">{say(s.field, s.sent)}</span>; only “{s.rule}”
 									sets it
