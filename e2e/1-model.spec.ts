@@ -155,8 +155,13 @@ test('options come in lines, stand in an order, and go only where nothing holds 
 	await page.getByRole('button', { name: 'Add', exact: true }).click();
 	await expect(page.getByText('2 options more.')).toBeVisible();
 	const row = page.getByRole('row', { name: /podcast/ });
+	// stored before what is counted below
+	const coded = page.waitForResponse(
+		(r) => r.url().endsWith('/draft/model') && (r.request().postData() ?? '').includes('"PC"')
+	);
 	await row.getByLabel('Code of Podcast').fill('PC');
 	await row.getByLabel('Code of Podcast').press('Enter');
+	await coded;
 	await row.getByRole('button', { name: 'Uses' }).click();
 	const uses = page.getByRole('region', { name: 'Uses of Podcast' });
 	await expect(uses).toContainText('No rule, definition, table or trial speaks of it.');

@@ -380,7 +380,18 @@ test('of two who have one trial open, neither writes over the other unawares', a
 	await expect(name(other)).toHaveValue('Written by Ida after all');
 	await keep(other).click();
 	await expect(other.getByText('Kept the trial “Written by Ida after all”.')).toBeVisible();
-	await other.getByRole('button', { name: 'Remove this trial' }).click();
-	await expect(other.getByText('Removed “Written by Ida after all”.')).toBeVisible();
+
+	// nor is removed what somebody stored since and this page has not heard of
+	await page.getByRole('button', { name: 'Written by Ida after all', exact: true }).click();
+	await page.route(/\/trials$/, (r) => r.abort());
+	await name(other).fill('Written by Ida at last');
+	await keep(other).click();
+	await expect(other.getByText('Kept the trial “Written by Ida at last”.')).toBeVisible();
+	await page.getByRole('button', { name: 'Remove this trial' }).click();
+	await expect(page.getByText(/stored this trial otherwise .* not removed/)).toBeVisible();
+	await page.unroute(/\/trials$/);
+	await expect(name(page)).toHaveValue('Written by Ida at last', { timeout: 15_000 });
+	await page.getByRole('button', { name: 'Remove this trial' }).click();
+	await expect(page.getByText('Removed “Written by Ida at last”.')).toBeVisible();
 	await other.context().close();
 });
