@@ -382,6 +382,7 @@ test('of two who have one trial open, neither writes over the other unawares', a
 	await expect(other.getByText('Kept the trial “Written by Ida after all”.')).toBeVisible();
 
 	// nor is removed what somebody stored since and this page has not heard of
+	await open(page, '/try');
 	await page.getByRole('button', { name: 'Written by Ida after all', exact: true }).click();
 	await page.route(/\/trials$/, (r) => r.abort());
 	await name(other).fill('Written by Ida at last');
