@@ -306,7 +306,7 @@ class Walk {
 		);
 	}
 
-	/** The rules in force without one, or with other limits. */
+	/** The rules in force without one that computes. */
 	private async altered(c: Db): Promise<RuleSet> {
 		const { workspace } = this.t;
 		const { release } = await inForce(c, workspace);

@@ -361,6 +361,9 @@
 					{@const locked = result?.readOnly.has(x.id)}
 					{@const touched = s.sent.some(([id]) => id === x.id)}
 					{@const changed = result?.changes.find((c) => c.field === x.id)}
+					{@const unit = locked && !touched ? '' : (x.unit ?? x.currency ?? '')}
+					{@const before = changed && `was ${say(x.id, toJson(changed.from)) || 'blank'}`}
+					{@const beside = s.created ? unit : pretending ? 'before' : (before ?? unit)}
 					<tr class="border-b border-hairline">
 						<td class="w-32 py-1 pr-2 align-top"
 							><label class="inline-block pt-1 text-sm" for="s-{x.id}">{x.label}</label></td
@@ -404,15 +407,7 @@
 							{/if}
 						</td>
 						<td class="py-1 pl-2 text-right align-top text-xs text-quiet">
-							{#if !locked || touched || changed || pretending}<span class="mono inline-block pt-1"
-									>{pretending && !s.created
-										? 'before'
-										: changed && !s.created
-											? `was ${say(x.id, toJson(changed.from)) || 'blank'}`
-											: locked && !touched
-												? ''
-												: (x.unit ?? x.currency ?? '')}</span
-								>{/if}
+							{#if beside}<span class="mono inline-block pt-1">{beside}</span>{/if}
 							{#if locked}<span class="block pt-1 whitespace-nowrap">only rules set it</span
 								>{/if}{#if result?.required.has(x.id)}<span class="block text-brick">required</span
 								>{/if}{#if result?.hidden.has(x.id)}<span class="block">hidden</span>{/if}

@@ -149,7 +149,7 @@
 		<thead>
 			<tr>
 				<th scope="col"><span class="sr-only">Result</span></th>
-				{#each columns as c, k (k)}
+				{#each columns as c, k (c.as + c.field.id)}
 					<th scope="col" class:line={c.as === 'expect' && columns[k - 1]?.as === 'sent'}
 						><span class={c.as === 'sent' ? 'text-teal' : 'text-brass-ink'}>{c.field.label}</span>
 						<span class="block text-xs font-normal text-quiet"
@@ -167,7 +167,7 @@
 						>{#if held(i) === true}<span class="text-teal" title="holds">✓</span
 							>{:else if held(i) === false}<span class="text-brick" title="fails">✕</span>{/if}</td
 					>
-					{#each columns as c, k (k)}
+					{#each columns as c, k (c.as + c.field.id)}
 						{@const wrong = faults[`${i} ${c.as} ${c.field.id}`]}
 						{@const line = lineOf(i, c)}
 						<td class:line={c.as === 'expect' && columns[k - 1]?.as === 'sent'}>

@@ -35,7 +35,8 @@ export async function changedSince(
 		again: boolean;
 	}>(
 		`(select true as made, h.change::text, null::jsonb as was, exists (select from history_line l
-		    where l.type = $2 and l.record = $3 and l.outcome = 'deleted' and l.change < h.change) as again from record_change h join change c on c.id = h.change
+		    where l.type = $2 and l.record = $3 and l.outcome = 'deleted' and l.change < h.change) as again
+		  from record_change h join change c on c.id = h.change
 		  where h.type = $2 and h.record = $3 and h.made and ${since} order by h.change limit 1)
 		 union all
 		 (select false, l.change::text, l.was, false from history_line l join change c on c.id = l.change

@@ -72,6 +72,7 @@
 		const r = w.rule(m.key);
 		return r ? `/write/${r.type}/${sheetOf(r)}#rule-${r.id}` : null;
 	};
+
 	/** @param body made when what was edited here is stored, since it names the revision that was looked at */
 	async function post(url: string, body: () => unknown): Promise<Record<string, unknown> | null> {
 		busy = true;
