@@ -12,7 +12,6 @@ import {
 	type BulkOutcome,
 	type BulkRow
 } from '../db/bulk';
-import { restoreMade } from '../db/deleted';
 import {
 	askedOfJob,
 	cutJob,
@@ -154,7 +153,7 @@ export async function linedAgain(
 	}
 }
 
-/** Of what was taken back, who had set it is again who did; what is there again was made when it was. */
+/** Of what was taken back, who had set it is again who did. */
 export async function giveBack(
 	client: pg.PoolClient,
 	bulk: Pick<Bulk, 'workspace' | 'asked'>,
@@ -184,10 +183,6 @@ export async function giveBack(
 			return Object.keys(had).length ? [{ record: r.record, had }] : [];
 		});
 		if (back.length) await restoreSetBy(client, bulk.workspace, type, back);
-		const again = rows.flatMap((r, i) =>
-			r.type === type && r.restores && !(outcomes[i] instanceof RefusedChange) ? [r.record] : []
-		);
-		if (again.length) await restoreMade(client, bulk.workspace, type, again);
 	}
 }
 

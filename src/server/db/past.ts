@@ -52,6 +52,12 @@ export async function changedSince(
 		 order by l.field, l.change`,
 		[workspace, type, record, instant, first?.change ?? null]
 	);
+	// one that was there before history began has no line that it was made, but the day is kept
+	const { rows: stamps } = await db.query<{ later: boolean }>(
+		`select created_at >= $3::timestamptz as later from ${tableOf(type)} where workspace = $1 and id = $2`,
+		[workspace, record, instant]
+	);
+	const again = !!made?.again && !first;
 	// what is older than the workspace keeps is gone for all records alike
 	const kept = await db.query<{ from: string | null }>(
 		`select ${iso("(now() - make_interval(days => (keep->>'history')::int))")} as "from" from workspace
@@ -59,8 +65,8 @@ export async function changedSince(
 		[workspace, instant]
 	);
 	return {
-		made: !!made && !first,
-		again: !!made?.again && !first,
+		made: (!!made && !first) || (!again && !!stamps[0]?.later),
+		again,
 		deleted: first?.was ?? null,
 		was: Object.fromEntries(r.rows.map((x) => [x.field, x.was])),
 		knownFrom: kept.rows[0]?.from ?? null

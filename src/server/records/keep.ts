@@ -2,6 +2,7 @@
 import type { JsonValue, Schema, Settled, SettledRecord, SubmittedRecord } from '../../core';
 import { refKey, rulesOfRecord, valuesToJson } from '../../core';
 import { putOff } from '../db/carried';
+import { restoreMade } from '../db/deleted';
 import type { Db } from '../db/pool';
 import type { ChangeToWrite, HadWhenDeleted, HistoryLine, QuietLine } from '../db/history';
 import { nextChanges, writeHistory } from '../db/history';
@@ -187,6 +188,7 @@ export async function keepChanges(
 			by
 		);
 	}
+	await madeAgain(client, workspace, changes);
 	await keepPilot(client, force, changes, at, history);
 	const known = [...writings.values()].flatMap(({ rec }) =>
 		rec.created ? [] : [{ type: rec.type, id: rec.id, fields: rec.changes.map((c) => c.field) }]
@@ -231,6 +233,17 @@ export async function keepChanges(
 		await putOff(client, sender, number, schema, [...before, ...was], settled.deferred);
 	}
 	return outcomes;
+}
+
+/** What was deleted and is there again was made when it first was. */
+async function madeAgain(client: Db, workspace: string, changes: readonly Kept[]): Promise<void> {
+	const again = changes.flatMap(({ records, restores }) =>
+		records.filter((_, i) => restores?.[i] !== undefined)
+	);
+	for (const type of new Set(again.map((r) => r.type))) {
+		const ids = again.filter((r) => r.type === type).map((r) => r.id);
+		await restoreMade(client, workspace, type, ids);
+	}
 }
 
 /** Records that came to belong to the pilot by changes, and what it decided otherwise than the release beside it. */

@@ -8,7 +8,7 @@ import { deletedRecord } from '../db/deleted';
 import { pointingTo } from '../db/past';
 import { readHistory } from '../db/history';
 import { db } from '../db/pool';
-import { readRecords } from '../db/records';
+import { readRecords, stampsOf } from '../db/records';
 import { storeKeep } from '../db/retention';
 import { inForce, remove, save } from '.';
 import { recordThen } from './past';
@@ -126,6 +126,8 @@ describe('a record as it was', () => {
 		});
 		expect((await at(4500)).otherwise).toEqual([]);
 		expect(await at(-500)).toMatchObject({ notYet: true, again: false });
+		const { made } = (await stampsOf(db(), workspace, 'customer', id))!;
+		expect(Date.parse(made)).toBe(NOW);
 	});
 
 	it('of one that was made with nothing in it begins when somebody made it', async () => {
@@ -135,6 +137,13 @@ describe('a record as it was', () => {
 		]);
 		expect(await then('contact', id, NOW - 500)).toMatchObject({ notYet: true, again: false });
 		expect(await then('contact', id, NOW + 500)).toMatchObject({ notYet: false, otherwise: [] });
+	});
+
+	it('of one that was there before history began was not there before the day it was made', async () => {
+		const id = await set(NOW, 'customer', null, [['trading_name', 'Was Here']]);
+		await db().query('delete from record_change where record = $1', [id]);
+		expect(await then('customer', id, NOW - 500)).toMatchObject({ notYet: true, again: false });
+		expect(await then('customer', id, NOW + 500)).toMatchObject({ notYet: false, otherwise: [] });
 	});
 
 	it('says where history does not reach', async () => {
