@@ -4,19 +4,6 @@ import { countEdits } from '../../core';
 import { iso } from './iso';
 import type { Db } from './pool';
 
-/** A change of records reads one state of all rows: an edit waits for those that are under way. */
-export async function holdRows(db: Db, workspace: string): Promise<void> {
-	await db.query('select pg_advisory_xact_lock_shared($1, hashtext($2))', [LOCK, workspace]);
-}
-
-/** Edits of rows come one after the other, and between changes of records. To be asked for before any other lock. */
-export async function lockRows(db: Db, workspace: string): Promise<void> {
-	await db.query('select pg_advisory_xact_lock($1, hashtext($2))', [LOCK, workspace]);
-}
-
-/** Tells this lock from others of the database. */
-const LOCK = 0x726f7773;
-
 /** The state of the rows after an edit: its number, 0 before any, and what tells it from one that came to nothing. */
 export interface RowsState {
 	number: number;

@@ -1,14 +1,12 @@
 /** Edits of the live model in a real database: what they do to records, and what stands against them. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { changeModel } from '../../../tests/model';
+import { changeModel, retyped } from '../../../tests/model';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import type { Field, Model } from '../../core';
 import {
 	Schema,
-	asType,
 	modelEditBetween,
 	toJson,
-	withField,
 	withNewField,
 	withNewList,
 	withNewOptions,
@@ -57,11 +55,6 @@ const added = async (type: string, field: Omit<Field, 'id'>) => {
 		return next;
 	});
 	return id;
-};
-const retyped = (type: string, id: string, to: Parameters<typeof asType>[1]) => (m: Model) => {
-	const from = new Schema(m).field(type, id)!;
-	const gone = Object.fromEntries(Object.keys(from).map((k) => [k, undefined]));
-	return withField(m, type, id, { ...gone, ...asType(from, to) });
 };
 
 describe('a new record type', () => {
@@ -266,6 +259,35 @@ describe('an edit of the model', () => {
 		const before = await model();
 		await expect(transaction((c) => editModel(c, t.author, pieces, 0))).rejects.toThrow(BadInput);
 		expect(await model()).toEqual(before);
+	});
+	it('waits for a change of a record that is under way: what was read as one type is not stored as another', async () => {
+		const list = 'country';
+		const id = await added('customer', {
+			label: 'Ships from',
+			group: 'Size',
+			type: 'choice',
+			list
+		});
+		const [option] = (await model()).lists.find((l) => l.id === list)!.options;
+		const { id: record } = await put('customer', { trading_name: 'Passing', headcount: '1' });
+		let edited: Promise<unknown> | undefined;
+		await save(
+			{
+				workspace: t.workspace,
+				account: t.author,
+				entryPoint: 'api',
+				instant: Date.now(),
+				force: async (c, workspace) => {
+					const force = await inForce(c, workspace);
+					edited ??= change(retyped('customer', id, { type: 'text' }));
+					await Promise.race([edited, new Promise((r) => setTimeout(r, 400))]);
+					return force;
+				}
+			},
+			[{ type: 'customer', id: record, sent: [[id, option.id]], keep: [] }]
+		);
+		await edited;
+		expect(await valueOf('customer', record, id)).toBe(option.label);
 	});
 	it('does not end a change of a record that is under way', async () => {
 		// the saver reads the model, then it changes, then it writes: it begins again with the new one

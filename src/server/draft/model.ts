@@ -14,6 +14,7 @@ import { queueIndexing } from '../jobs/indexing';
 import { checkModel } from '../../door';
 import type { PoolClient } from 'pg';
 import { note } from '../audit/audit';
+import { betweenChanges } from '../db/between';
 import {
 	countHeld,
 	countOptions,
@@ -67,6 +68,8 @@ export async function editModel(
 ): Promise<ModelEdited> {
 	const { workspace } = account;
 	await limitLocks(client, LOCK_MS);
+	// a change under way was read by the model as it is: it would write what that meant
+	await betweenChanges(client, workspace);
 	await lockDraft(client, workspace);
 	const { model: before } = await readModel(client, workspace);
 	const { set: after, refused } = applied(before, pieces);
@@ -118,6 +121,7 @@ export async function changePersonType(
 	type: string | null
 ): Promise<void> {
 	const { workspace } = account;
+	await betweenChanges(client, workspace);
 	await lockDraft(client, workspace);
 	const { model: before } = await readModel(client, workspace);
 	if ((before.personType ?? null) === type) return;

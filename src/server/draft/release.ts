@@ -17,7 +17,7 @@ import type { AnalysisAnswer } from '../../workers/analysis.thread';
 import { note } from '../audit/audit';
 import { knownOverruled } from '../db/journal';
 import { indexMatched, readModel } from '../db/model';
-import { lockRows } from '../db/living';
+import { betweenChanges } from '../db/between';
 import { needsSecond } from '../db/people';
 import { newestOfDraft, rehearsedReturns } from '../db/rehearsals';
 import { listRemarks } from '../db/remarks';
@@ -155,7 +155,7 @@ export async function releaseDraft(
 		throw new BadInput(`${which(unsaid)} Mend it, or say why to release it all the same.`);
 	const begins = set.tables?.some((t) => t.living && t.rows.length);
 	return transaction(async (c) => {
-		if (begins) await lockRows(c, workspace);
+		if (begins) await betweenChanges(c, workspace);
 		await lockDraft(c, workspace);
 		if (!asked.hold) await refuseWhilePiloting(c, workspace);
 		await needsRevision(c, workspace, asked.seen);

@@ -10,12 +10,12 @@ import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { workAll } from '../../../tests/worker';
 import { readEntries } from '../db/audit';
 import { readJob } from '../db/jobs';
+import { betweenChanges } from '../db/between';
 import {
 	editedBy,
 	lastEdit,
 	lastMarks,
 	listEdits,
-	lockRows,
 	readEdit,
 	rowsAfter,
 	rowsAt,
@@ -405,7 +405,7 @@ describe('the rows after any edit', () => {
 		expect(few.rows[TABLE]).toEqual((await rows()).map(({ id, cells }) => ({ id, cells })));
 		const stored = (edits: readonly RowEdit[]) =>
 			transaction(async (c) => {
-				await lockRows(c, t.workspace);
+				await betweenChanges(c, t.workspace);
 				const { label } = (await readEdit(c, t.workspace, few.number))!;
 				return storeEdit(c, t.workspace, { table: TABLE, label, account: null, edits });
 			});
@@ -425,7 +425,7 @@ describe('the rows after any edit', () => {
 		const before = await rows();
 		const { number } = await lastEdit(db(), t.workspace);
 		const doomed = transaction(async (c) => {
-			await lockRows(c, t.workspace);
+			await betweenChanges(c, t.workspace);
 			const edits = [fresh({ country: 'poland', begins: '90', district: '1' })];
 			expect(
 				await storeEdit(c, t.workspace, { table: TABLE, label: '', account: null, edits })

@@ -26,11 +26,11 @@ import { BadInput } from '../../door';
 import { LARGE_EDIT, type EditorsChange, type RowsAsked, type RowsSent } from '../../door/living';
 import { may } from '../../door/rights';
 import { note } from '../audit/audit';
+import { betweenChanges } from '../db/between';
 import {
 	editedBy,
 	lastOf,
 	listEdits,
-	lockRows,
 	noteEditLook,
 	readEdit,
 	changeEditors,
@@ -177,7 +177,7 @@ export async function editRows(
 ): Promise<{ number: number } | RowsOvertaken> {
 	return transaction(async (c) => {
 		// changes of records that are under way see the rows as they were, and are over before the first look
-		await lockRows(c, by.workspace);
+		await betweenChanges(c, by.workspace);
 		return makeEdit(c, by, id, asked, undoes);
 	});
 }
@@ -252,7 +252,7 @@ export async function editRowsByKey(
 	const { workspace } = by;
 	return transaction(async (c) => {
 		// two that add the same row come one after the other, and add it once
-		await lockRows(c, workspace);
+		await betweenChanges(c, workspace);
 		const { table } = await formOf(c, by, id);
 		const { schema } = await inForce(c, workspace);
 		const { rows } = await rowsAt(c, workspace);

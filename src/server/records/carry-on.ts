@@ -1,7 +1,7 @@
 /** Carries on changes that ran on to more records than one transaction takes. */
 import type { SubmittedRecord } from '../../core';
 import { refKey } from '../../core';
-import { holdRows } from '../db/living';
+import { holdStill } from '../db/between';
 import { donePending, takePending } from '../db/carried';
 import type { Before } from './near';
 import { AtHand } from './near';
@@ -31,7 +31,7 @@ export async function carryOnPiece(
 	return locking(async (client) => {
 		const pending = await takePending(client, carried, piece.records);
 		if (!pending.length) return 0;
-		await holdRows(client, sender.workspace);
+		await holdStill(client, sender.workspace);
 		const force = await inForce(client, sender.workspace);
 		const { schema, plan } = force;
 		const stored = await lockRecords(client, sender.workspace, schema, pending, locks, force.pilot);

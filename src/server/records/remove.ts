@@ -3,7 +3,7 @@ import type pg from 'pg';
 import type { Schema, SubmittedRecord } from '../../core';
 import { refKey, toJson } from '../../core';
 import { note } from '../audit/audit';
-import { holdRows } from '../db/living';
+import { holdStill } from '../db/between';
 import { relatedIds } from '../db/records';
 import { AtHand } from './near';
 import { inForce } from './force';
@@ -44,7 +44,7 @@ async function removeIn(sender: Sender, target: Removal): Promise<void> {
 	const { workspace, around } = sender;
 	await locking(async (client, locks) => {
 		await around?.before(client);
-		await holdRows(client, workspace);
+		await holdStill(client, workspace);
 		const force = await (sender.force ?? inForce)(client, workspace);
 		const { schema, plan } = force;
 		// nobody can link to it from here on: whoever tries waits for its key

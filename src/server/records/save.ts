@@ -23,7 +23,8 @@ import { db } from '../db/pool';
 import type { Settling, StoredRecord } from '../db/records';
 import { nextIds, readRecords } from '../db/records';
 import { noteChange } from '../measure/metrics';
-import { holdRows, rowsAt } from '../db/living';
+import { holdStill } from '../db/between';
+import { rowsAt } from '../db/living';
 import { readRelease, rulesOf } from '../db/rules';
 import { apartOf, settledBeside } from './apart';
 import type { SaveOutcome } from './describe';
@@ -62,7 +63,7 @@ export async function saveInOrder(
 	if (!changes.length) return [];
 	const outcomes = await locking(async (client, locks) => {
 		await sender.around?.before(client);
-		await holdRows(client, sender.workspace);
+		await holdStill(client, sender.workspace);
 		const force = await (sender.force ?? inForce)(client, sender.workspace);
 		const all = changes.flat();
 		if (!locks.size) await foresee(client, sender.workspace, force.plan, all, locks);
