@@ -17,20 +17,30 @@
 			notYet: boolean;
 			again: boolean;
 			values: Record<string, JsonValue>;
+			/** Where history tells a value: when it was last so, as which it is read. */
+			told: Record<string, string>;
 			otherwise: string[];
 			knownFrom: string | null;
 		};
 		/** As it is now. */
 		values: Record<string, JsonValue>;
-		say: (field: string, v: JsonValue) => string;
-		label: (field: string) => string;
+		/** As a field was read at an instant, ISO 8601. */
+		say: (field: string, v: JsonValue, at: string) => string;
+		label: (field: string, at: string) => string;
 	} = $props();
 
 	const w = useWorkbench();
-	const fields = $derived(w.schema.type(type).type.fields.filter((f) => !f.retired));
+	/** Later than any change. */
+	const NOW = '9999';
+	const present = $derived(w.schema.type(type).at);
+	/** In the order of the form; what is of no field any more last. */
+	const fields = $derived([
+		...w.schema.type(type).type.fields.flatMap((f) => (f.retired ? [] : [f.id])),
+		...Object.keys(then.told).filter((id) => !present.has(id))
+	]);
 	/** Only what is otherwise now. */
 	let only = $state(true);
-	const shown = $derived(only ? fields.filter((f) => then.otherwise.includes(f.id)) : fields);
+	const shown = $derived(only ? fields.filter((f) => then.otherwise.includes(f)) : fields);
 </script>
 
 <section class="mb-3 border border-line bg-sheet px-4 py-2" aria-label="As it was">
@@ -54,12 +64,15 @@
 			<table class="grid-table text-sm" aria-label="Values then and now">
 				<thead><tr><th>Field</th><th>Then</th><th>Now</th></tr></thead>
 				<tbody>
-					{#each shown as f (f.id)}
-						{@const moved = then.otherwise.includes(f.id)}
+					{#each shown as f (f)}
+						{@const moved = then.otherwise.includes(f)}
+						{@const at = then.told[f] ?? NOW}
 						<tr
-							><td>{label(f.id)}</td><td class="mono" class:font-semibold={moved}
-								>{say(f.id, then.values[f.id] ?? null)}</td
-							><td class="mono text-quiet">{say(f.id, values[f.id] ?? null)}</td></tr
+							><td>{label(f, at)}</td><td class="mono" class:font-semibold={moved}
+								>{say(f, then.values[f] ?? null, at)}</td
+							><td class="mono text-quiet"
+								>{present.has(f) ? say(f, values[f] ?? null, NOW) : 'the field was removed'}</td
+							></tr
 						>
 					{/each}
 				</tbody>

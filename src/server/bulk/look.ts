@@ -21,6 +21,7 @@ import {
 	type LeftByJob
 } from '../db/bulk';
 import type { Cursor } from '../db/lists';
+import { lastPastField } from '../db/model';
 import { noteEnded, noteProgress } from '../db/jobs';
 import type { DeletedRecord } from '../db/deleted';
 import { db, transaction } from '../db/pool';
@@ -28,6 +29,7 @@ import { readRecords, type StoredRecord } from '../db/records';
 import type { JobRun } from '../jobs/run';
 import { countOf, stretchOf } from '../lists/list';
 import { RefusedChange, Series, type SaveOutcome } from '../records';
+import { asHeldNow } from '../records/former';
 import { readyBulk, tooMany, whoseJob, type ReadyBulk } from './asked';
 import { beginIn } from './bulk';
 import { Lanes, UNKNOWN, type Footprint } from './lanes';
@@ -47,8 +49,10 @@ type Looked = BulkRow & {
 export async function bulkLook({ job, progress }: JobRun): Promise<void> {
 	const bulk = (await readBulk(db(), job.input.bulk))!;
 	const who = await whoseJob(job, bulk);
+	// read before the model: a field that becomes another kind in between is one more, and none is missed
+	const pastFields = await lastPastField(db(), bulk.workspace);
 	const ready = await readyBulk(bulk, who);
-	await clearBulk(db(), bulk.id, ready.force.release);
+	await clearBulk(db(), bulk.id, { release: ready.force.release, pastFields });
 	const series = new Series(db(), ready.sender, ready.force, new Map(), null);
 	const lanes = new Lanes(findingFields(ready.force.plan));
 	let done = 0;
@@ -216,15 +220,25 @@ async function lookBack(bulk: Bulk, ready: ReadyBulk, series: Series, keep: Keep
 	}
 	for (let after: DeletedRecord | null = null; ;) {
 		const gone: DeletedRecord[] = await deletedByJob(db(), bulk.workspace, job, after, TOGETHER);
-		const rows = gone.map((g, i) => restoredRow(schema, g, n + i + 1));
-		if (rows.length) await keep(await lookedToRestore(series, rows), null);
+		const held = await asHeldNow(db(), bulk.workspace, schema, gone);
+		const rows = held.map((g, i) => restoredRow(schema, g, n + i + 1));
+		const looked = await lookedToRestore(series, rows);
+		looked.forEach((l, i) => l.look.advice.push(...leftBlank(schema, held[i])));
+		if (rows.length) await keep(looked, null);
 		n += rows.length;
 		if (gone.length < TOGETHER) return;
 		after = gone.at(-1)!;
 	}
 }
 
-/** A record that was deleted, with all that it held, of fields that are still there. */
+/** What is said of a record that is made again where fields of it cannot hold what they held. */
+export const leftBlank = (schema: Schema, r: { type: string; lost: readonly string[] }): string[] =>
+	r.lost.map((id) => {
+		const label = schema.field(r.type, id)?.label ?? id;
+		return `${label} is another kind of field now and cannot hold what it held: it stays blank.`;
+	});
+
+/** A record that was deleted, with all that it held, of fields that are still there. @param was as these hold it now */
 export function restoredRow(
 	schema: Schema,
 	{ type, record, was, had, version }: DeletedRecord,

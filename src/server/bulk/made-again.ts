@@ -6,7 +6,8 @@ import { db } from '../db/pool';
 import { readRecords } from '../db/records';
 import { RefusedChange, inForce, saveInOrder, type Sender } from '../records';
 import { backwards } from './asked';
-import { restoredRow, submissionOf } from './look';
+import { asHeldNow } from '../records/former';
+import { leftBlank, restoredRow, submissionOf } from './look';
 import { giveBack, linedAgain } from './piece';
 
 /** What putting a record back came to. */
@@ -15,6 +16,8 @@ export interface MadeAgain {
 	linked: number;
 	/** Links that had become blank and do not: they point elsewhere now, or a check is against it. */
 	left: number;
+	/** What is said of fields that cannot hold what they held. */
+	blank: string[];
 }
 
 /**
@@ -40,7 +43,8 @@ export async function makeAgain(sender: Sender, type: string, id: string): Promi
 			404
 		);
 	const { rows: links, left } = await linksTo(workspace, schema, type, id, gone.change);
-	const rows = [restoredRow(schema, gone, 1), ...links];
+	const [held] = await asHeldNow(db(), workspace, schema, [gone]);
+	const rows = [restoredRow(schema, held, 1), ...links];
 	const [made, ...linked] = await saveInOrder(
 		{
 			...backwards(sender),
@@ -56,7 +60,11 @@ export async function makeAgain(sender: Sender, type: string, id: string): Promi
 	);
 	if (made instanceof RefusedChange) throw made;
 	const refused = linked.filter((o) => o instanceof RefusedChange).length;
-	return { linked: linked.length - refused, left: left + refused };
+	return {
+		linked: linked.length - refused,
+		left: left + refused,
+		blank: leftBlank(schema, held)
+	};
 }
 
 /** What makes the links point to a record again that became blank with it, and how many of them are another's now. */

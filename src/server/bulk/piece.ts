@@ -25,12 +25,21 @@ import {
 	type Job
 } from '../db/jobs';
 import { db, transaction, type Db } from '../db/pool';
+import { readPastFields } from '../db/model';
 import { readRecords } from '../db/records';
 import type { JobRun } from '../jobs/run';
 import { DoneElsewhere, savePiece } from '../jobs/save-piece';
 import { keepFound, lineNow } from '../line/lined';
 import { stretchOf } from '../lists/list';
-import { RefusedChange, Series, inForce, remove, type SaveOutcome } from '../records';
+import {
+	RefusedChange,
+	Series,
+	inForce,
+	remove,
+	type InForce,
+	type SaveOutcome,
+	type Sender
+} from '../records';
 import { readyBulk, whoseJob, type ReadyBulk } from './asked';
 import { backRow, lookedAt, lookedToRestore, rowOf, submissionOf } from './look';
 import { decided, outcomeOf, refused, restoredAs } from './outcome';
@@ -63,7 +72,15 @@ export async function bulkPiece(run: JobRun): Promise<void> {
 	const changes = still.map((r) => [
 		r.restores ? submissionOf(r) : { ...submissionOf(r), version: r.version }
 	]);
-	await savePiece(run, ready.sender, changes, async (client, outcomes) => {
+	const sender: Sender = {
+		...ready.sender,
+		force: async (client, of) => {
+			const force = await (ready.sender.force ?? inForce)(client, of);
+			await needsSameFields(client, bulk, force);
+			return force;
+		}
+	};
+	await savePiece(run, sender, changes, async (client, outcomes) => {
 		const told = still.flatMap((r, i): { n: number; outcome: BulkOutcome }[] => {
 			const o = outcomes[i];
 			// changed by somebody since it was looked at again a moment ago: the next piece looks once more
@@ -79,6 +96,24 @@ export async function bulkPiece(run: JobRun): Promise<void> {
 		await noteFurther(client, job.id, all.length);
 		await queuePiece(client, job.id, lane);
 	});
+}
+
+/**
+ * What is sent was read as the fields were when it was looked at.
+ * @throws {BadInput} where one has become another kind since
+ */
+async function needsSameFields(
+	db: Db,
+	{ workspace, type, asked, pastFields }: Bulk,
+	{ schema }: InForce
+): Promise<void> {
+	const past = await readPastFields(db, workspace);
+	const since = past.find((p) => BigInt(p.id) > BigInt(pastFields) && (!asked || p.type === type));
+	if (!since) return;
+	const now = schema.types.has(since.type) && schema.field(since.type, since.field.id);
+	throw new BadInput(
+		`“${since.field.label}” ${now ? 'became another kind of field' : 'was removed'} since this was looked at. What is done is done; look at the rest anew.`
+	);
 }
 
 async function cutInLanes({ lanes }: Bulk, job: Job): Promise<void> {

@@ -2,7 +2,7 @@
 import type { JsonValue } from '../../core';
 import type { BulkAsked } from '../../door/bulk';
 import { HAD_SQL, type DeletedRecord } from './deleted';
-import { iso } from './iso';
+import { iso, isoExact } from './iso';
 import type { Db } from './pool';
 import { tableOf } from './model';
 import { MARKED_SQL, type KeptSetBy, type Marked } from './set-by';
@@ -26,6 +26,8 @@ export interface Bulk {
 	undoesJob: string | null;
 	/** The release by which it was looked at; null before. */
 	release: number | null;
+	/** The last field that had become another kind when it was looked at, by its number among these. */
+	pastFields: string;
 	/** How many lanes its records go in: those of different lanes touch nothing in common. */
 	lanes: number;
 	/** The jobs that looked at it and did it. */
@@ -91,7 +93,7 @@ export interface BulkRow {
 }
 
 const BULK = `b.id::text, b.workspace, b.account::text, a.name as by, ${iso('b.at')} as at, b.type, b.asked,
-	b.undoes::text, b.release, b.edit, b.lanes,
+	b.undoes::text, b.release, b.past_fields::text as "pastFields", b.edit, b.lanes,
 	(select jsonb_build_object('id', i.id, 'name', i.name) from import i where i.id = b.undoes_import) as "undoesImport",
 	coalesce((select u.job from bulk u where u.id = b.undoes), (select i.job from import i where i.id = b.undoes_import))::text as "undoesJob", b.look::text, b.job::text,
 	(select u.id::text from bulk u where u.undoes = b.id and u.job is not null order by u.at desc limit 1) as "undoneBy"`;
@@ -148,10 +150,18 @@ export async function noteBulkJob(
 	await db.query(`update bulk set ${column} = $2 where id = $1`, [id, job]);
 }
 
-/** Takes away what was looked at, to look anew by a release. */
-export async function clearBulk(db: Db, id: string, release: number): Promise<void> {
+/** Takes away what was looked at, to look anew by a release and by fields as they are. */
+export async function clearBulk(
+	db: Db,
+	id: string,
+	by: { release: number; pastFields: string }
+): Promise<void> {
 	await db.query('delete from bulk_row where bulk = $1', [id]);
-	await db.query('update bulk set release = $2, lanes = 1 where id = $1', [id, release]);
+	await db.query('update bulk set release = $2, past_fields = $3, lanes = 1 where id = $1', [
+		id,
+		by.release,
+		by.pastFields
+	]);
 }
 
 /** Keeps in which lane each record goes. */
@@ -421,7 +431,7 @@ export async function deletedByJob(
 	most: number
 ): Promise<DeletedRecord[]> {
 	const r = await db.query<DeletedRecord>(
-		`select h.type, h.record::text, h.was,
+		`select h.type, h.record::text, ${isoExact('c.at')} as at, h.was,
 		   ${HAD_SQL}
 		 from history_line h join change c on c.id = h.change
 		 where c.workspace = $1 and c.job = $2 and h.outcome = 'deleted' and ($3::text is null or (h.type, h.record) > ($3, $4::bigint))

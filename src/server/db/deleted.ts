@@ -1,6 +1,6 @@
 /** Records that were deleted: what they held is told by history, and some are made again. */
 import type { EntryPoint, JsonValue } from '../../core';
-import { iso } from './iso';
+import { isoExact } from './iso';
 import { tableOf } from './model';
 import type { Db } from './pool';
 import { MARKED_SQL, type KeptSetBy, type Marked } from './set-by';
@@ -9,6 +9,8 @@ import { MARKED_SQL, type KeptSetBy, type Marked } from './set-by';
 export interface DeletedRecord {
 	type: string;
 	record: string;
+	/** When it was deleted, ISO 8601. */
+	at: string;
 	/** What it held. */
 	was: Record<string, JsonValue>;
 	/** By field, who had set it. */
@@ -33,12 +35,10 @@ export const HAD_SQL = `case when h.had is not null then (h.had::jsonb)->'by' el
 	coalesce(((h.had::jsonb)->>'version')::int,
 	  (select count(distinct x.change)::int from history_line x where x.type = h.type and x.record = h.record)) as version`;
 
-/** Who deleted a record, when and by which road. */
+/** Who deleted a record, and by which road. */
 export interface Deletion {
 	/** The number of the change. */
 	change: string;
-	/** ISO 8601. */
-	at: string;
 	who: string | null;
 	entryPoint: EntryPoint;
 }
@@ -51,7 +51,7 @@ export async function deletedRecord(
 	id: string
 ): Promise<(DeletedRecord & Deletion) | null> {
 	const r = await db.query<DeletedRecord & Deletion>(
-		`select h.change::text, h.type, h.record::text, h.was, ${HAD_SQL}, ${iso('c.at')} as at, a.name as who,
+		`select h.change::text, h.type, h.record::text, h.was, ${HAD_SQL}, ${isoExact('c.at')} as at, a.name as who,
 		   c.entry_point as "entryPoint"
 		 from history_line h join change c on c.id = h.change left join account a on a.id = c.account
 		 where c.workspace = $1 and h.type = $2 and h.record = $3 and h.outcome = 'deleted'

@@ -1,5 +1,6 @@
 /** What changes did: for each change and record one row, with all that happened there as its lines. */
 import type { EntryPoint, JsonValue } from '../../core';
+import { isoExact } from './iso';
 import type { Db } from './pool';
 import type { KeptSetBy, Marked, SetBy } from './set-by';
 
@@ -227,10 +228,6 @@ export type HistoryEntryLine = Omit<HistoryLine, 'type' | 'record' | 'outcome' |
 	outcome: HistoryLine['outcome'] | 'nothing';
 };
 
-/** An instant as ISO 8601 in UTC. */
-export const iso = (c: string) =>
-	`to_char(${c} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"')`;
-
 /** The history of a record, newest first. */
 export async function readHistory(
 	db: Db,
@@ -248,7 +245,7 @@ export async function readHistory(
 				(select change from change_line where type = $2 and record = $3 order by change desc limit $4)
 			) x order by change desc limit $4
 		 )
-		 select c.id as change, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint", coalesce(r.release, c.release) as release,
+		 select c.id as change, ${isoExact('c.at')} as at, a.name as who, c.entry_point as "entryPoint", coalesce(r.release, c.release) as release,
 		        coalesce(r.made, false) as made,
 		        case when not coalesce(c.submission->'records' @> jsonb_build_array(jsonb_build_object('type', $2::text, 'record', ($3::bigint)::text)), true)
 		          and c.submission->'records'->0->>'record' is not null
@@ -284,7 +281,7 @@ export async function tellSetBy(
 		release: number | null;
 		lines: [outcome: string, ...rest: (string | null)[]][];
 	}>(
-		`select c.id::text as change, ${iso('c.at')} as at, a.name, coalesce(h.release, c.release) as release, h.lines
+		`select c.id::text as change, ${isoExact('c.at')} as at, a.name, coalesce(h.release, c.release) as release, h.lines
 		 from change c join record_change h on h.change = c.id and h.type = $2 and h.record = $3
 		 left join account a on a.id = c.account where c.id = any($1::bigint[])`,
 		[changes, type, id]

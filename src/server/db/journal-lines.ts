@@ -1,7 +1,8 @@
 /** The journal line by line: what rules did and did not do, and what people entered; and how much of it on which day. */
 import type { EntryPoint, JsonValue } from '../../core';
 import { ALL_LINES, type JournalAsked, type JournalWhat } from '../../door/journal';
-import { TOLD_SQL, iso, marksOf } from './history';
+import { TOLD_SQL, marksOf } from './history';
+import { isoExact } from './iso';
 import type { Db } from './pool';
 
 /** One thing that a rule did, or did not do, at one record; or that somebody entered. */
@@ -119,7 +120,7 @@ export async function journalOf(
 		(page + 1) * size
 	);
 	const r = await db.query<JournalLine>(
-		`select y.change::text, ${iso('y.at')} as at, a.name as who, y.entry_point as "entryPoint", y.release, y.type, y.record::text,
+		`select y.change::text, ${isoExact('y.at')} as at, a.name as who, y.entry_point as "entryPoint", y.release, y.type, y.record::text,
 		   y.field, y.was, y.now, y.claim, y.rule_name as "ruleName", y.outcome, y.because
 		 from (${sql}) y left join account a on a.id = y.account
 		 order by y.at desc, y.change desc nulls last, ${WITHIN.replaceAll('l.', 'y.')}

@@ -285,16 +285,32 @@ async function dropColumns(db: Db, type: string, f: Field) {
 	);
 }
 
-/** What fields were before they got another type or were removed, oldest first. */
-export async function readPastFields(
-	db: Db,
-	workspace: string
-): Promise<{ type: string; field: Field; until: string }[]> {
-	const r = await db.query<{ type: string; doc: Field; until: Date }>(
-		'select type, doc, until from field_past where workspace = $1 order by until, id',
+/** What a field was before it got another type or was removed. */
+export interface PastField {
+	/** Later ones have higher numbers. */
+	id: string;
+	type: string;
+	field: Field;
+	/** ISO 8601. */
+	until: string;
+}
+
+/** Those of a workspace, oldest first. */
+export async function readPastFields(db: Db, workspace: string): Promise<PastField[]> {
+	const r = await db.query<{ id: string; type: string; doc: Field; until: Date }>(
+		'select id::text, type, doc, until from field_past f where workspace = $1 order by until, f.id',
 		[workspace]
 	);
-	return r.rows.map(({ type, doc, until }) => ({ type, field: doc, until: until.toISOString() }));
+	return r.rows.map(({ doc, until, ...p }) => ({ ...p, field: doc, until: until.toISOString() }));
+}
+
+/** The number of the last of them; "0" while there is none. */
+export async function lastPastField(db: Db, workspace: string): Promise<string> {
+	const r = await db.query<{ id: string | null }>(
+		'select max(id)::text as id from field_past where workspace = $1',
+		[workspace]
+	);
+	return r.rows[0].id ?? '0';
 }
 
 /** How many records of a type there are, and by field how many hold a value. */

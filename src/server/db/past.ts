@@ -1,6 +1,6 @@
 /** What history tells of a record since an instant, and what points to a record. */
 import type { JsonValue } from '../../core';
-import { iso } from './iso';
+import { iso, isoExact } from './iso';
 import { columnOf, tableOf } from './model';
 import type { Db } from './pool';
 
@@ -10,10 +10,10 @@ export interface ChangedSince {
 	made: boolean;
 	/** It had been there before that, and was deleted. */
 	again: boolean;
-	/** What it held when it was deleted, where that was since then: it has been made again. */
-	deleted: Record<string, JsonValue> | null;
-	/** What its fields were before their first change from then on; of a deleted record until that. */
-	was: Record<string, JsonValue>;
+	/** What it held when it was deleted, where that was since then, and when: it has been made again. */
+	deleted: { was: Record<string, JsonValue>; at: string } | null;
+	/** What its fields were before their first change from then on, and when that was; of a deleted record until that. */
+	was: Record<string, { was: JsonValue; at: string }>;
 	/** History goes back no further than that instant, ISO 8601; null where it reaches. */
 	knownFrom: string | null;
 }
@@ -31,23 +31,24 @@ export async function changedSince(
 	const { rows: turns } = await db.query<{
 		made: boolean;
 		change: string;
-		was: ChangedSince['was'];
+		at: string;
+		was: Record<string, JsonValue>;
 		again: boolean;
 	}>(
-		`(select true as made, h.change::text, null::jsonb as was, exists (select from history_line l
+		`(select true as made, h.change::text, ${isoExact('c.at')} as at, null::jsonb as was, exists (select from history_line l
 		    where l.type = $2 and l.record = $3 and l.outcome = 'deleted' and l.change < h.change) as again
 		  from record_change h join change c on c.id = h.change
 		  where h.type = $2 and h.record = $3 and h.made and ${since} order by h.change limit 1)
 		 union all
-		 (select false, l.change::text, l.was, false from history_line l join change c on c.id = l.change
+		 (select false, l.change::text, ${isoExact('c.at')}, l.was, false from history_line l join change c on c.id = l.change
 		  where l.type = $2 and l.record = $3 and l.outcome = 'deleted' and ${since} order by l.change limit 1)`,
 		[workspace, type, record, instant]
 	);
 	const made = turns.find((t) => t.made);
 	const gone = turns.find((t) => !t.made);
 	const first = gone && (!made || BigInt(gone.change) < BigInt(made.change)) ? gone : null;
-	const r = await db.query<{ field: string; was: JsonValue }>(
-		`select distinct on (l.field) l.field, l.was from history_line l join change c on c.id = l.change
+	const r = await db.query<{ field: string; was: JsonValue; at: string }>(
+		`select distinct on (l.field) l.field, l.was, ${isoExact('c.at')} as at from history_line l join change c on c.id = l.change
 		 where l.type = $2 and l.record = $3 and l.outcome = 'set' and ${since} and l.change < coalesce($5::bigint, l.change + 1)
 		 order by l.field, l.change`,
 		[workspace, type, record, instant, first?.change ?? null]
@@ -67,8 +68,8 @@ export async function changedSince(
 	return {
 		made: (!!made && !first) || (!again && !!stamps[0]?.later),
 		again,
-		deleted: first?.was ?? null,
-		was: Object.fromEntries(r.rows.map((x) => [x.field, x.was])),
+		deleted: first && { was: first.was, at: first.at },
+		was: Object.fromEntries(r.rows.map(({ field, ...x }) => [field, x])),
 		knownFrom: kept.rows[0]?.from ?? null
 	};
 }

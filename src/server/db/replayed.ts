@@ -1,7 +1,7 @@
 /** Changes as history holds them, to be made again. */
 import type { EntryPoint, JsonValue } from '../../core';
 import type { Sent } from './history';
-import { iso } from './history';
+import { isoExact } from './iso';
 import type { Db } from './pool';
 
 /** What happened to one record in a change. */
@@ -101,7 +101,7 @@ export async function eachChange(
 		const r: { rows: PastChange[] } = await db.query<PastChange>(
 			`with page as materialized (
 				select * from change where workspace = $1 and id >= $2 and id <= $3 and id ${beyond} $4 order by id ${order} limit $5)
-			 select p.id::text, ${iso('p.at')} as at, p.account::text, a.name as who, p.entry_point as "entryPoint", p.living, p.submission,
+			 select p.id::text, ${isoExact('p.at')} as at, p.account::text, a.name as who, p.entry_point as "entryPoint", p.living, p.submission,
 			   coalesce((select json_agg(json_build_object('type', h.type, 'record', h.record::text, 'made', h.made,
 			     'deleted', (select q->2 from jsonb_array_elements(h.lines) q where q->>0 = 'deleted'),
 			     'set', coalesce((select jsonb_agg(jsonb_build_array(q->>1, q->2, q->3))
@@ -139,7 +139,7 @@ export async function changesOf(
 	most: number
 ): Promise<ChangeOf[]> {
 	const r = await db.query<ChangeOf>(
-		`select h.record::text, ${iso('c.at')} as at, a.name as who, c.entry_point as "entryPoint",
+		`select h.record::text, ${isoExact('c.at')} as at, a.name as who, c.entry_point as "entryPoint",
 		   h.made, c.submission,
 		   coalesce((select jsonb_agg(jsonb_build_array(q->>1, q->2, q->3, q->>4))
 		     from jsonb_array_elements(h.lines) q where q->>0 = 'set'), '[]') as set
@@ -161,7 +161,7 @@ export async function refusalsIn(
 	most: number
 ): Promise<PastRefusal[]> {
 	const r = await db.query<PastRefusal>(
-		`select ${iso('f.at')} as at, f.account::text, a.name as who, f.entry_point as "entryPoint", f.submission
+		`select ${isoExact('f.at')} as at, f.account::text, a.name as who, f.entry_point as "entryPoint", f.submission
 		 from (select distinct on (at, account, submission) * from refusal
 		       where workspace = $1 and at >= $2 and at < $3 order by at, account, submission, id limit $4) f
 		 left join account a on a.id = f.account order by f.at, f.id`,
@@ -173,7 +173,7 @@ export async function refusalsIn(
 /** When the newest change was made, ISO 8601; null where there is none. */
 export async function newestChange(db: Db, workspace: string): Promise<string | null> {
 	const r = await db.query<{ at: string | null }>(
-		`select ${iso('max(at)')} as at from change where workspace = $1`,
+		`select ${isoExact('max(at)')} as at from change where workspace = $1`,
 		[workspace]
 	);
 	return r.rows[0].at;

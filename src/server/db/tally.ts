@@ -2,7 +2,7 @@
  * What rules did, counted: kept up beside requests, and what came since it was last counted added when somebody
  * asks. So what a page waits for does not grow with history.
  */
-import { iso } from './history';
+import { isoExact } from './iso';
 import type { Db } from './pool';
 import { transaction } from './pool';
 
@@ -71,7 +71,7 @@ const COUNTED = `
 
 /** Rows of counts as one for each claim and outcome. */
 const summed = (rows: string) => `
-	select claim, outcome, sum(n)::int as n, ${iso('max(last)')} as last,
+	select claim, outcome, sum(n)::int as n, ${isoExact('max(last)')} as last,
 	       (array_agg(rule_name order by last desc) filter (where rule_name is not null))[1] as name
 	from (${rows}) x group by 1, 2`;
 

@@ -1,5 +1,6 @@
 /** The values of one field in all records: read where its type is to change, and written anew. */
-import type { Field, Schema, Value } from '../../core';
+import type { Field, Schema, Titles, Value } from '../../core';
+import { looseKey } from '../../core';
 import { columnOf, formerColumnOf, tableOf } from './model';
 import type { Db } from './pool';
 import { columnsFor, fromColumn } from './records';
@@ -68,7 +69,7 @@ export async function writeValues(
 }
 
 /** What all records of a type are called, by id; null for those without a name. */
-export async function readTitles(
+async function readTitles(
 	db: Db,
 	schema: Schema,
 	workspace: string,
@@ -80,4 +81,31 @@ export async function readTitles(
 		[workspace]
 	);
 	return new Map(r.rows.map((x) => [String(x.id), x.title]));
+}
+
+/** What converting values from and to some fields must know of the records that these link to. @param schema the model before */
+export async function titlesToConvert(
+	db: Db,
+	schema: Schema,
+	workspace: string,
+	fields: readonly Field[]
+): Promise<Titles> {
+	const names = new Map<string, Map<string, string | null>>();
+	for (const f of fields)
+		if (f.type === 'link' && !names.has(f.target!) && schema.types.has(f.target!))
+			names.set(f.target!, await readTitles(db, schema, workspace, f.target!));
+	const called = new Map<string, Map<string, string[]>>();
+	for (const [type, titles] of names) {
+		const by = new Map<string, string[]>();
+		for (const [id, title] of titles) {
+			if (title === null) continue;
+			const key = looseKey(title);
+			by.set(key, [...(by.get(key) ?? []), id]);
+		}
+		called.set(type, by);
+	}
+	return {
+		name: (type, id) => names.get(type)?.get(id) ?? null,
+		called: (type, name) => called.get(type)?.get(looseKey(name)) ?? []
+	};
 }

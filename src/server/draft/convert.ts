@@ -1,41 +1,19 @@
 /** Carrying the values of a field over to another type: looked at first, then done. */
 import type { Field, Reading, RuleSet, Value } from '../../core';
-import { Schema, compilePlan, converted, looseKey, same, toJson } from '../../core';
+import { Schema, compilePlan, converted, same, toJson } from '../../core';
 import { formatValue } from '../../runtime/format';
 import { zones } from '../../runtime/zones';
 import type { Db } from '../db/pool';
 import { titlesOf } from '../db/records';
 import { readDraft, readRelease, releaseInForce, rulesOf, withLiving } from '../db/rules';
 import { pilotOn } from '../db/pilot';
-import { eachValue, readTitles, writeValues } from '../db/values';
+import { eachValue, titlesToConvert, writeValues } from '../db/values';
 
 /** A field whose values become those of another type. */
 export interface Retyped {
 	type: string;
 	from: Field;
 	to: Field;
-}
-
-/** Titles of the records that a field linked to, or is to link to. */
-async function titlesFor(db: Db, workspace: string, { from, to }: Retyped, schemas: Schemas) {
-	const names = new Map<string, Map<string, string | null>>();
-	for (const f of [from, to])
-		if (f.type === 'link' && !names.has(f.target!) && schemas.before.types.has(f.target!))
-			names.set(f.target!, await readTitles(db, schemas.before, workspace, f.target!));
-	const called = new Map<string, Map<string, string[]>>();
-	for (const [type, titles] of names) {
-		const by = new Map<string, string[]>();
-		for (const [id, title] of titles) {
-			if (title === null) continue;
-			const key = looseKey(title);
-			by.set(key, [...(by.get(key) ?? []), id]);
-		}
-		called.set(type, by);
-	}
-	return {
-		name: (type: string, id: string) => names.get(type)?.get(id) ?? null,
-		called: (type: string, name: string) => called.get(type)?.get(looseKey(name)) ?? []
-	};
 }
 
 interface Schemas {
@@ -52,7 +30,7 @@ async function eachConverted(
 	former: boolean,
 	visit: (all: { id: string; was: Value; read: Reading }[]) => Promise<void>
 ) {
-	const titles = await titlesFor(db, workspace, what, schemas);
+	const titles = await titlesToConvert(db, schemas.before, workspace, [what.from, what.to]);
 	const { zone } = schemas.before.model;
 	await eachValue(db, workspace, zone, { type: what.type, field: what.from, former }, (values) =>
 		visit(

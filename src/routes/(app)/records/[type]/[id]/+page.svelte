@@ -100,13 +100,7 @@
 			reached it yet. What rules read from there may still change here.
 		</p>{/if}
 	{#if was}
-		<AsItWas
-			type={params.type}
-			then={was}
-			values={data.values}
-			say={(id, v) => say(id, v, `${was.on}T23:59:59Z`)}
-			label={(id) => label(id, `${was.on}T23:59:59Z`)}
-		/>
+		<AsItWas type={params.type} then={was} values={data.values} {say} {label} />
 	{/if}
 	{#key `${data.id} ${short}`}
 		<RecordForm

@@ -9,6 +9,7 @@
 	import { ask, Refused } from '$lib/work/http';
 	import { tell } from '$lib/shell/notices';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
+	import type { MadeAgain } from '$server/bulk/made-again';
 
 	let { data, params } = $props();
 	const w = useWorkbench();
@@ -31,7 +32,7 @@
 		busy = true;
 		refused = '';
 		try {
-			const { linked, left } = await ask<{ linked: number; left: number }>(
+			const { linked, left, blank } = await ask<MadeAgain>(
 				`/save/${params.type}/${data.id}/again`,
 				{ method: 'POST', body: {} }
 			);
@@ -39,7 +40,8 @@
 				[
 					`${data.title} is there again.`,
 					linked ? `${records(linked)} to it again.` : '',
-					left ? `${records(left)} elsewhere now, or to nothing.` : ''
+					left ? `${records(left)} elsewhere now, or to nothing.` : '',
+					...blank
 				]
 					.filter(Boolean)
 					.join(' ')
