@@ -1,7 +1,8 @@
 /** What is left of changes that ran on to more records than one transaction takes. */
-import type { Deferred, EntryPoint, Schema } from '../../core';
-import { valuesFromJson, valuesToJson } from '../../core';
+import type { Deferred, EntryPoint, JsonValue, Schema } from '../../core';
+import { valuesToJson } from '../../core';
 import type { Before } from '../records/near';
+import { isoExact } from './iso';
 import { tableOf } from './model';
 import type { Db } from './pool';
 
@@ -19,7 +20,9 @@ export async function putOff(
 	before: readonly Before[],
 	records: readonly Deferred[]
 ): Promise<void> {
-	const doc = before.map((b) => ({ ...b, was: valuesToJson(schema, b.type, b.was) }));
+	// by the model as this transaction has it, whenever the change was sent
+	const at = new Date().toISOString();
+	const doc = before.map((b) => ({ ...b, at, was: valuesToJson(schema, b.type, b.was) }));
 	const r = await db.query<{ id: string }>(
 		`insert into carried_change (workspace, change, account, entry_point, at, person, before)
 		 values ($1, $2, $3, $4, $5, $6, $7) returning id`,
@@ -75,6 +78,15 @@ export async function putLocked(
 	return n;
 }
 
+/** What a record was before a change that is carried on, by the model of then. */
+export interface BeforeThen {
+	type: string;
+	id: string;
+	/** When it was kept, ISO 8601. */
+	at: string;
+	was: Record<string, JsonValue>;
+}
+
 /** A change with something left, and the next records to settle. */
 export interface CarriedPiece {
 	carried: string;
@@ -82,7 +94,7 @@ export interface CarriedPiece {
 	account: { id: string; name: string; person: string | null };
 	entryPoint: EntryPoint;
 	instant: number;
-	before: Before[];
+	before: readonly BeforeThen[];
 	records: { type: string; id: string }[];
 }
 
@@ -91,17 +103,15 @@ const MOST_ATTEMPTS = 5;
 
 /**
  * The oldest change with something left, or null.
- * @param schemaOf the model of a workspace
  * @param last the piece before it: what records were before its change is not read again
  */
 export async function nextPiece(
 	db: Db,
 	size: number,
-	schemaOf: (workspace: string) => Promise<Schema>,
 	last: CarriedPiece | null = null
 ): Promise<CarriedPiece | null> {
 	const r = await db.query(
-		`select c.id, c.workspace, c.account, a.name, c.person, c.entry_point, c.at,
+		`select c.id, c.workspace, c.account, a.name, c.person, c.entry_point, c.at, ${isoExact('c.at')} as made,
 		        case when c.id is distinct from $2 then c.before end as before from carried_change c
 		 left join account a on a.id = c.account
 		 where exists (select 1 from pending_record p where p.carried = c.id and p.attempts < $1) order by c.id limit 1`,
@@ -113,18 +123,15 @@ export async function nextPiece(
 		'select type, record from pending_record where carried = $1 and attempts < $2 order by attempts, type, record limit $3',
 		[c.id, MOST_ATTEMPTS, size]
 	);
-	const schema = await schemaOf(c.workspace);
-	const before = c.before as
-		{ type: string; id: string; was: Parameters<typeof valuesFromJson>[2] }[] | null;
+	const before = c.before as (Omit<BeforeThen, 'at'> & Partial<BeforeThen>)[] | null;
 	return {
 		carried: String(c.id),
 		workspace: c.workspace,
 		account: { id: String(c.account), name: c.name ?? '', person: c.person },
 		entryPoint: c.entry_point,
 		instant: (c.at as Date).getTime(),
-		before: before
-			? before.map((b) => ({ ...b, was: valuesFromJson(schema, b.type, b.was) }))
-			: last!.before,
+		// an earlier version did not keep when
+		before: before ? before.map((b) => ({ at: c.made as string, ...b })) : last!.before,
 		records: p.rows.map((x) => ({ type: x.type, id: String(x.record) }))
 	};
 }

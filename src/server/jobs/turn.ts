@@ -3,7 +3,7 @@
  * records for one transaction. All of it lies in PostgreSQL, so a server that is killed loses
  * nothing, and any number of servers may do it together.
  */
-import { carryOnPiece, inForce } from '../records';
+import { carryOnPiece } from '../records';
 import type { CarriedPiece } from '../db/carried';
 import { nextPiece, notePendingTrouble } from '../db/carried';
 import { givenUp, hurry, noteEnded, takeFromDead } from '../db/jobs';
@@ -35,7 +35,7 @@ export async function carryOn(most = Infinity): Promise<number> {
 	const locks = new Map<string, Set<string>>();
 	let locksOf = '';
 	for (let i = 0; i < most; i++) {
-		piece = await nextPiece(db(), size, async (w) => (await inForce(db(), w)).schema, piece);
+		piece = await nextPiece(db(), size, piece);
 		if (!piece) return done;
 		const { carried, before, records, ...sender } = piece;
 		if (carried !== locksOf) locks.clear();
@@ -112,29 +112,38 @@ async function line() {
 	lined = Date.now();
 }
 
+/** What jobs of servers that are gone were at, and jobs that nobody will do any more. */
+async function jobs() {
+	await takeFromDead(db());
+	await hurry(db());
+	for (const { id, message } of await givenUp(db()))
+		await noteEnded(db(), id, { state: 'failed', message });
+}
+
+async function tidy() {
+	if (Date.now() - tidied < TIDY_MS) return;
+	await forgetOld(db());
+	await forget();
+	tidied = Date.now();
+}
+
 /** One round of what is done beside requests. Returns whether all of it went well. */
 export async function turn(): Promise<boolean> {
-	try {
-		await carryOn();
-		await moveOn();
-		await count();
-		await line();
-		await takeFromDead(db());
-		await hurry(db());
-		for (const { id, message } of await givenUp(db()))
-			await noteEnded(db(), id, { state: 'failed', message });
-		if (Date.now() - tidied > TIDY_MS) {
-			await forgetOld(db());
-			await forget();
-			tidied = Date.now();
+	let well = true;
+	// what fails keeps nothing that has nothing to do with it from being done
+	for (const work of [carryOn, moveOn, count, line, jobs, tidy])
+		try {
+			await work();
+		} catch (e) {
+			well = false;
+			// the database may be away for a moment; the next turn tries again
+			if (dbTrouble(e)) {
+				log.warn({ err: e }, 'background work waits for the database');
+				break;
+			}
+			log.error({ err: e }, 'background work failed');
 		}
-		return true;
-	} catch (e) {
-		// the database may be away for a moment; the next turn tries again
-		if (dbTrouble(e)) log.warn({ err: e }, 'background work waits for the database');
-		else log.error({ err: e }, 'background work failed');
-		return false;
-	}
+	return well;
 }
 
 /** One round of what goes to systems outside: messages, webhooks, and what the stand-in for a source of leads posts. */

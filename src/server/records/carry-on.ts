@@ -2,8 +2,8 @@
 import type { SubmittedRecord } from '../../core';
 import { refKey } from '../../core';
 import { holdStill } from '../db/between';
-import { donePending, takePending } from '../db/carried';
-import type { Before } from './near';
+import { donePending, takePending, type BeforeThen } from '../db/carried';
+import { beforeNow } from './former';
 import { AtHand } from './near';
 import { inForce } from './force';
 import { keepChanges } from './keep';
@@ -22,12 +22,12 @@ export async function carryOnPiece(
 	piece: {
 		sender: Sender;
 		carried: string;
-		before: readonly Before[];
+		before: readonly BeforeThen[];
 		records: readonly { type: string; id: string }[];
 	},
 	locks: Locks
 ): Promise<number> {
-	const { sender, carried, before } = piece;
+	const { sender, carried } = piece;
 	return locking(async (client) => {
 		const pending = await takePending(client, carried, piece.records);
 		if (!pending.length) return 0;
@@ -56,6 +56,7 @@ export async function carryOnPiece(
 			];
 		});
 		if (records.length) {
+			const before = await beforeNow(client, sender.workspace, schema, piece.before);
 			const atHand = new AtHand(client, sender.workspace, schema, { pilot: force.pilot, before });
 			atHand.put(stored.values());
 			const change = changeOf(sender, records);

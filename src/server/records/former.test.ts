@@ -10,6 +10,7 @@ import { askBulk, beginBulk, lookAnew } from '../bulk/bulk';
 import { makeAgain } from '../bulk/made-again';
 import { readBulkRows } from '../db/bulk';
 import { readJob } from '../db/jobs';
+import { carryOn } from '../jobs/turn';
 import { readModel } from '../db/model';
 import { db } from '../db/pool';
 import { readRecords } from '../db/records';
@@ -169,5 +170,35 @@ describe('a bulk change that was looked at', () => {
 		await lookAnew(t.author, again);
 		await workAll();
 		expect(await done(again)).toMatchObject({ state: 'done' });
+	});
+});
+
+describe('a change that runs on to more records than one transaction takes', () => {
+	it('is carried on by the model as it is then, where a field of what began it is another kind or gone', async () => {
+		const fields = [await added({ type: 'text' }), await added({ type: 'text' })];
+		const id = await set(null, {
+			trading_name: 'Wide',
+			...Object.fromEntries(fields.map((f) => [f, 'many']))
+		});
+		const deals = Array.from({ length: 8 }, () => ({
+			type: 'deal',
+			id: null,
+			keep: [],
+			sent: Object.entries({ customer: id, stage: 'enquiry' }) as [string, JsonValue][]
+		}));
+		await save(sender(), deals);
+		const [{ pending }] = await save({ ...sender(), most: 3 }, [
+			{ type: 'customer', id, keep: [], sent: [['key_grower', true]] }
+		]);
+		expect(pending).toBe(5);
+		await becomes(fields[0], { type: 'number' });
+		await changeModel(t.author, (m) => withoutField(m, 'customer', fields[1]), 100);
+		expect(await carryOn()).toBe(5);
+		// and it is known that the customer was none before
+		const { rows } = await db().query(
+			'select 1 from r_deal where f_customer = $1 and f_site_survey_needed',
+			[id]
+		);
+		expect(rows).toHaveLength(8);
 	});
 });

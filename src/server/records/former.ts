@@ -1,10 +1,12 @@
 /** Values that history keeps of an earlier day, of fields that have become another kind since. */
-import type { JsonValue, Schema } from '../../core';
+import type { JsonValue, Schema, Value } from '../../core';
 import { converted, fromJson, toJson } from '../../core';
+import type { BeforeThen } from '../db/carried';
 import { zones } from '../../runtime/zones';
 import { readPastFields } from '../db/model';
 import type { Db } from '../db/pool';
 import { titlesToConvert } from '../db/values';
+import type { Before } from './near';
 
 /** What a record held. */
 interface Held {
@@ -53,4 +55,29 @@ export async function asHeldNow<R extends Held>(
 		out.push({ ...r, was, lost });
 	}
 	return out;
+}
+
+/** What was read of it last: the pieces of a change come one after the other, mostly by the same model. */
+const read = new WeakMap<readonly BeforeThen[], { schema: Schema; before: readonly Before[] }>();
+
+/** What records were before a change that is carried on, as the model is now; of fields that are gone nothing is left. */
+export async function beforeNow(
+	db: Db,
+	workspace: string,
+	schema: Schema,
+	then: readonly BeforeThen[]
+): Promise<readonly Before[]> {
+	const had = read.get(then);
+	if (had?.schema === schema) return had.before;
+	const there = then.filter((b) => schema.types.has(b.type));
+	const before = (await asHeldNow(db, workspace, schema, there)).map(({ type, id, was }) => ({
+		type,
+		id,
+		was: schema.type(type).type.fields.map((f): Value => {
+			const value = fromJson(f, was[f.id] ?? null, schema);
+			return value.ok ? value.value : null;
+		})
+	}));
+	read.set(then, { schema, before });
+	return before;
 }
