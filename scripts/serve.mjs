@@ -1,6 +1,8 @@
 // Serves the build on loopback. The address is checked here: `localhost` and `127.0.0.1` are one
 // and the same to a person, and any other name is refused (against rebinding of names).
+import fs from 'node:fs';
 import http from 'node:http';
+import { syncBuiltinESMExports } from 'node:module';
 import path from 'node:path';
 import { pathToFileURL } from 'node:url';
 import compression from 'compression';
@@ -19,6 +21,22 @@ try {
 	console.error(`RIGID_PROXIES names proxies by address or range: ${e.message}`);
 	process.exit(1);
 }
+
+// What sends the files of the pages listens to no error, and one that nobody listens to would end the server: a file that
+// cannot be read, because a newer build took its place or too many are open, ends its answer. And whoever goes away
+// before all of it came leaves no file open.
+const open = fs.createReadStream;
+fs.createReadStream = (...args) => {
+	const file = open(...args);
+	const { pipe } = file;
+	file.pipe = (to, how) => {
+		file.on('error', (e) => to.destroy(e));
+		to.once('close', () => file.destroy());
+		return pipe.call(file, to, how);
+	};
+	return file;
+};
+syncBuiltinESMExports();
 
 process.env.PROTOCOL_HEADER = 'x-rigid-protocol';
 process.env.HOST_HEADER = 'x-rigid-host';
@@ -69,6 +87,8 @@ const server = http.createServer((req, res) => {
 		);
 		return;
 	}
+	// files are sent whole, as RFC 9110, 14.2 allows: of a range that ends before it begins what sends them makes an error
+	delete req.headers.range;
 	// what anybody else claims about this is not believed
 	req.headers['x-rigid-protocol'] = secure ? 'https' : 'http';
 	req.headers['x-rigid-host'] = host;
