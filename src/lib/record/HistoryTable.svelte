@@ -103,7 +103,7 @@
 								>{l.ruleName}</a
 							>
 							<span class="text-quiet">of v{h.release}</span>{:else if l.outcome !== 'deleted'}<span
-								class="text-quiet">entered</span
+								class="text-quiet">{l.because ?? 'entered'}</span
 							>{/if}</td
 					>
 				</tr>

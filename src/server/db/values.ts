@@ -68,6 +68,21 @@ export async function writeValues(
 	);
 }
 
+/** Forgets who set a field of some records, or of all: what they set is not there any more. */
+export async function forgetSetBy(
+	db: Db,
+	workspace: string,
+	type: string,
+	field: string,
+	ids: readonly string[] | null
+): Promise<void> {
+	await db.query(
+		`update ${tableOf(type)} set set_by = set_by - $2
+		 where workspace = $1 and set_by ? $2 and ($3::bigint[] is null or id = any($3))`,
+		[workspace, field, ids]
+	);
+}
+
 /** What all records of a type are called, by id; null for those without a name. */
 async function readTitles(
 	db: Db,

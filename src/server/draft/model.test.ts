@@ -47,6 +47,14 @@ const valueOf = async (type: string, id: string, field: string) => {
 	const [r] = await readRecords(db(), schema, t.workspace, type, [id]);
 	return toJson(r.values[schema.type(type).at.get(field)!]);
 };
+/** Who set a field of a customer, as it is stored. */
+const setBy = async (record: string, field: string) =>
+	(
+		await db().query<{ by: string | null }>(
+			'select set_by->>$2 as by from r_customer where id = $1',
+			[record, field]
+		)
+	).rows[0].by;
 const added = async (type: string, field: Omit<Field, 'id'>) => {
 	let id = '';
 	await change((m) => {
@@ -128,10 +136,14 @@ describe('a field of another type', () => {
 			null,
 			null
 		]);
+		expect(await setBy(ids[2], id)).toBeNull();
+		expect(await setBy(ids[0], id)).not.toBeNull();
 		// what is lost stands in the history, with the type it had
 		const [last] = await readHistory(db(), t.workspace, 'customer', ids[2]);
 		expect(last).toMatchObject({ who: t.author.name, entryPoint: 'bulk' });
-		expect(last.lines).toMatchObject([{ field: id, was: 'two', now: null }]);
+		expect(last.lines).toMatchObject([
+			{ field: id, was: 'two', now: null, because: expect.stringContaining('became another kind') }
+		]);
 		const past = await readPastFields(db(), t.workspace);
 		expect(past.at(-1)!.field).toMatchObject({ id, type: 'text' });
 		// and the field is at work as what it is now
@@ -187,6 +199,7 @@ describe('a field that is removed', () => {
 		const again = await added('customer', { label: 'Nickname', group: 'Identity', type: 'date' });
 		expect(again).toBe(id);
 		expect(await valueOf('customer', record, id)).toBeNull();
+		expect(await setBy(record, id)).toBeNull();
 	});
 	it('is refused while a rule, definition or trial speaks of it', async () => {
 		await expect(change((m) => withoutField(m, 'customer', 'headcount'), 10_000)).rejects.toThrow(

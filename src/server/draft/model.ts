@@ -7,6 +7,7 @@ import {
 	lossesBetween,
 	modelPartName,
 	newModelFaults,
+	refKey,
 	speakersOf,
 	toJson
 } from '../../core';
@@ -23,6 +24,7 @@ import {
 	indexUnique,
 	keysToMatch,
 	readModel,
+	readPastFields,
 	storeModel,
 	storePersonType,
 	type Doubled
@@ -31,7 +33,7 @@ import { limitLocks, momentOf } from '../db/pool';
 import { nextChanges, writeHistory } from '../db/history';
 import { listTrials, lockDraft, readDraft, releaseInForce, withLiving } from '../db/rules';
 import type { Account } from '../people/accounts';
-import { eachValue } from '../db/values';
+import { eachValue, forgetSetBy } from '../db/values';
 import { counted, revisionOf, type Step } from './revision';
 import { brokenBy, carryOver, type Retyped } from './convert';
 
@@ -99,6 +101,7 @@ export async function editModel(
 				: `${lines.length} values that records hold would be lost by it.`
 		);
 	await noteLost(client, account, lines);
+	await forgetWhoSet(client, workspace, before, after, lines);
 	const names = new Set(
 		pieces.map((p) => modelPartName(p.after === undefined ? before : after, p.path))
 	);
@@ -312,13 +315,46 @@ async function carryAll(
 	return lines;
 }
 
+/** Who set what is lost, and what a field held that was removed and whose identity another has now, set nothing that is there. */
+async function forgetWhoSet(
+	client: PoolClient,
+	workspace: string,
+	before: Model,
+	after: Model,
+	lost: readonly Lost[]
+) {
+	const ids = new Map<string, string[]>();
+	for (const l of lost) {
+		const key = refKey(l.type, l.field);
+		const of = ids.get(key);
+		if (of) of.push(l.record);
+		else ids.set(key, [l.record]);
+	}
+	const past = new Set(
+		(await readPastFields(client, workspace)).map((p) => refKey(p.type, p.field.id))
+	);
+	const schema = new Schema(before);
+	for (const t of after.types)
+		for (const { id: field } of t.fields) {
+			const key = refKey(t.id, field);
+			const isNew = !schema.types.has(t.id) || !schema.field(t.id, field);
+			if (isNew ? past.has(key) : ids.has(key))
+				await forgetSetBy(client, workspace, t.id, field, isNew ? null : ids.get(key)!);
+		}
+}
+
 /** What is lost stands in the history of its record, by whom and when. */
 async function noteLost(client: PoolClient, account: Account, lost: readonly Lost[]) {
 	if (!lost.length) return;
 	const { workspace, id } = account;
 	const release = await releaseInForce(client, workspace);
 	const [number] = await nextChanges(client, 1);
-	const rest = { now: null, claim: null, ruleName: null, because: null, outcome: 'set' as const };
+	const rest = { now: null, claim: null, ruleName: null, outcome: 'set' as const };
+	const there = new Schema((await readModel(client, workspace)).model);
+	const why = (l: Lost) =>
+		there.types.has(l.type) && there.field(l.type, l.field)
+			? 'the field became another kind, which cannot hold it'
+			: 'the field was removed';
 	await writeHistory(
 		client,
 		workspace,
@@ -327,7 +363,7 @@ async function noteLost(client: PoolClient, account: Account, lost: readonly Los
 		[
 			{
 				number,
-				lines: lost.map((l) => ({ ...l, ...rest })),
+				lines: lost.map((l) => ({ ...l, ...rest, because: why(l) })),
 				quiet: [],
 				submission: null,
 				made: new Set()
