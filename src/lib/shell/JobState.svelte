@@ -42,7 +42,7 @@
 
 <div class="flex flex-wrap items-center gap-3 text-sm" data-testid="job">
 	<span role="status"
-		>{#if job.state === 'failed'}<span class="text-brick">● </span>{/if}The {job.kind}
+		>{#if job.state === 'failed'}<span class="text-brick">●&#8201;</span>{/if}The {job.kind}
 		{says}{job.of && job.state !== 'done'
 			? `: ${formatCount(job.done)} of ${formatCount(job.of)}`
 			: ''}{job.message ? `. ${job.message}` : ''}</span

@@ -1,5 +1,5 @@
 /** What a field was when something was told of it: a name, a type, that may be others today. */
-import type { Field, JsonValue, Schema } from '$core';
+import { Schema, type Field, type JsonValue } from '$core';
 import { formatValue } from './format';
 
 /** A field as it was until it got another type or was removed. */
@@ -24,6 +24,24 @@ export function fieldThen(
 ): Field | undefined {
 	const own = past.filter((p) => p.type === of.type && p.field.id === of.field);
 	return own.find((p) => at <= p.until)?.field ?? now ?? own.at(-1)?.field;
+}
+
+/** The model as what happened at a time speaks of it: with the fields that became another kind, or were removed, since. */
+export function schemaThen(schema: Schema, past: readonly PastField[], at: string): Schema {
+	const since = past.filter((p) => at <= p.until);
+	if (!since.some((p) => schema.types.has(p.type))) return schema;
+	const types = schema.model.types.map((t) => {
+		const own = since.filter((p) => p.type === t.id);
+		const then = (id: string, now?: Field) =>
+			fieldThen(now, own, { type: t.id, field: id }, at) ?? [];
+		const gone = own.filter((p) => !t.fields.some((f) => f.id === p.field.id));
+		const ids = new Set(gone.map((p) => p.field.id));
+		const fields = [...t.fields.map((f) => then(f.id, f)), ...[...ids].map((id) => then(id))];
+		return { ...t, fields: fields.flat() };
+	});
+	const { definitions, tables } = schema;
+	const names = { definitions: [...definitions.values()], tables: [...tables.values()] };
+	return new Schema({ ...schema.model, types }, names);
 }
 
 /**

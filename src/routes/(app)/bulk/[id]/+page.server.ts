@@ -2,6 +2,7 @@ import { error } from '@sveltejs/kit';
 import type { JsonValue } from '$core';
 import { BULK_IS, movesOf, readBulk, readBulkRows, sentWithJob, tallyBulk } from '$server/db/bulk';
 import { isUuid, readJob } from '$server/db/jobs';
+import { readPastFields } from '$server/db/model';
 import { db } from '$server/db/pool';
 import { allow } from '$server/http/guard';
 import { inForce } from '$server/records';
@@ -46,6 +47,7 @@ export const load: PageServerLoad = async (event) => {
 	]);
 	return {
 		bulk,
+		past: await readPastFields(db(), workspace),
 		/** Messages that left with what is taken back: they stay sent. */
 		sent: bulk.undoesJob ? await sentWithJob(db(), workspace, bulk.undoesJob) : 0,
 		look,

@@ -8,6 +8,7 @@
 	import Flow from '$lib/rehearse/Flow.svelte';
 	import JobState from '$lib/shell/JobState.svelte';
 	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
+	import { schemaThen } from '$lib/words/past';
 	import { Refused, ask } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 
@@ -52,10 +53,12 @@
 		}
 	}
 
-	const label = (of: string, id: string) => w.schema.field(of, id)?.label ?? id;
+	/** What was sent and what came of it is of fields as they were then. */
+	const schema = $derived(schemaThen(w.schema, data.past, data.look?.began ?? data.bulk.at));
+	const label = (of: string, id: string) => schema.field(of, id)?.label ?? id;
 	const say = (of: string, id: string, v: JsonValue) => {
-		const f = w.schema.field(of, id);
-		return f ? formatValue(f, v, w.schema, w.titles.all) || 'blank' : String(v);
+		const f = schema.field(of, id);
+		return f ? formatValue(f, v, schema, w.titles.all) || 'blank' : String(v);
 	};
 	const KINDS = ['changed', 'same', 'spared', 'refused', 'moved'] as const;
 	const kinds = $derived(KINDS.filter((k) => data.tally.is[k]));
@@ -63,7 +66,7 @@
 	const would = $derived(begun ? '' : 'would be ');
 	/** Values that are told apart, each held by many; numbers and texts of all sorts are a table of moves. */
 	const flows = (of: string, id: string) =>
-		['choice', 'yesno', 'link'].includes(w.schema.field(of, id)?.type ?? '');
+		['choice', 'yesno', 'link'].includes(schema.field(of, id)?.type ?? '');
 	const movesAt = (of: string, id: string) =>
 		data.moves.filter((m) => m.type === of && m.field === id);
 	const here = (q: Record<string, string>) => `?${new URLSearchParams(q)}`;
@@ -76,12 +79,12 @@
 
 <div class="px-6 pt-3 pb-10">
 	<h1 class="text-xl">
-		{#if asked}{sayDoes(asked, w.schema, w.titles.all)}{:else if data.bulk.undoesImport}The import
-			of {data.bulk.undoesImport.name} taken back{:else}A bulk change taken back{/if}
+		{#if asked}{sayDoes(asked, schema, w.titles.all)}{:else if data.bulk.undoesImport}The import of {data
+				.bulk.undoesImport.name} taken back{:else}A bulk change taken back{/if}
 	</h1>
 	<p class="text-quiet">
 		{#if asked}<span class="text-ink"
-				>{sayWhich(asked, w.schema, w.titles.all, ruleName)}{asked.spare
+				>{sayWhich(asked, schema, w.titles.all, ruleName)}{asked.spare
 					? '; what people set is spared'
 					: '; what people set is overwritten too'}{asked.messages
 					? '; messages leave'

@@ -3,6 +3,7 @@ import { BadInput } from '$door';
 import { backOfImport } from '$server/db/bulk';
 import { readRows, sameFile, tallyRows, type RowOutcome } from '$server/db/imports';
 import { isUuid, readJob } from '$server/db/jobs';
+import { readPastFields } from '$server/db/model';
 import { db } from '$server/db/pool';
 import { formAction, refuse } from '$server/http/forms';
 import { allow } from '$server/http/guard';
@@ -21,6 +22,20 @@ async function needed(workspace: string, id: string) {
 	return file ?? error(404, 'There is no such file taken in.');
 }
 
+interface Offered {
+	value: string;
+}
+/** What is chosen, of what there still is: fields may have been removed since. */
+const chosen = (s: Settings, choices: readonly Offered[], keys: readonly Offered[]): Settings => {
+	const there = (of: readonly Offered[], value: string) => of.some((x) => x.value === value);
+	return {
+		...s,
+		columns: s.columns.map((c) => (there(choices, c) ? c : '')),
+		keep: s.keep.filter((f) => there(choices, f)),
+		by: s.by && there(keys, s.by) ? s.by : null
+	};
+};
+
 export const load: PageServerLoad = async (event) => {
 	const { workspace } = allow(event);
 	event.depends('app:import');
@@ -33,11 +48,14 @@ export const load: PageServerLoad = async (event) => {
 	const after = Number(/^\d{1,7}$/.exec(q.get('after') ?? '')?.[0] ?? 0);
 	const rows = await readRows(db(), file.id, { column, is, after, most: SIZE + 1 });
 	const ids = rows.flatMap((r) => (r.outcome?.id ? [r.outcome.id] : []));
+	const choices = columnChoices(schema, file.type);
+	const keys = keysOf(schema, file.type).map((f) => ({ value: f.id, label: f.label }));
 	return {
 		file,
-		settings: file.settings as Settings,
-		choices: columnChoices(schema, file.type),
-		keys: keysOf(schema, file.type).map((f) => ({ value: f.id, label: f.label })),
+		settings: chosen(file.settings as Settings, choices, keys),
+		past: (await readPastFields(db(), workspace)).filter((p) => p.type === file.type),
+		choices,
+		keys,
 		job: file.job ? await readJob(db(), file.job) : null,
 		back: file.job ? await backOfImport(db(), file.id) : null,
 		dryRun: file.dryRun ? await readJob(db(), file.dryRun) : null,

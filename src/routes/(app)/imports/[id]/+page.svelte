@@ -5,6 +5,7 @@
 	import Form from '$lib/inputs/Form.svelte';
 	import JobState from '$lib/shell/JobState.svelte';
 	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
+	import { schemaThen } from '$lib/words/past';
 	import { Refused, ask } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 	import { writerOf, type JsonValue } from '$core';
@@ -55,10 +56,14 @@
 			taking = false;
 		}
 	}
-	const label = (id: string) => w.schema.field(type.id, id)?.label ?? id;
+	/** What became of rows is told of fields as they were then. */
+	const schema = $derived(
+		schemaThen(w.schema, data.past, (data.job ?? data.dryRun)?.began ?? data.file.at)
+	);
+	const label = (id: string) => schema.field(type.id, id)?.label ?? id;
 	const say = (id: string, v: unknown) => {
-		const f = w.schema.field(type.id, id);
-		return f ? formatValue(f, v as JsonValue, w.schema) || 'blank' : String(v);
+		const f = schema.field(type.id, id);
+		return f ? formatValue(f, v as JsonValue, schema) || 'blank' : String(v);
 	};
 	const WORDS = { created: 'created', changed: 'changed', same: 'no change', refused: 'refused' };
 	const would = $derived(begun ? '' : 'would be ');
