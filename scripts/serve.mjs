@@ -110,22 +110,30 @@ const STOP_LIMIT = Number(process.env.RIGID_STOP_LIMIT ?? 10_000);
 // every stream that is open waits for it
 process.setMaxListeners(0);
 let ending = false;
-function end() {
+function end(code = 0) {
 	if (ending) return;
 	ending = true;
 	// streams are closed by whoever holds them; what is done beside requests is handed back
 	process.emit('rigid:ending');
 	// no new ones; those under way finish, and what only waits for a next request is closed
-	server.close(() => process.exit(0));
+	server.close(() => process.exit(code));
 	server.closeIdleConnections();
 	setInterval(() => server.closeIdleConnections(), 200).unref();
 	setTimeout(() => {
 		server.closeAllConnections();
-		process.exit(0);
+		process.exit(code);
 	}, STOP_LIMIT).unref();
 }
-process.on('SIGTERM', end);
-process.on('SIGINT', end);
+process.on('SIGTERM', () => end());
+process.on('SIGINT', () => end());
+
+// What nobody caught is told. A promise that nobody waited for harms nothing else; after anything else nobody knows in
+// which state this process is: others' requests finish, and whoever started it starts it anew.
+process.on('uncaughtException', (e, origin) => {
+	const told = { level: 60, time: Date.now(), pid: process.pid, msg: 'nobody caught an error' };
+	console.error(JSON.stringify({ ...told, origin, err: e?.stack ?? String(e) }));
+	if (origin !== 'unhandledRejection') end(1);
+});
 
 // whoever started it may be killed without a word; then it ends too
 const parent = process.ppid;

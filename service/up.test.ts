@@ -1,4 +1,4 @@
-/** The files of the pages as the built server sends them: whatever is asked of them, it stays up and leaves none open. */
+/** What could end the built server: files of the pages however they are asked for, and errors that nobody caught. */
 import { cpSync, mkdtempSync, readdirSync, readlinkSync, rmSync, statSync } from 'node:fs';
 import net from 'node:net';
 import path from 'node:path';
@@ -91,5 +91,44 @@ describe('a file of the pages', () => {
 		for (const s of sockets) s.destroy();
 		await until(() => open() === 0);
 		expect(open()).toBe(0);
+	});
+});
+
+describe('an error that nobody caught', () => {
+	/** What a server does on a signal of the test's: SIGUSR2 throws, SIGWINCH leaves a promise that fails. */
+	const odd = `process.on('SIGUSR2', () => setTimeout(() => { throw new Error('odd') }));
+		process.on('SIGWINCH', () => void Promise.reject(new Error('alone')));`;
+	it('of a promise ends nothing; after any other, requests under way finish and the server ends, to be started anew', async () => {
+		const other = await startApp({
+			NODE_OPTIONS: `--import data:text/javascript;base64,${Buffer.from(odd).toString('base64')}`
+		});
+		const told = async (what: string) => {
+			await until(() => other.log().includes(what));
+			expect(other.log()).toContain(what);
+		};
+		other.child.kill('SIGWINCH');
+		await told('Error: alone');
+		expect((await fetch(`${other.base}/ready`)).ok).toBe(true);
+		const ended = new Promise((r) => other.child.once('exit', r));
+		// one that is under way: its body comes only after the error
+		let send: (end: string) => void = () => undefined;
+		const answer = new Promise<string>((resolve, reject) => {
+			let text = '';
+			const s = net.connect(other.port, '127.0.0.1', () =>
+				s.write(
+					`POST /sign-in HTTP/1.1\r\nHost: localhost:${other.port}\r\nConnection: close\r\nContent-Type: text/plain\r\nContent-Length: 2\r\n\r\na`
+				)
+			);
+			s.on('data', (d) => (text += String(d)));
+			s.on('close', () => resolve(text));
+			s.on('error', reject);
+			send = (end) => s.write(end);
+		});
+		await new Promise((r) => setTimeout(r, 300));
+		other.child.kill('SIGUSR2');
+		await told('Error: odd');
+		send('b');
+		expect(await answer).toMatch(/^HTTP\/1.1 [234]/);
+		expect(await ended).toBe(1);
 	});
 });
