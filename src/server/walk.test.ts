@@ -9,10 +9,14 @@ import {
 	Schema,
 	compilePlan,
 	own,
+	withField,
 	withNewField,
+	withNewOptions,
+	withOption,
 	withoutField,
 	type EntryPoint,
 	type JsonValue,
+	type Model,
 	type RuleSet
 } from '../core';
 import { formula } from '../../demo/rules';
@@ -53,7 +57,7 @@ import { RefusedChange, inForce, remove, save, type Submission } from './records
 const TYPES = ['customer', 'contact', 'lead', 'deal'];
 const ROADS = ['full', 'short', 'api', 'import'] as const satisfies readonly EntryPoint[];
 const TABLE = 'district_postcodes';
-/** The group of the fields that a walk makes. */
+/** The group of the fields that a walk makes, and how its options are called. */
 const OWN = 'Walk';
 const MOST_LOST = 1_000;
 const KINDS = [
@@ -342,29 +346,35 @@ class Walk {
 		const out = this.chance.of(formulas);
 		return { ...set, rules: set.rules.filter((r) => r !== out) };
 	}
-	/** A field of the walk's own: made, of another type with what it holds, or taken out with it. */
+	/** What is of the walk's own: a field made, of another kind, unique, retired or taken out; an option made or retired. */
 	private async model() {
+		const change = (next: (m: Model) => Model) =>
+			this.unlessRefused(() => changeModel(this.t.admin, next, MOST_LOST));
 		const type = this.chance.of(TYPES);
 		const kind = this.chance.of(KINDS);
-		await this.unlessRefused(() =>
-			changeModel(
-				this.t.admin,
-				(model) => {
-					const { fields } = model.types.find((x) => x.id === type)!;
-					const [field, ...more] = this.chance.mixed(fields.filter((f) => f.group === OWN));
-					const { id: list } = this.chance.of(model.lists);
-					const to = kind.type === 'choice' ? { ...kind, list } : kind;
-					if (!more.length) {
-						const label = `Walk ${this.drawn++}`;
-						return withNewField(model, type, { label, group: OWN, ...to })[0];
-					}
-					this.converted.add(`${type} ${field.id}`);
-					const goes = this.chance.int(0, 3) === 0;
-					return goes ? withoutField(model, type, field.id) : retyped(type, field.id, to)(model);
-				},
-				MOST_LOST
-			)
-		);
+		const does = this.chance.of(['made', 'kind', 'kind', 'unique', 'retired', 'gone', 'option']);
+		await change((m) => {
+			const { id: list, options } = this.chance.of(m.lists);
+			if (does === 'option') {
+				const last = options.at(-1)!;
+				if (!last.label.startsWith(OWN)) return withNewOptions(m, list, [`${OWN} ${this.drawn++}`]);
+				return withOption(m, list, last.id, { retired: !last.retired });
+			}
+			const { fields } = m.types.find((x) => x.id === type)!;
+			const own = this.chance.mixed(fields.filter((f) => f.group === OWN));
+			const to = kind.type === 'choice' ? { ...kind, list } : kind;
+			if (does === 'made' || own.length < 2)
+				return withNewField(m, type, { label: `${OWN} ${this.drawn++}`, group: OWN, ...to })[0];
+			const [{ id, unique, retired }] = own;
+			if (does === 'unique') {
+				const yes = unique ? undefined : true;
+				return withField(m, type, id, { key: yes, unique: yes });
+			}
+			if (does === 'retired')
+				return withField(m, type, id, { retired: retired ? undefined : true });
+			this.converted.add(`${type} ${id}`);
+			return does === 'gone' ? withoutField(m, type, id) : retyped(type, id, to)(m);
+		});
 	}
 	private async release() {
 		const { workspace, admin } = this.t;
