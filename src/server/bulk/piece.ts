@@ -80,7 +80,7 @@ export async function bulkPiece(run: JobRun): Promise<void> {
 			return force;
 		}
 	};
-	await savePiece(run, sender, changes, async (client, outcomes) => {
+	await savePiece(run, sender, ready.force, changes, async (client, outcomes) => {
 		const told = still.flatMap((r, i): { n: number; outcome: BulkOutcome }[] => {
 			const o = outcomes[i];
 			// changed by somebody since it was looked at again a moment ago: the next piece looks once more

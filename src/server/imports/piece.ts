@@ -31,7 +31,7 @@ export async function importPiece(run: JobRun): Promise<void> {
 	const after = keyAfterRules(db(), force, sender, file.type, settings.by);
 	const ready = await readyRows(find, force.schema, file.type, settings, rows, after);
 	const changes = changesOf(ready);
-	await savePiece(run, sender, changes, async (client, outcomes) => {
+	await savePiece(run, sender, force, changes, async (client, outcomes) => {
 		const all = rowOutcomes(ready, outcomes);
 		if ((await keepOutcomes(client, file.id, all)) !== all.length) throw new DoneElsewhere();
 		await noteProgress(client, job.id, { done: job.done + all.length, of: file.rows });

@@ -9,10 +9,11 @@ import { EVERYTHING } from '../../door/lists';
 import { askBulk, beginBulk, lookAnew } from '../bulk/bulk';
 import { makeAgain } from '../bulk/made-again';
 import { readBulkRows } from '../db/bulk';
-import { readJob } from '../db/jobs';
+import { insertJob, readJob } from '../db/jobs';
+import { savePiece } from '../jobs/save-piece';
 import { carryOn } from '../jobs/turn';
 import { readModel } from '../db/model';
-import { db } from '../db/pool';
+import { db, transaction } from '../db/pool';
 import { readRecords } from '../db/records';
 import { inForce, remove, save } from '.';
 import { recordThen } from './past';
@@ -200,5 +201,42 @@ describe('a change that runs on to more records than one transaction takes', () 
 			[id]
 		);
 		expect(rows).toHaveLength(8);
+	});
+});
+
+describe('a piece of a job', () => {
+	it('that was read by another model than there is when it is saved stores nothing and is done anew', async () => {
+		const { workspace, author } = t;
+		const job = await transaction((c) =>
+			insertJob(c, { workspace, kind: 'import', title: '', account: author.id, input: {} })
+		);
+		const read = await inForce(db(), workspace);
+		await added({ type: 'text' });
+		const change = [
+			{
+				type: 'customer',
+				id: null,
+				keep: [],
+				sent: [['trading_name', 'Piece']] as [string, string][]
+			}
+		];
+		const kept: unknown[] = [];
+		const piece = async (by: typeof read) =>
+			savePiece(
+				{ job: (await readJob(db(), job))!, range: null },
+				sender(),
+				by,
+				[change],
+				(_, outcomes) => Promise.resolve(void kept.push(outcomes))
+			);
+		await piece(read);
+		expect(kept).toEqual([]);
+		const { rows } = await db().query(
+			`select revision > 0 as again from graphile_worker.jobs where key = $1`,
+			[job]
+		);
+		expect(rows).toEqual([{ again: true }]);
+		await piece(await inForce(db(), workspace));
+		expect(kept).toHaveLength(1);
 	});
 });
