@@ -34,9 +34,9 @@ export async function asHeldNow<R extends Held>(
 		const was: Held['was'] = {};
 		const lost: string[] = [];
 		for (const [id, value] of Object.entries(r.was)) {
-			// the one that ended first after that moment is the one that held it
+			// the one that ended first from that moment on held it: what is lost by its end is told at that very moment
 			const from = past.find(
-				(p) => p.type === r.type && p.field.id === id && p.until > r.at
+				(p) => p.type === r.type && p.field.id === id && p.until >= r.at
 			)?.field;
 			const to = schema.types.has(r.type) ? schema.field(r.type, id) : undefined;
 			if (!from || !to || value === null) {
