@@ -337,9 +337,13 @@ test('a record as it was, what points to it, and what would happen if, for a rea
 	await page.keyboard.press('Tab');
 	await expect(page).toHaveURL(/on=2026-01-05/);
 	const was = page.getByRole('region', { name: 'As it was' });
+	// it was made some days later, before history began
+	await expect(was).toContainText('It was not there yet');
+	await before.fill('2026-02-01');
+	await page.keyboard.press('Tab');
 	await expect(was.getByRole('row', { name: /^Phone/ })).toContainText('Phoneblank+31100000000');
 	await page.reload();
-	await expect(was).toContainText('As it was at the end of 5 Jan 2026');
+	await expect(was).toContainText('As it was at the end of 1 Feb 2026');
 	await page.getByRole('button', { name: 'as it is now' }).click();
 	await expect(was).toHaveCount(0);
 	await page.getByRole('link', { name: /^\d+ deals?$/ }).click();
