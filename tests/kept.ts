@@ -16,7 +16,7 @@ const text = (v: unknown) => JSON.stringify(v ?? null);
 
 /** @param of a type and a number */
 const fieldOf = (of: string, field: string) => `${of.split(' ')[0]} ${field}`;
-/** What two know of a record, of the fields that both know, without some. */
+/** What two know of a record, of the fields that both know (others were made or removed between them), without some. */
 function both(
 	of: string,
 	a: Record<string, JsonValue>,
@@ -50,6 +50,7 @@ async function valuesOf(workspace: string): Promise<Map<string, Record<string, J
 /**
  * Where history does not hang together: each line begins with what the one before left, the last left what is stored,
  * and whoever is said to have set a value set that value.
+ * @param but fields that are not looked at, as `type field`: they became another kind, which history does not tell
  */
 export async function brokenHistory(
 	workspace: string,

@@ -64,6 +64,8 @@ export async function bulkPiece(run: JobRun): Promise<void> {
 	if (!(await openRange(db(), job.id, lane))) return;
 	const rows = await nextBulkRows(db(), bulk.id, lane, TOGETHER);
 	if (!rows.length) return laneDone(bulk, job, lane);
+	// a field that is gone is named as it was called; whether all are as they were is told for certain when it is saved
+	await needsSameFields(db(), bulk, await inForce(db(), bulk.workspace));
 	const ready = await readyBulk(bulk, await whoseJob(job, bulk), job.id);
 	const { still: all, moved } = await lookedAgain(bulk, ready, rows);
 	// records are deleted behind what is changed: nothing may link to them by then

@@ -161,6 +161,19 @@ describe('a bulk change that was looked at', () => {
 		);
 		expect(held).toEqual([]);
 	});
+	it('before a field was removed names it as it was called', async () => {
+		const field = await added({ type: 'text' });
+		const { label } = new Schema((await readModel(db(), t.workspace)).model).field(
+			'customer',
+			field
+		)!;
+		const id = await looked(field, 'A');
+		await changeModel(t.author, (m) => withoutField(m, 'customer', field));
+		expect(await done(id)).toMatchObject({
+			state: 'failed',
+			message: expect.stringContaining(`“${label}” was removed since this was looked at`)
+		});
+	});
 	it('is done where the model changed otherwise, and after another look', async () => {
 		const field = await added({ type: 'text' });
 		const id = await looked(field, 'A');
