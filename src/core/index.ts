@@ -34,6 +34,8 @@ export {
 export {
 	ENTRY_LABEL,
 	ENTRY_POINTS,
+	ROAD_LABEL,
+	ROADS,
 	FIELD_STATES,
 	HIT_POLICIES,
 	HIT_SAYS,
@@ -52,6 +54,7 @@ export {
 	type DecisionBody,
 	type DecisionRow,
 	type EntryPoint,
+	type Road,
 	type FieldState,
 	type Formula,
 	type HitPolicy,

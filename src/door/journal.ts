@@ -1,6 +1,6 @@
 /** What a page of the journal asks for: which lines, of what time; as it stands in an address. */
 import { LocalDate } from '../core';
-import { ENTRY_POINTS, type EntryPoint } from '../core';
+import { ROADS, type Road } from '../core';
 import { BadInput } from './check';
 
 /** What became of a line: a rule wrote or sent, somebody entered, a rule ran and did nothing, and so on. */
@@ -24,7 +24,7 @@ export interface JournalAsked {
 	field: { type: string; field: string } | null;
 	/** Number of the account that made the change. */
 	by: string | null;
-	road: EntryPoint | null;
+	road: Road | null;
 	what: JournalWhat | null;
 	/** Calendar days, both included, in the workspace's zone. */
 	from: string | null;
@@ -73,7 +73,7 @@ export function journalAsked(rule: string, q: URLSearchParams): JournalAsked {
 		rule: rule === ALL_RULES ? null : rule,
 		field: m ? { type: m[1], field: m[2] } : null,
 		by: number('by'),
-		road: one('road', ENTRY_POINTS),
+		road: one('road', ROADS),
 		what: one('what', JOURNAL_WHAT),
 		from: day('from'),
 		to: day('to'),

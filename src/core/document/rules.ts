@@ -41,6 +41,13 @@ export const ENTRY_LABEL: Record<EntryPoint, string> = {
 	bulk: 'bulk change'
 };
 
+/** What history says a change was made by: the road it came in on, or an edit of the model, which takes values and runs no rule. */
+export const ROADS = [...ENTRY_POINTS, 'model'] as const;
+export type Road = (typeof ROADS)[number];
+
+/** What they are called. */
+export const ROAD_LABEL: Record<Road, string> = { ...ENTRY_LABEL, model: 'edit of the model' };
+
 /** When a rule applies: on new records, on existing ones, on request. */
 export const MOMENTS = ['created', 'changed', 'request'] as const;
 export type MomentName = (typeof MOMENTS)[number];

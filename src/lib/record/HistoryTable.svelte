@@ -1,6 +1,6 @@
 <script lang="ts">
 	/** What happened to a record, change by change, with who and why. */
-	import { ENTRY_LABEL, HOLD_VERB } from '$core';
+	import { ROAD_LABEL, HOLD_VERB } from '$core';
 	import type { HistoryEntry } from '$server/db/history';
 	import { formatMoment } from '../words/format';
 	import { useWorkbench } from '../work/workbench.svelte';
@@ -44,7 +44,7 @@
 			<td class="whitespace-nowrap"
 				>{h.who ?? ''}
 				<div class="text-xs text-quiet">
-					{h.made ? 'made by' : 'by'} the {ENTRY_LABEL[h.entryPoint]}{#if h.began}, at <a
+					{h.made ? 'made by' : 'by'} the {ROAD_LABEL[h.entryPoint]}{#if h.began}, at <a
 							class="textlink min-h-0"
 							href="/records/{h.began.type}/{h.began.record}"
 							>{w.titles.all[`${h.began.type}.${h.began.record}`] ?? `No. ${h.began.record}`}</a

@@ -3,14 +3,14 @@
 	 * The history of a record as a line of time: what each field held from when to when and who set it, the changes that
 	 * did it, and at which other records these began or ran on.
 	 */
-	import { ENTRY_LABEL, type EntryPoint, type JsonValue } from '$core';
+	import { ROAD_LABEL, type Road, type JsonValue } from '$core';
 	import { dayIn, formatDate, formatMoment } from '../words/format';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import { lanesOf, places, type ChangeThen } from './spans';
 
 	interface Happened extends ChangeThen {
 		who: string | null;
-		entryPoint: EntryPoint;
+		entryPoint: Road;
 		began: { type: string; record: string } | null;
 	}
 	let {
@@ -88,7 +88,7 @@
 		const byRules = lines.filter((l) => l.claim).length;
 		const sent = lines.length - byRules;
 		return [
-			sent ? `${sent} entered` : '',
+			sent ? `${sent} ${c.entryPoint === 'model' ? 'taken out' : 'entered'}` : '',
 			byRules ? `${byRules} by rules` : '',
 			c.lines.some((l) => l.outcome === 'set aside') ? 'some set aside' : '',
 			c.lines.some((l) => l.outcome === 'failed') ? 'a rule failed' : ''
@@ -97,7 +97,7 @@
 			.join(', ');
 	};
 	const sayChange = (c: Happened) =>
-		`${formatMoment(c.at, w.model.zone)}, ${c.who ?? 'somebody'} by the ${ENTRY_LABEL[c.entryPoint]}${c.began ? `, begun at ${title(c.began)}` : ''}: ${does(c) || 'nothing written'}`;
+		`${formatMoment(c.at, w.model.zone)}, ${c.who ?? 'somebody'} by the ${ROAD_LABEL[c.entryPoint]}${c.began ? `, begun at ${title(c.began)}` : ''}: ${does(c) || 'nothing written'}`;
 	let marks = $state<SVGElement[]>([]);
 	function keys(e: KeyboardEvent, i: number) {
 		const to = { ArrowLeft: i - 1, ArrowRight: i + 1, Home: 0, End: changes.length - 1 }[e.key];
@@ -232,7 +232,7 @@
 <p class="min-h-6 text-sm" role="status">
 	{#if pointed}{pointed}.
 	{:else if picked}
-		{formatMoment(picked.at, w.model.zone)}, {picked.who ?? 'somebody'} by the {ENTRY_LABEL[
+		{formatMoment(picked.at, w.model.zone)}, {picked.who ?? 'somebody'} by the {ROAD_LABEL[
 			picked.entryPoint
 		]}{#if picked.began}, begun at <a
 				class="textlink"

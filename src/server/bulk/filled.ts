@@ -6,7 +6,7 @@ import { zones } from '../../runtime/zones';
 import { isHistoryMoving } from '../db/earlier-history';
 import { db } from '../db/pool';
 import type { StoredRecord } from '../db/records';
-import { changesOf, type ChangeOf } from '../db/replayed';
+import { changesOf, type ChangeOf, type ChangeOfByRoad } from '../db/replayed';
 import { markPilot, type InForce } from '../records';
 import type { Give } from './to-send';
 
@@ -68,15 +68,17 @@ function filledFrom(plan: Plan, r: StoredRecord, field: string, changes: ChangeO
 				);
 			was[i] = had.ok ? had.value : null;
 		}
-	const steps = known.map((c) => stepOf(plan, r, field, c));
+	// an edit of the model took values and settled nothing
+	const done = known.filter((c) => c.entryPoint !== 'model');
+	const steps = done.map((c) => stepOf(plan, r, field, c));
 	const given = givenByEvents(plan, { type, id: r.id, was }, field, steps, zones);
 	if (given === 'beyond')
 		return refused('It depends on other records, and what they were at the time is not known.');
-	return given ? told(plan, given, known[given.step], field) : { value: undefined, fault: null };
+	return given ? told(plan, given, done[given.step], field) : { value: undefined, fault: null };
 }
 
 /** A change as it is made again. */
-function stepOf({ schema }: Plan, r: StoredRecord, field: string, c: ChangeOf): PastStep {
+function stepOf({ schema }: Plan, r: StoredRecord, field: string, c: ChangeOfByRoad): PastStep {
 	const sent = c.submission?.records.find((s) => s.record === r.id && s.type === r.type);
 	const became = new Map<string, Value>();
 	for (const [name, , now, claim] of c.set) {

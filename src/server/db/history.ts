@@ -1,5 +1,5 @@
 /** What changes did: for each change and record one row, with all that happened there as its lines. */
-import type { EntryPoint, JsonValue } from '../../core';
+import type { JsonValue, Road } from '../../core';
 import { isoExact } from './iso';
 import type { Db } from './pool';
 import type { KeptSetBy, Marked, SetBy } from './set-by';
@@ -165,7 +165,7 @@ export async function writeHistory(
 	by: {
 		at: string;
 		account: string | null;
-		entryPoint: EntryPoint;
+		entryPoint: Road;
 		release: number;
 		/** The last edit of living tables; left out where no rules ran. */
 		living?: number;
@@ -214,7 +214,7 @@ export interface HistoryEntry {
 	change: string;
 	at: string;
 	who: string | null;
-	entryPoint: EntryPoint;
+	entryPoint: Road;
 	release: number | null;
 	/** The change made the record. */
 	made: boolean;

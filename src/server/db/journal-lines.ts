@@ -1,5 +1,5 @@
 /** The journal line by line: what rules did and did not do, and what people entered; and how much of it on which day. */
-import type { EntryPoint, JsonValue } from '../../core';
+import type { JsonValue, Road } from '../../core';
 import { ALL_LINES, type JournalAsked, type JournalWhat } from '../../door/journal';
 import { TOLD_SQL, marksOf } from './history';
 import { isoExact } from './iso';
@@ -11,7 +11,7 @@ export interface JournalLine {
 	change: string | null;
 	at: string;
 	who: string | null;
-	entryPoint: EntryPoint;
+	entryPoint: Road;
 	release: number | null;
 	type: string;
 	/** Null for a record that was not made. */

@@ -1,5 +1,5 @@
 /** Changes as history holds them, to be made again. */
-import type { EntryPoint, JsonValue } from '../../core';
+import type { EntryPoint, JsonValue, Road } from '../../core';
 import type { Sent } from './history';
 import { isoExact } from './iso';
 import type { Db } from './pool';
@@ -16,13 +16,13 @@ export interface PastRow {
 	set: [field: string, was: JsonValue, now: JsonValue][];
 }
 
-export interface PastChange {
+interface ChangeBy<By extends Road> {
 	id: string;
 	/** ISO 8601. */
 	at: string;
 	account: string | null;
 	who: string | null;
-	entryPoint: EntryPoint;
+	entryPoint: By;
 	/** The last edit of living tables before it; null for none. */
 	living: number | null;
 	/** Null where it is not kept what was sent. */
@@ -30,8 +30,14 @@ export interface PastChange {
 	rows: PastRow[];
 }
 
+/** A change that came in on a road. */
+export type ChangeByRoad = ChangeBy<EntryPoint>;
+
+/** A change; an edit of the model only took values, and runs no rule when it is made again. */
+export type PastChange = ChangeByRoad | ChangeBy<'model'>;
+
 /** A change that was refused. */
-export type PastRefusal = Omit<PastChange, 'rows' | 'id' | 'living'>;
+export type PastRefusal = Omit<ChangeByRoad, 'rows' | 'id' | 'living'>;
 
 /** Where a period lies in history. */
 export interface PastPeriod {
@@ -116,19 +122,24 @@ export async function eachChange(
 	}
 }
 
-/** A change of one record. */
-export interface ChangeOf {
+interface OneChangeBy<By extends Road> {
 	record: string;
 	/** ISO 8601. */
 	at: string;
 	who: string | null;
-	entryPoint: EntryPoint;
+	entryPoint: By;
 	made: boolean;
 	/** Null where it is not kept what was sent. */
 	submission: Sent | null;
 	/** Fields that were set; by a rule where there is a claim. */
 	set: [field: string, was: JsonValue, now: JsonValue, claim: string | null][];
 }
+
+/** A change of one record that came in on a road. */
+export type ChangeOfByRoad = OneChangeBy<EntryPoint>;
+
+/** A change of one record; an edit of the model only took values. */
+export type ChangeOf = ChangeOfByRoad | OneChangeBy<'model'>;
 
 /** The changes of some records of one type, in their order; of each the newest, up to so many and one more. */
 export async function changesOf(

@@ -18,6 +18,7 @@ import {
 } from '../../core';
 import { BadInput, checkModelPieces } from '../../door';
 import { countHeld, countOptions, readModel, readPastFields } from '../db/model';
+import { holdStill } from '../db/between';
 import { db, transaction } from '../db/pool';
 import { readHistory } from '../db/history';
 import { matchingIds, readRecords } from '../db/records';
@@ -140,7 +141,7 @@ describe('a field of another type', () => {
 		expect(await setBy(ids[0], id)).not.toBeNull();
 		// what is lost stands in the history, with the type it had
 		const [last] = await readHistory(db(), t.workspace, 'customer', ids[2]);
-		expect(last).toMatchObject({ who: t.author.name, entryPoint: 'bulk' });
+		expect(last).toMatchObject({ who: t.author.name, entryPoint: 'model' });
 		expect(last.lines).toMatchObject([
 			{ field: id, was: 'two', now: null, because: expect.stringContaining('became another kind') }
 		]);
@@ -301,6 +302,36 @@ describe('an edit of the model', () => {
 		);
 		await edited;
 		expect(await valueOf('customer', record, id)).toBe(option.label);
+	});
+	it('waits for none where only words change', async () => {
+		const id = await added('customer', { label: 'Ships by', group: 'Size', type: 'text' });
+		const renamed = (m: Model): Model => ({
+			...m,
+			types: m.types.map((x) =>
+				x.id !== 'customer'
+					? x
+					: {
+							...x,
+							label: 'Client',
+							plural: 'Clients',
+							columns: x.columns.slice(1),
+							fields: x.fields.map((f) =>
+								f.id === id ? { ...f, label: 'Carrier', group: 'Freight' } : f
+							)
+						}
+			)
+		});
+		const before = await model();
+		await transaction(async (c) => {
+			await holdStill(c, t.workspace);
+			await change(renamed);
+			expect(await fieldOf('customer', id)).toMatchObject({ label: 'Carrier', group: 'Freight' });
+		});
+		const found = await model();
+		await change(() => ({
+			...found,
+			types: found.types.map((x) => before.types.find((b) => b.id === x.id)!)
+		}));
 	});
 	it('does not end a change of a record that is under way', async () => {
 		// the saver reads the model, then it changes, then it writes: it begins again with the new one

@@ -50,6 +50,15 @@ export class ModelMoved extends Error {}
 /** How long an edit waits for others to be done with a table, milliseconds. */
 const LOCK_MS = 5_000;
 
+/** What people see of a record type and its fields, and no value, rule or change of a record goes by. */
+const WORDS: ReadonlySet<string> = new Set(['label', 'plural', 'group', 'short', 'columns']);
+
+const isWords = ({ path }: Piece): boolean => {
+	const [list, , ...of] = path;
+	const own = of[0] === 'fields' ? of.slice(2) : of;
+	return list === 'types' && own.length === 1 && WORDS.has(own[0]);
+};
+
 /** What an edit did: a step, and */
 export interface ModelEdited extends Step {
 	/** How many values could not be carried over. */
@@ -71,7 +80,7 @@ export async function editModel(
 	const { workspace } = account;
 	await limitLocks(client, LOCK_MS);
 	// a change under way was read by the model as it is: it would write what that meant
-	await betweenChanges(client, workspace);
+	if (!pieces.every(isWords)) await betweenChanges(client, workspace);
 	await lockDraft(client, workspace);
 	const { model: before } = await readModel(client, workspace);
 	const { set: after, refused } = applied(before, pieces);
@@ -359,7 +368,7 @@ async function noteLost(client: PoolClient, account: Account, lost: readonly Los
 		client,
 		workspace,
 		// the moment at which the fields became what they are, so that they are read as what they were
-		{ at: await momentOf(client), account: id, entryPoint: 'bulk', release },
+		{ at: await momentOf(client), account: id, entryPoint: 'model', release },
 		[
 			{
 				number,

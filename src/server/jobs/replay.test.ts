@@ -2,8 +2,9 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seeded } from '../../../demo/generate';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
+import { changeModel } from '../../../tests/model';
 import { workAll } from '../../../tests/worker';
-import type { EntryPoint, JsonValue } from '../../core';
+import { withNewField, withoutField, type EntryPoint, type JsonValue } from '../../core';
 import { readJob, stopJob } from '../db/jobs';
 import { rowsAt } from '../db/living';
 import { db } from '../db/pool';
@@ -341,6 +342,31 @@ describe('a replay', () => {
 		});
 		expect(result.replay!.gaps).toBeGreaterThan(0);
 		expect(result.looked).toBe(2);
+	}, 60_000);
+
+	it('makes no edit of the model again: it only took values', async () => {
+		const [was, customer] = ['was_there', '44'];
+		await changeModel(t.author, (m) => {
+			const [next, id] = withNewField(m, 'customer', {
+				label: 'Was there',
+				group: 'Size',
+				type: 'text'
+			});
+			expect(id).toBe(was);
+			return next;
+		});
+		await put(50, 'customer', customer, [[was, 'yes']]);
+		await changeModel(t.author, (m) => withoutField(m, 'customer', was), 1);
+		const at = new Date(FIRST + 50.1 * DAY).toISOString();
+		const moved = await db().query(
+			`update change set at = $1 where workspace = $2 and entry_point = 'model'`,
+			[at, t.workspace]
+		);
+		expect(moved.rowCount).toBe(1);
+		await put(50.2, 'customer', customer, [['headcount', '70']]);
+		const { result } = await replayed(at.slice(0, 10), at.slice(0, 10), { before: 3, after: 3 });
+		expect(result.replay).toMatchObject({ changes: 2, left: [{ why: 'model', count: 1 }] });
+		expect(result.looked).toBe(1);
 	}, 60_000);
 });
 

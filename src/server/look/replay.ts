@@ -26,6 +26,7 @@ import {
 	eachChange,
 	refusalsIn,
 	touchedSince,
+	type ChangeByRoad,
 	type PastChange,
 	type PastRefusal,
 	type PastRow
@@ -246,7 +247,7 @@ export async function replay(
 
 	/** What a change comes to by both, held against what is recorded of it. */
 	const count = async (
-		c: PastChange,
+		c: ChangeByRoad,
 		r: ReplayedChange,
 		fields: Map<string, readonly number[]>
 	) => {
@@ -301,6 +302,7 @@ export async function replay(
 
 	/** What was sent, where it can be made again. */
 	const sentIn = (c: PastChange): SentChange | null => {
+		if (c.entryPoint === 'model') return null;
 		const made = new Set(c.rows.filter((x) => x.made).map((x) => refKey(x.type, x.record)));
 		const records =
 			c.submission &&
@@ -322,8 +324,9 @@ export async function replay(
 		const fields = rows.map((x) => recorded.redo(x));
 		// those of another time that lie between: clocks may be set
 		const inside = c.at >= from && c.at < to;
+		const byRoad = c.entryPoint !== 'model';
 		const r = inside && sent ? await again.change(sent) : null;
-		if (r)
+		if (r && byRoad)
 			await count(
 				c,
 				r,
@@ -339,7 +342,7 @@ export async function replay(
 				}))
 			);
 			const why = !c.submission ? 'nothing sent' : sent ? 'no record' : 'model';
-			if (inside) told.left(why, headOf(c));
+			if (inside && byRoad) told.left(why, headOf(c));
 		}
 	};
 	let done = 0;

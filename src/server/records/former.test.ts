@@ -10,6 +10,7 @@ import { askBulk, beginBulk, lookAnew } from '../bulk/bulk';
 import { makeAgain } from '../bulk/made-again';
 import { readBulkRows } from '../db/bulk';
 import { insertJob, readJob } from '../db/jobs';
+import { journalOf } from '../db/journal-lines';
 import { savePiece } from '../jobs/save-piece';
 import { carryOn } from '../jobs/turn';
 import { readModel } from '../db/model';
@@ -101,6 +102,12 @@ describe('a record as it was', () => {
 		const now = await then(id, Date.now() + 1000);
 		expect(now.values).not.toHaveProperty(other);
 		expect(now.otherwise).toEqual([]);
+		// no road brought it in: the journal finds it as what it was
+		const lines = await journalOf(db(), t.workspace, { road: 'model' });
+		expect(lines.filter((l) => l.record === id)).toMatchObject([
+			{ field: other, was: 'more', now: null, because: 'the field was removed' },
+			{ field, was: 'many', now: null, because: expect.stringContaining('another kind') }
+		]);
 	});
 });
 

@@ -1,7 +1,7 @@
 <script lang="ts">
 	/** The journal line by line: of one rule or of all, by field, person, road, day and what came of it. */
 	import type { JsonValue } from '$core';
-	import { ENTRY_LABEL, ENTRY_POINTS, MESSAGES, sheetOf, type EntryPoint } from '$core';
+	import { ROAD_LABEL, ROADS, MESSAGES, sheetOf, type Road } from '$core';
 	import { goto } from '$app/navigation';
 	import { ALL_RULES, journalHref, type JournalAsked } from '$door/journal';
 	import Days from '$lib/journal/Days.svelte';
@@ -81,7 +81,7 @@
 		{
 			id: 'by',
 			label: 'By',
-			value: (l) => `${l.who ?? ''} ${ENTRY_LABEL[l.entryPoint]}`.trim(),
+			value: (l) => `${l.who ?? ''} ${ROAD_LABEL[l.entryPoint]}`.trim(),
 			width: 118
 		},
 		{ id: 'record', label: 'Record', value: recordOf, width: 136 },
@@ -134,7 +134,7 @@
 	]);
 	const roads = [
 		{ value: '', label: 'any road' },
-		...ENTRY_POINTS.map((e) => ({ value: e, label: ENTRY_LABEL[e] }))
+		...ROADS.map((e) => ({ value: e, label: ROAD_LABEL[e] }))
 	];
 	const length = $derived(
 		asked.from && asked.to === data.today
@@ -201,7 +201,7 @@
 			class="w-32"
 			value={asked.road ?? ''}
 			choices={roads}
-			onpick={(v) => go({ road: (v || null) as EntryPoint | null })}
+			onpick={(v) => go({ road: (v || null) as Road | null })}
 		/>
 		<Choose
 			label="When"
@@ -247,7 +247,7 @@
 						>{:else}{formatMoment(l.at, w.model.zone)}{/if}
 				{:else if c.id === 'by'}{l.who ?? ''}
 					<span class="text-xs text-quiet"
-						>{ENTRY_LABEL[l.entryPoint]}{#if l.release}, {#if ruleId(l)}<a
+						>{ROAD_LABEL[l.entryPoint]}{#if l.release}, {#if ruleId(l)}<a
 									class="textlink min-h-0"
 									href="/paper/{l.release}#rule-{ruleId(l)}"
 									title="The rule as it was in release {l.release}">v{l.release}</a
