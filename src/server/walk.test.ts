@@ -4,7 +4,8 @@
  */
 import fc from 'fast-check';
 import { randomUUID } from 'node:crypto';
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import pg from 'pg';
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest';
 import {
 	Schema,
 	compilePlan,
@@ -45,6 +46,7 @@ import { rowsAt } from './db/living';
 import { readModel } from './db/model';
 import { pilotOn } from './db/pilot';
 import { db, transaction, type Db } from './db/pool';
+import { dbTrouble } from './db/trouble';
 import { createRelease, putInForce, readRelease, rulesOf, withLiving } from './db/rules';
 import { BadModel, ModelMoved } from './draft/model';
 import { endOfPilot, startPilot } from './draft/pilot';
@@ -80,6 +82,7 @@ class Walk {
 	private readonly imports: string[] = [];
 	private readonly releases: number[] = [];
 	private drawn = 0;
+	private cutting = false;
 	/** Fields whose values became those of another type, which history does not tell. */
 	readonly converted = new Set<string>();
 	constructor(
@@ -100,6 +103,7 @@ class Walk {
 		'bulk change': [3, () => this.bulk()],
 		'bulk change taken back': [2, () => this.back()],
 		'all at once': [3, () => this.busy()],
+		'connections cut': [1, () => this.busy(true)],
 		'living table': [2, () => this.living()],
 		model: [2, () => this.model()],
 		release: [1, () => this.release()],
@@ -121,13 +125,14 @@ class Walk {
 		const { workspace, author: account } = this.t;
 		return { workspace, account, entryPoint: this.chance.of(ROADS), instant: Date.now() };
 	}
-	/** Of records that are asked for at random, rules refuse some: that is told, and nothing is kept. */
+	/** Of records that are asked for at random, rules refuse some, and of others the connection is lost: that is told, and nothing is kept in part. */
 	private async unlessRefused(work: () => Promise<unknown>): Promise<boolean> {
 		try {
 			await work();
 			return true;
 		} catch (e) {
 			if ([RefusedChange, BadInput, BadModel, ModelMoved].some((x) => e instanceof x)) return false;
+			if (this.cutting && dbTrouble(e)) return false;
 			throw e;
 		}
 	}
@@ -287,8 +292,39 @@ class Walk {
 		await workAll();
 		await this.carriedOut(id);
 	}
-	/** A bulk change and an import by two workers, while people save and one deletes. */
-	private async busy() {
+	/** Ends connections, in the midst of whatever they do. */
+	private async cutOff() {
+		const knife = new pg.Client({ connectionString: process.env.DATABASE_URL });
+		await knife.connect();
+		for (let i = 0; i < 5; i++) {
+			await new Promise((r) => setTimeout(r, this.chance.int(5, 300)));
+			await knife.query(
+				`select pg_terminate_backend(pid) from pg_stat_activity
+				 where datname = current_database() and pid <> pg_backend_pid() and random() < 0.6`
+			);
+		}
+		await knife.end();
+	}
+	/** Works on all that waits, however often that breaks off. */
+	private async workOnAndOn() {
+		for (let i = 0; i < 50; i++)
+			try {
+				await workAll();
+				const { rows } = await db().query<{ left: number }>(
+					'select count(*)::int as left from graphile_worker.jobs where attempts < max_attempts'
+				);
+				if (!rows[0].left) return;
+				// as a server does for one that died, and for what failed while the database was away
+				await db()
+					.query(`select graphile_worker.force_unlock_workers(array_agg(distinct locked_by)),
+					graphile_worker.reschedule_jobs(array_agg(id), run_at => now()) from graphile_worker.jobs`);
+			} catch (e) {
+				if (!dbTrouble(e)) throw e;
+			}
+		throw new Error('What waits is never done.');
+	}
+	/** A bulk change and an import by two workers, while people save and one deletes. @param cut while connections break off */
+	private async busy(cut = false) {
 		const id = await this.looked(await this.someBulk());
 		const begun = id && (await this.unlessRefused(() => beginBulk(this.t.author, id)));
 		const customers = await numbersOf('customer');
@@ -303,20 +339,35 @@ class Walk {
 			].join(';')
 		);
 		const head = 'Name;Kind;Stage;Amount;Customer;Close date';
-		const { job } = await this.begun('deal', head, rows);
+		const { file, job } = await this.begun('deal', head, rows);
 		const all = await this.submissions(8);
 		const type = this.chance.of(TYPES);
 		const gone = this.chance.of(await numbersOf(type));
+		this.cutting = cut;
+		// the queue says on the console what was cut off
+		const said = cut ? vi.spyOn(console, 'trace').mockReturnValue() : null;
+		const work = () => (cut ? this.unlessRefused(workAll) : workAll());
 		await Promise.all([
-			workAll(),
-			workAll(),
+			work(),
+			work(),
+			...(cut ? [this.cutOff()] : []),
 			...all.map((s) => this.unlessRefused(() => save(this.sender(), [s]))),
 			this.unlessRefused(() => remove(this.sender(), { type, id: gone })),
 			this.model()
 		]);
-		await workAll();
+		await (cut ? this.workOnAndOn() : workAll());
+		this.cutting = false;
+		said?.mockRestore();
 		expect(await readJob(db(), job)).toMatchObject({ state: 'done' });
 		if (id && begun) this.bulks.push(id);
+		// each row once, whoever was in the midst of it when
+		const { rows: made } = await db().query<{ n: number }>(
+			`select count(*)::int as n from record_change r join change c on c.id = r.change where c.job = $1 and r.made and r.type = 'deal'`,
+			[job]
+		);
+		const came = await readRows(db(), file, { column: 'outcome', is: null, after: 0, most: 100 });
+		expect(came).toHaveLength(rows.length);
+		expect(made[0].n).toBe(came.filter((r) => r.outcome!.id !== null).length);
 	}
 
 	private async living() {

@@ -172,6 +172,12 @@
 	class="sr-only bg-ink text-paper focus:not-sr-only focus:absolute focus:z-50 focus:p-2"
 	>To the page</a
 >
+<noscript>
+	<p class="border-b border-line bg-sheet px-4 py-2">
+		Scripts are off in this browser. What is here can be read; hardly anything can be done until
+		they are on.
+	</p>
+</noscript>
 <SignInAgain email={data.account.email} />
 <Toaster
 	position="bottom-right"

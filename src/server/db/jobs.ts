@@ -382,7 +382,13 @@ export async function takeFromDead(db: Db): Promise<number> {
 		 where locked_at < now() - ${DEAD_AFTER} and not exists (select from worker w where w.id = q.locked_by)`
 	);
 	const dead = [...r.rows, ...unknown.rows].map((w) => w.id);
-	if (dead.length) await db.query('select graphile_worker.force_unlock_workers($1)', [dead]);
+	if (!dead.length) return 0;
+	await db.query('select graphile_worker.force_unlock_workers($1)', [dead]);
+	// a piece that queued the next one under its key, before its worker died, is done: the queue would keep it for ever
+	await db.query(
+		`select graphile_worker.complete_jobs(array_agg(id)) from graphile_worker.jobs
+		 where task_identifier = 'piece' and key is null and locked_at is null having count(*) > 0`
+	);
 	return dead.length;
 }
 

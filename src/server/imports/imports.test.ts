@@ -7,7 +7,7 @@ import { formula } from '../../../demo/rules';
 import { withField, type Rule } from '../../core';
 import { BadInput } from '../../door';
 import { readImport, readRows, sameFile, tallyRows } from '../db/imports';
-import { beat, givenUp, readJob, stopJob, takeFromDead } from '../db/jobs';
+import { beat, givenUp, queuePiece, readJob, stopJob, takeFromDead } from '../db/jobs';
 import { db, transaction } from '../db/pool';
 import { workOn } from '../jobs/work';
 import { changePerson } from '../people/people';
@@ -106,7 +106,7 @@ describe('an import', () => {
 			begin(t.author, id, 'import', await settingsOf(id, more)).catch((e: unknown) => e);
 		for (const [more, says] of [
 			[{ columns: ['trading_name', 'trading_name'] }, 'Two columns are taken for Trading name'],
-			[{ columns: ['trading_name', 'none'] }, 'no field “none”'],
+			[{ columns: ['trading_name', 'none'] }, '“Headcount” is taken for the field “none”'],
 			[{ columns: ['', ''] }, 'No column is taken'],
 			[{ columns: ['trading_name'] }, 'The file has 2 columns'],
 			[{ keep: ['none'] }, 'no field “none” to keep'],
@@ -299,6 +299,27 @@ describe('a job', () => {
 		await workAll();
 		expect(await readJob(db(), job)).toMatchObject({ state: 'done' });
 	});
+	it('of a worker that died once its piece was stored leaves nothing in the queue', async () => {
+		const id = await long(3, 'Stored already');
+		const job = await begin(t.author, id, 'import', await settingsOf(id));
+		await db().query(
+			"update graphile_worker._private_jobs set locked_at = now(), locked_by = 'dead-2' where key = $1",
+			[job]
+		);
+		// what it did and the piece after it are stored together
+		await queuePiece(db(), job);
+		const left = async () =>
+			(await db().query<{ key: string | null }>('select key from graphile_worker.jobs order by id'))
+				.rows;
+		expect(await left()).toEqual([{ key: null }, { key: job }]);
+		await beat(db(), ['dead-2']);
+		await db().query("update worker set heard_at = now() - interval '1 minute'");
+		expect(await takeFromDead(db())).toBe(1);
+		expect(await left()).toEqual([{ key: job }]);
+		await workAll();
+		expect(await readJob(db(), job)).toMatchObject({ state: 'done' });
+		expect(await left()).toEqual([]);
+	});
 	it('of a worker that died before its first sign of life too', async () => {
 		const id = await long(3, 'Never heard of');
 		const job = await begin(t.author, id, 'import', await settingsOf(id));
@@ -344,7 +365,9 @@ describe('a job', () => {
 					[id]
 				)
 			)
-		).toBe('Customer has no field “taken_out”.');
+		).toMatch(
+			/^The column “.+” is taken for the field “taken_out”, which Customer does not have or has no more\.$/
+		);
 		// whoever began it may no longer do so: neither may what they began
 		expect(await failing(() => changePerson(t.admin, t.author.id, { role: 'reader' }))).toBe(
 			`${t.author.name} may no longer import.`

@@ -126,9 +126,11 @@ export function checkSettings(
 	const label = (c: ColumnFor) => choices.find((x) => x.value === c)?.label ?? c;
 	if (s.columns.length !== head.length)
 		throw new BadInput(`The file has ${head.length} columns; ${s.columns.length} were said.`);
-	const odd = s.columns.find((c) => c && !choices.some((x) => x.value === c));
-	if (odd)
-		throw new BadInput(`${schema.type(type).type.label} has no field “${odd.slice(0, 60)}”.`);
+	const odd = s.columns.findIndex((c) => c && !choices.some((x) => x.value === c));
+	if (odd >= 0)
+		throw new BadInput(
+			`The column “${head[odd].slice(0, 60)}” is taken for the field “${s.columns[odd].slice(0, 60)}”, which ${schema.type(type).type.label} does not have or has no more.`
+		);
 	const taken = s.columns.map((c) => c.split('.')[0]);
 	const double = s.columns.find((c, i) => c && taken.indexOf(taken[i]) !== i);
 	if (double)
