@@ -6,7 +6,7 @@ import { Schema } from '$core';
 import { model, schema } from '../../../tests/world';
 import { columnField, columnLabel, plainCell } from '../../runtime/lists';
 import { sayDoes, sayWhich } from '../bulk/words';
-import { asksOfChanges, askedSoFar, columnChoices, isFinished, sayList } from './list';
+import { asksOfChanges, askedSoFar, columnChoices, columnWidth, isFinished, sayList } from './list';
 
 const own = (field: string, image: 'settled' | 'was' = 'settled'): Expr => ({
 	k: 'field',
@@ -22,6 +22,17 @@ const lostBefore: Expr = {
 	items: [is(own('stage'), stage('lost')), is(own('stage', 'was'), stage('won'))]
 };
 const rule = (id: string) => `rule ${id}`;
+
+describe('the width of a column', () => {
+	const number = { id: 'n', label: 'N', group: 'G', type: 'number' } as const;
+	const width = (label: string) => columnWidth(number, { k: 'field', path: ['n'] }, label);
+	it('is what its values need, and breaks no word of its label but one that is very long', () => {
+		expect(width('Age')).toBe(width('Age of all'));
+		expect(width('Headcount')).toBeGreaterThan(width('Age'));
+		expect(width('Head count')).toBe(width('Age'));
+		expect(width('x'.repeat(80))).toBeLessThan(300);
+	});
+});
 
 describe('the columns that are offered', () => {
 	it('are the record’s, those behind links, how many point to it, and what was; each once', () => {

@@ -80,8 +80,18 @@ function pathOf(e: Expr): string[] | null {
 	return of && [...of, e.field];
 }
 
-/** Pixels that a column takes at first. */
-export function columnWidth(f: Field | null, c: ListColumn): number {
+/** Pixels of a letter of a column's label, of what stands beside it, and the most that a long word may ask for. */
+const LETTER = 8;
+const BESIDE = 44;
+const WORD_AT_MOST = 240;
+
+/** Pixels that a column takes at first: as much as values of its kind need, and the longest word of its label. */
+export function columnWidth(f: Field | null, c: ListColumn, label: string): number {
+	const longest = Math.max(...label.split(/[\s-]+/).map((w) => w.length));
+	return Math.max(kindWidth(f, c), Math.min(longest * LETTER + BESIDE, WORD_AT_MOST));
+}
+
+function kindWidth(f: Field | null, c: ListColumn): number {
 	if (c.k === 'since' || c.k === 'stamp') return 150;
 	if (!f) return 96;
 	const WIDTH: Partial<Record<Field['type'], number>> = {

@@ -131,14 +131,17 @@
 			? [{ id: 'tick', label: 'Ticked', value: () => null, width: 38, plain: true }]
 			: []),
 		{ id: 'id', label: 'No.', value: (r) => Number(r.id), numeric: true, width: 70 },
-		...columns.map((col) => ({
-			id: col.written,
-			label: columnLabel(w.schema, type.id, col.c),
-			value: (r: Line) => textOf(col, r) || null,
-			numeric: isAmount(col.field, col.c),
-			width: isTitle(col.written) ? 210 : columnWidth(col.field, col.c),
-			grow: isTitle(col.written)
-		}))
+		...columns.map((col) => {
+			const label = columnLabel(w.schema, type.id, col.c);
+			return {
+				id: col.written,
+				label,
+				value: (r: Line) => textOf(col, r) || null,
+				numeric: isAmount(col.field, col.c),
+				width: isTitle(col.written) ? 210 : columnWidth(col.field, col.c, label),
+				grow: isTitle(col.written)
+			};
+		})
 	]);
 	/** A cell shows the beginning of a longer text, and the whole of it to whoever points at it. */
 	const MOST_SHOWN = 120;
