@@ -10,6 +10,7 @@ import { seedHistory } from '../demo/history';
 import { DEMO_PEOPLE, seed } from '../demo/seed';
 import { ChangedMigration, migrate } from '../src/server/db/migrate';
 import { closeDb, db, transaction } from '../src/server/db/pool';
+import { BadSealingKey, sealAll } from '../src/server/db/seal';
 import { countAll } from '../src/server/db/tally';
 import {
 	SeveralWorkspaces,
@@ -68,6 +69,16 @@ async function first() {
 `);
 }
 
+/** Secrets from before there was a key, or that another sealed. */
+async function seal() {
+	const told = await transaction(sealAll);
+	if (told.sealed) console.log(`  the secrets of ${told.sealed} webhooks sealed`);
+	if (told.shut)
+		console.error(
+			`  ${told.shut} webhooks have a secret that is sealed by a key which is not in RIGID_SECRET_KEY: they tell nobody anything until it is`
+		);
+}
+
 /** Two that start at once on one database: the second waits until the first has set it up whole. */
 const alone = new pg.Client({ connectionString: process.env.DATABASE_URL });
 try {
@@ -77,11 +88,15 @@ try {
 	const there = await theWorkspace(db());
 	if (there ? there.filling : demo) await fillDemo();
 	else if (!there) await begin();
+	await seal();
 	await first();
 } catch (e) {
 	const { code, message } = e as { code?: string; message: string };
 	const told =
-		e instanceof ChangedMigration || e instanceof SeveralWorkspaces || e instanceof NotThisPerson;
+		e instanceof ChangedMigration ||
+		e instanceof SeveralWorkspaces ||
+		e instanceof NotThisPerson ||
+		e instanceof BadSealingKey;
 	if (!told && (!code || !UNUSABLE.has(code))) throw e;
 	const host = new URL(process.env.DATABASE_URL!).host;
 	console.error(

@@ -1,6 +1,7 @@
 /** Addresses that are told of changes of records, and what each is told. */
 import { iso } from './iso';
 import type { Db } from './pool';
+import { opened, sealed } from './seal';
 
 /** `paused`: what happens is kept for it and leaves later; `off`: nothing is kept for it. */
 export const HOOK_STATE = ['on', 'paused', 'off'] as const;
@@ -63,10 +64,10 @@ export async function listHooks(db: Db, workspace: string): Promise<(Hook & Unta
 export async function lockHooks(
 	db: Db,
 	workspace: string
-): Promise<(Pick<Hook, 'id' | 'name' | 'address' | 'state' | 'types'> & { secret: string })[]> {
+): Promise<Pick<Hook, 'id' | 'name' | 'address' | 'state' | 'types'>[]> {
 	await db.query('select from workspace where id = $1 for no key update', [workspace]);
 	const r = await db.query(
-		`select id::text, name, address, state, types, secret from hook h where workspace = $1 order by h.id for update`,
+		`select id::text, name, address, state, types from hook h where workspace = $1 order by h.id for update`,
 		[workspace]
 	);
 	return r.rows;
@@ -79,7 +80,7 @@ export async function insertHook(
 ): Promise<string> {
 	const r = await db.query<{ id: string }>(
 		`insert into hook (workspace, name, address, types, secret, made_by) values ($1, $2, $3, $4, $5, $6) returning id::text`,
-		[workspace, h.name, h.address, h.types, h.secret, h.by]
+		[workspace, h.name, h.address, h.types, sealed(h.secret), h.by]
 	);
 	return r.rows[0].id;
 }
@@ -100,7 +101,7 @@ export async function updateHook(
 export async function renewSecret(db: Db, id: string, secret: string): Promise<void> {
 	await db.query(
 		`update hook set former_secret = secret, former_until = now() + interval '1 day', secret = $2 where id = $1`,
-		[id, secret]
+		[id, sealed(secret)]
 	);
 }
 
@@ -175,20 +176,25 @@ export interface DueHook {
 	workspace: string;
 	name: string;
 	address: string | null;
-	secret: string;
+	/** Null where it is sealed by a key that this server does not have. */
+	secret: string | null;
 	formerSecret: string | null;
 	failed: number;
 }
 
 /** Hooks that do not rest and for which something waits. */
 export async function dueHooks(db: Db): Promise<DueHook[]> {
-	const r = await db.query<DueHook>(
+	const r = await db.query<DueHook & { secret: string }>(
 		`select h.id::text, h.workspace, h.name, h.address, h.secret, h.failed,
 		        case when h.former_until > now() then h.former_secret end as "formerSecret"
 		 from hook h where h.state = 'on' and (h.rests_until is null or h.rests_until <= now())
 		   and exists (select from hook_event e where e.hook = h.id and e.status = 'waiting')`
 	);
-	return r.rows;
+	return r.rows.map((h) => ({
+		...h,
+		secret: opened(h.secret),
+		formerSecret: h.formerSecret && opened(h.formerSecret)
+	}));
 }
 
 /** How long an event is held by whoever has it in hand: longer than an attempt may take. */
@@ -346,12 +352,13 @@ export async function skipEvent(db: Db, hook: string, event: string): Promise<bo
 export async function standInHook(
 	db: Db,
 	id: string
-): Promise<{ workspace: string; secret: string } | null> {
+): Promise<{ workspace: string; secret: string | null } | null> {
 	const r = await db.query<{ workspace: string; secret: string }>(
 		'select workspace, secret from hook where id = $1 and address is null',
 		[id]
 	);
-	return r.rows[0] ?? null;
+	const [hook] = r.rows;
+	return hook ? { ...hook, secret: opened(hook.secret) } : null;
 }
 
 /** How many events wait. */

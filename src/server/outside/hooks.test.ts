@@ -1,9 +1,9 @@
 /** Webhooks in PostgreSQL: told when a change is kept and never without it, each record in order, whatever fails. */
-import { createHmac } from 'node:crypto';
+import { createHmac, randomBytes, webcrypto } from 'node:crypto';
 import http from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { CloudEvent } from 'cloudevents';
-import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import type { JsonValue } from '../../core';
 import { StoredSince, hookShown } from '../../door/shown';
 import { seeded } from '../../../demo/generate';
@@ -12,6 +12,7 @@ import { readEntries } from '../db/audit';
 import { listEvents, listHooks, takeDue } from '../db/hooks';
 import { db, transaction } from '../db/pool';
 import { forgetBeyond } from '../db/retention';
+import { BadSealingKey, sealAll } from '../db/seal';
 import { countReceived, storeStandIns } from '../db/stand-ins';
 import { remove, save } from '../records';
 import {
@@ -222,6 +223,106 @@ describe('a signature', () => {
 			JSON.stringify(await readEntries(db(), t.workspace, EVERYTHING, { most: 50 }))
 		).not.toContain(secret);
 	});
+});
+
+describe('a secret in the database', () => {
+	const newKey = () => randomBytes(32).toString('base64');
+	const keyed = (...keys: string[]) => (process.env.RIGID_SECRET_KEY = keys.join(', '));
+	const stored = async (id: string) =>
+		(
+			await db().query<{ secret: string; former_secret: string | null }>(
+				'select secret, former_secret from hook where id = $1',
+				[id]
+			)
+		).rows[0];
+	afterEach(() => {
+		delete process.env.RIGID_SECRET_KEY;
+	});
+	/** Changes a record; the event that came, if one did. */
+	const toldOf = async (code: string): Promise<Got | undefined> => {
+		got = [];
+		await change('3', { site_code: code });
+		await later();
+		await tellHooks();
+		return got.at(-1);
+	};
+	const signedBy = (g: Got | undefined, secret: string) => {
+		const at = String(g!.headers['webhook-timestamp']);
+		const mac = createHmac('sha256', Buffer.from(secret.slice(6), 'base64'));
+		const by = `v1,${mac.update(`${g!.id}.${at}.${g!.body}`).digest('base64')}`;
+		return String(g!.headers['webhook-signature']).split(' ').includes(by);
+	};
+
+	it('is as it was given without a key, and sealed with one: another implementation opens it', async () => {
+		const plain = await make();
+		expect((await stored(plain.id)).secret).toBe(plain.secret);
+		const key = newKey();
+		keyed(key);
+		const { id, secret } = await make({ name: 'Sealed' });
+		const kept = (await stored(id)).secret;
+		expect(kept).not.toContain(secret.slice(6, 20));
+		// Web Crypto wants nonce and text apart, and the tag behind the text
+		const bytes = Buffer.from(kept.replace(/^sealed:/, ''), 'base64');
+		const [iv, tag, text] = [bytes.subarray(0, 12), bytes.subarray(12, 28), bytes.subarray(28)];
+		const raw = Buffer.from(key, 'base64');
+		const read = await webcrypto.subtle.importKey('raw', raw, 'AES-GCM', false, ['decrypt']);
+		const opened = await webcrypto.subtle.decrypt(
+			{ name: 'AES-GCM', iv },
+			read,
+			Buffer.concat([text, tag])
+		);
+		expect(Buffer.from(opened).toString()).toBe(secret);
+	});
+	it('signs as before: what was plain, and what another key had sealed, are sealed by the first', async () => {
+		const { id, secret } = await make();
+		const [one, two] = [newKey(), newKey()];
+		keyed(one);
+		expect(await transaction(sealAll)).toEqual({ sealed: 1, shut: 0 });
+		expect(await transaction(sealAll)).toEqual({ sealed: 0, shut: 0 });
+		const byOne = (await stored(id)).secret;
+		expect(signedBy(await toldOf('NL1-Seal 1'), secret)).toBe(true);
+		const second = await newSecretOf(t.admin, id);
+		keyed(two, one);
+		expect(await transaction(sealAll)).toEqual({ sealed: 1, shut: 0 });
+		const now = await stored(id);
+		expect(new Set([now.secret, now.former_secret, byOne]).size).toBe(3);
+		keyed(two);
+		const g = await toldOf('NL1-Seal 2');
+		expect([signedBy(g, second), signedBy(g, secret)]).toEqual([true, true]);
+	});
+	it('that no key opens tells nobody anything, and says why; with the key it goes on', async () => {
+		const key = newKey();
+		keyed(key);
+		const { id, secret } = await make();
+		const inside = await make({ name: 'Stand-in', address: null });
+		for (const other of [[], [newKey()]]) {
+			keyed(...other);
+			expect(await toldOf(`NL1-Shut ${other.length}`)).toBeUndefined();
+			const [e] = await events(id);
+			expect(e).toMatchObject({
+				status: 'waiting',
+				trouble: expect.stringContaining('RIGID_SECRET_KEY')
+			});
+			expect(await transaction(sealAll)).toEqual({ sealed: 0, shut: 2 });
+			const request = new Request('http://x/', { method: 'POST', body: '{}' });
+			expect(await receive(inside.id, request)).toMatchObject({ status: 503 });
+		}
+		keyed(key);
+		await later();
+		await tellHooks();
+		expect(got.map((g) => signedBy(g, secret))).toEqual([true, true]);
+		// what somebody wrote there is no secret
+		await db().query("update hook set secret = 'sealed:' || repeat('A', 80) where id = $1", [id]);
+		expect(await transaction(sealAll)).toMatchObject({ shut: 1 });
+	});
+	it.each(['short', Buffer.alloc(31).toString('base64'), `${newKey()}, x`])(
+		'is not sealed by what is no key: %s',
+		async (key) => {
+			keyed(key);
+			await expect(transaction(sealAll)).rejects.toThrow(BadSealingKey);
+			await expect(make()).rejects.toThrow('32 bytes in base64');
+		}
+	);
 });
 
 describe('telling', () => {

@@ -226,17 +226,24 @@ export function became(
 	}
 }
 
+/** @throws {NoAnswer} */
+async function signedCall(url: URL, hook: DueHook, e: Due): Promise<Called> {
+	if (hook.secret === null)
+		throw new NoAnswer(
+			'Nothing was sent: its secret is sealed by a key that is not in RIGID_SECRET_KEY. Set that key again, or give it a new secret.'
+		);
+	const secrets = hook.formerSecret ? [hook.secret, hook.formerSecret] : [hook.secret];
+	const headers = signedHeaders(eventId(e), new Date(), e.body, secrets);
+	return call(url, headers, e.body, { inside: hook.address === null });
+}
+
 /** One attempt to tell a hook of an event, and what came of it. */
 async function tell(hook: DueHook, e: Due): Promise<Attempt> {
 	const url = new URL(hook.address ?? `/outside/receiver/${hook.id}`, ownAddress());
-	const secrets = hook.formerSecret ? [hook.secret, hook.formerSecret] : [hook.secret];
-	const headers = signedHeaders(eventId(e), new Date(), e.body, secrets);
-	const answer = await call(url, headers, e.body, { inside: hook.address === null }).catch(
-		(x: unknown) => {
-			if (x instanceof NoAnswer) return x;
-			throw x;
-		}
-	);
+	const answer = await signedCall(url, hook, e).catch((x: unknown) => {
+		if (x instanceof NoAnswer) return x;
+		throw x;
+	});
 	const came = became(answer, e, hook.failed);
 	// of several that are under way at once each counts
 	hook.failed = answeredBy(came) ? 0 : hook.failed + 1;

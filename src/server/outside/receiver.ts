@@ -46,6 +46,8 @@ export async function receive(
 	const { receiver } = await readStandIns(db(), known.workspace);
 	if (receiver === 'away')
 		return { status: 503, headers: { 'retry-after': '5' }, body: 'The receiver is away.' };
+	if (known.secret === null)
+		return { status: 503, body: 'The secret of this webhook cannot be read here.' };
 	const id = headers.get('webhook-id') ?? '';
 	let event: ReturnType<typeof read>;
 	try {

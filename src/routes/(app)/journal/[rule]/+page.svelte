@@ -61,8 +61,10 @@
 				: l.outcome === 'set aside'
 					? say(l, l.now)
 					: '';
-	const did = (l: Line) =>
-		l.outcome === 'set' && l.claim === null ? 'entered' : (OUTCOME_LABEL[l.outcome] ?? l.outcome);
+	const did = (l: Line) => {
+		if (l.outcome !== 'set' || l.claim !== null) return OUTCOME_LABEL[l.outcome] ?? l.outcome;
+		return l.entryPoint === 'model' ? 'taken out' : 'entered';
+	};
 	const ruleId = (l: Line) => l.claim?.split(':')[0] ?? null;
 	/** Where a rule did nothing its name is not kept. */
 	const ruleName = (l: Line) => {
@@ -247,7 +249,7 @@
 						>{:else}{formatMoment(l.at, w.model.zone)}{/if}
 				{:else if c.id === 'by'}{l.who ?? ''}
 					<span class="text-xs text-quiet"
-						>{ROAD_LABEL[l.entryPoint]}{#if l.release}, {#if ruleId(l)}<a
+						>{ROAD_LABEL[l.entryPoint]}{#if l.release && l.entryPoint !== 'model'}, {#if ruleId(l)}<a
 									class="textlink min-h-0"
 									href="/paper/{l.release}#rule-{ruleId(l)}"
 									title="The rule as it was in release {l.release}">v{l.release}</a
