@@ -21,16 +21,21 @@ export function shuffled(count: number, seed: number): number[] {
  * How likely at least so many of some outcomes are for the better, were better and worse equally likely:
  * the one-sided sign test.
  */
-export function signTest(better: number, worse: number): number {
-	const n = better + worse;
-	if (n === 0) return 1;
-	// log of (n over k) / 2^n, from the last term down
-	let term = -n * Math.LN2;
+export const signTest = (better: number, worse: number): number =>
+	atLeast(better, better + worse, 0.5);
+
+/** How likely something that happens with a probability happens at least so many times out of some: the tail of the binomial distribution. */
+export function atLeast(times: number, of: number, p: number): number {
+	if (times <= 0) return 1;
+	if (p <= 0) return 0;
+	if (p >= 1) return 1;
+	// log of (of over k) p^k (1-p)^(of-k), from the last term down
+	let term = of * Math.log(p);
 	let sum = 0;
-	for (let k = n; k >= better; k--) {
+	for (let k = of; k >= times; k--) {
 		sum += Math.exp(term);
-		// (n over k-1) = (n over k) * k / (n - k + 1)
-		if (k > 0) term += Math.log(k) - Math.log(n - k + 1);
+		// (of over k-1) = (of over k) * k / (of - k + 1)
+		term += Math.log(k) - Math.log(of - k + 1) + Math.log1p(-p) - Math.log(p);
 	}
 	return Math.min(1, sum);
 }

@@ -5,6 +5,7 @@ import type { Expr } from '../document/tree';
 import { constantTree } from '../conditions/constants';
 import { rollupTree, type RollupHow } from '../conditions/rollup';
 import { LocalDate } from '../value/temporal';
+import { atLeast } from './chance';
 import {
 	counted,
 	isChoice,
@@ -143,7 +144,7 @@ function bandsOf(s: Study, x: Column, rows: readonly number[]) {
 		.map((r) => ({ x: sizeOf(x.values[r]), c: classes.indexOf(s.y.keys[r]) }))
 		.sort((a, b) => a.x - b.x);
 	const taught = s.examples.size > 0 && rows.every((r) => s.examples.has(r));
-	const cuts = taught ? everyChange(points) : entropyCuts(points, classes.length);
+	const cuts = taught ? everyChange(points) : meant(points, entropyCuts(points, classes.length));
 	if (!cuts.length) return null;
 	const places =
 		x.field.type === 'date' ? 0 : (x.field.places ?? (x.field.type === 'number' ? 0 : 2));
@@ -165,6 +166,51 @@ function bandsOf(s: Study, x: Column, rows: readonly number[]) {
 	const [top] = counted(blanks.map((r) => s.y.keys[r]));
 	return { limits, gives, blank: top && top[1] * 10 >= blanks.length * 9 ? top[0] : '' };
 }
+
+/** How likely a stretch may be by chance, wherever it lies, and still count as meant. */
+const CHANCE = 0.01;
+
+/**
+ * Cuts without those that wrong values explain: a few of them in a row are no band of their own. A stretch is held against the
+ * one beside it: were its records drawn from there, how likely would they agree as they do, at any of the places it might lie?
+ */
+function meant(points: readonly Point[], cuts: readonly number[]): number[] {
+	const left = [...cuts];
+	for (;;) {
+		const ends = [0, ...left, points.length];
+		const counts = ends.slice(1).map((to, i): Stretch => {
+			const of = new Map<number, number>();
+			for (const { c } of points.slice(ends[i], to)) of.set(c, (of.get(c) ?? 0) + 1);
+			return { of, n: to - ends[i] };
+		});
+		const told = left.map((_, i) => {
+			const few = counts[i].n <= counts[i + 1].n ? i : i + 1;
+			const many = counts[few === i ? i + 1 : i];
+			const [c, times] = [...counts[few].of].reduce((a, b) => (b[1] > a[1] ? b : a));
+			const chance = points.length * atLeast(times, counts[few].n, share(many, c));
+			return { few, chance };
+		});
+		const worst = told.reduce((a, b) => (b.chance > a.chance ? b : a), { few: 0, chance: 0 });
+		if (worst.chance <= CHANCE) return left;
+		// what is no band of its own goes to whichever of its neighbours its other values are of
+		const { few } = worst;
+		const likely = (i: number) =>
+			counts[i] ? likelihood(counts[few].of, counts[i]) : Number.NEGATIVE_INFINITY;
+		left.splice(likely(few - 1) > likely(few + 1) ? few - 1 : few, 1);
+	}
+}
+
+interface Stretch {
+	/** How many records of each class. */
+	of: ReadonlyMap<number, number>;
+	n: number;
+}
+
+const share = ({ of, n }: Stretch, c: number) => (of.get(c) ?? 0) / n;
+
+/** The logarithm of how likely records are, were they drawn from a stretch; a class it does not have counts as half a record of it. */
+const likelihood = (records: Stretch['of'], from: Stretch): number =>
+	[...records].reduce((sum, [c, n]) => sum + n * Math.log(share(from, c) || 0.5 / from.n), 0);
 
 /** A cut wherever the class changes: for a few examples that are all meant. */
 function everyChange(points: readonly Point[]): number[] {

@@ -9,7 +9,7 @@ import type { JsonValue } from '../document/json';
 import { Schema, type Model } from '../document/model';
 import type { RuleSet } from '../document/rules';
 import { valuesFromJson } from '../trials/records';
-import { shuffled, signTest } from './chance';
+import { atLeast, shuffled, signTest } from './chance';
 import { entropyCuts, roundest } from './numbers';
 import { suggest, type Suggestion } from './suggest';
 
@@ -180,7 +180,14 @@ describe('what is proposed', () => {
 				// a wrong value beside the limit may hide up to a few numbers of it
 				expect(Math.abs(Number(at.at) - limit)).toBeLessThanOrEqual(5);
 			}),
-			{ numRuns: 25 }
+			{
+				numRuns: 25,
+				// three wrong values at the very end, and seven of eleven before the limit, are no bands of their own
+				examples: [
+					[100, 491],
+					[105, 792]
+				]
+			}
 		);
 	});
 
@@ -258,6 +265,18 @@ describe('chance', () => {
 		expect(signTest(8, 2)).toBeCloseTo(56 / 1024, 12);
 		expect(signTest(0, 0)).toBe(1);
 		expect(signTest(0, 7)).toBeCloseTo(1, 12);
+		// 2 or more of 3 with one in ten: 3 · 0.01 · 0.9 + 0.001 (by hand)
+		expect(atLeast(2, 3, 0.1)).toBeCloseTo(0.028, 12);
+		expect([atLeast(1, 5, 0), atLeast(5, 5, 1), atLeast(0, 5, 0)]).toEqual([0, 1, 1]);
+	});
+	it('of so many happening is what is left of too many not happening', () => {
+		const p = fc.double({ min: 0.001, max: 0.999, noNaN: true });
+		fc.assert(
+			fc.property(fc.integer({ min: 1, max: 60 }), fc.nat(60), p, (n, k, of) => {
+				fc.pre(k >= 1 && k <= n);
+				expect(atLeast(k, n, of)).toBeCloseTo(1 - atLeast(n - k + 1, n, 1 - of), 9);
+			})
+		);
 	});
 	it('orders by the seed alone, and loses nothing', () => {
 		expect(shuffled(50, 7)).toEqual(shuffled(50, 7));
