@@ -72,10 +72,10 @@ async function first() {
 /** Secrets from before there was a key, or that another sealed. */
 async function seal() {
 	const told = await transaction(sealAll);
-	if (told.sealed) console.log(`  the secrets of ${told.sealed} webhooks sealed`);
+	if (told.sealed) console.log(`  secrets of webhooks sealed: ${told.sealed}`);
 	if (told.shut)
 		console.error(
-			`  ${told.shut} webhooks have a secret that is sealed by a key which is not in RIGID_SECRET_KEY: they tell nobody anything until it is`
+			`  webhooks that tell nobody anything until the key that sealed their secret is in RIGID_SECRET_KEY: ${told.shut}`
 		);
 }
 
