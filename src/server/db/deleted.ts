@@ -1,5 +1,5 @@
 /** Records that were deleted: what they held is told by history, and some are made again. */
-import type { JsonValue, Road } from '../../core';
+import type { EntryPoint, JsonValue } from '../../core';
 import { isoExact } from './iso';
 import { tableOf } from './model';
 import type { Db } from './pool';
@@ -40,7 +40,7 @@ export interface Deletion {
 	/** The number of the change. */
 	change: string;
 	who: string | null;
-	entryPoint: Road;
+	entryPoint: EntryPoint;
 }
 
 /** A record that is there no more, as it was when it was deleted; null where it is there, or nothing is known of it. */

@@ -2,7 +2,7 @@
 	/** A record that was deleted: by whom, what it held, what happened to it; it can be put back. */
 	import { goto } from '$app/navigation';
 	import { untrack } from 'svelte';
-	import { ROAD_LABEL } from '$core';
+	import { ENTRY_LABEL } from '$core';
 	import HistoryTable from '$lib/record/HistoryTable.svelte';
 	import { formatCount, formatMoment } from '$lib/words/format';
 	import { wordsThen } from '$lib/words/past';
@@ -65,7 +65,7 @@
 			>{type.label} <span class="mono">{data.id}</span> · deleted {formatMoment(
 				data.at,
 				w.model.zone
-			)}{data.who ? ` by ${data.who}` : ''}, by the {ROAD_LABEL[data.entryPoint]}</span
+			)}{data.who ? ` by ${data.who}` : ''}, by the {ENTRY_LABEL[data.entryPoint]}</span
 		>
 		<span class="grow"></span>
 		{#if w.may('remove')}<button class="button main" disabled={busy} onclick={putBack}
