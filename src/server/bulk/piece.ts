@@ -26,7 +26,7 @@ import {
 } from '../db/jobs';
 import { db, transaction, type Db } from '../db/pool';
 import { readPastFields } from '../db/model';
-import { readRecords } from '../db/records';
+import { readRecords, versionsOf } from '../db/records';
 import type { JobRun } from '../jobs/run';
 import { DoneElsewhere, savePiece } from '../jobs/save-piece';
 import { keepFound, lineNow } from '../line/lined';
@@ -248,15 +248,20 @@ async function lookedAgain(
 		const own = there.filter((r) => `${r.type} ${r.removes}` === of);
 		const [{ type }] = own;
 		const ids = own.map((r) => r.record);
-		const now = new Map(
-			(schema.types.has(type)
-				? await readRecords(db(), schema, bulk.workspace, type, ids)
-				: []
-			).map((r) => [r.id, r])
-		);
+		const known = schema.types.has(type);
+		const versions = known
+			? await versionsOf(db(), bulk.workspace, type, ids)
+			: new Map<string, number>();
 		// by another release everything may come out otherwise
 		const touched = own.filter(
-			(r) => ready.force.release !== bulk.release || now.get(r.record)?.version !== r.version
+			(r) => ready.force.release !== bulk.release || versions.get(r.record) !== r.version
+		);
+		const moving = touched.map((r) => r.record);
+		// most often none: what is as it was is read once, when it is locked
+		const now = new Map(
+			known && moving.length
+				? (await readRecords(db(), schema, bulk.workspace, type, moving)).map((r) => [r.id, r])
+				: []
 		);
 		const open = touched.filter((r) => now.has(r.record));
 		const again = new Map(

@@ -130,6 +130,9 @@ export async function listening(
 	return r.rows;
 }
 
+/** The record separator of ASCII: JSON writes it as an escape, so it stands in no body. */
+const BETWEEN_BODIES = '\x1e';
+
 /** Keeps what hooks are to be told, in the order of the changes. */
 export async function putEvents(
 	db: Db,
@@ -142,8 +145,8 @@ export async function putEvents(
 	await db.query(
 		`insert into hook_event (hook, change, type, record, kind, body, at)
 		 select g.hook, g.change, g.type, g.record, g.kind, g.body, $1
-		 from unnest($2::bigint[], $3::bigint[], $4::text[], $5::bigint[], $6::text[], $7::text[]) with ordinality
-		   as g (hook, change, type, record, kind, body, n)
+		 from rows from (unnest($2::bigint[]), unnest($3::bigint[]), unnest($4::text[]), unnest($5::bigint[]), unnest($6::text[]),
+		   string_to_table($7, $8)) with ordinality as g (hook, change, type, record, kind, body, n)
 		 where g.hook in (select id from hook for key share) order by g.n`,
 		[
 			at,
@@ -152,7 +155,9 @@ export async function putEvents(
 			column('type'),
 			column('record'),
 			column('kind'),
-			column('body')
+			// one text: within an array each quote of each body would be marked
+			column('body').join(BETWEEN_BODIES),
+			BETWEEN_BODIES
 		]
 	);
 }

@@ -7,7 +7,7 @@ import type { Narrowing } from './filter';
 import { iso } from './iso';
 import { LINE_IS } from './line';
 import type { Db } from './pool';
-import { fromColumn, toStored, type StoredRecord } from './records';
+import { fromColumn, storedSight, type StoredRecord } from './records';
 
 /** A place in the order of a list. */
 export interface Cursor {
@@ -248,6 +248,7 @@ export async function readList(
 		: { key: null, joins: '', there: [] };
 	const down = order.desc !== back;
 	const [than, way] = down ? ['<', 'desc'] : ['>', 'asc'];
+	const sight = storedSight(schema, l.type, 'r.');
 	const read = async (blank: boolean, after: Cursor | null, most: number) => {
 		const { where, values } = selection(schema, workspace, l);
 		const value = (v: unknown, sql: string) => `$${values.push(v)}::${sql}`;
@@ -261,18 +262,23 @@ export async function readList(
 					? `(${key.sql}, r.id) ${than} (${value(after.key, key.type)}, ${value(after.id, 'bigint')})`
 					: `r.id ${than} ${value(after.id, 'bigint')}`
 			);
-		const more = beside.map((c, i) => `, ${besideSql(schema, l.type, c)} as x${i}`).join('');
-		const r = await db.query<Record<string, unknown>>(
-			`select r.*${more}, ${key && !blank ? `(${key.sql})::text` : 'null'} as list_key
+		const more = beside.map((c) => besideSql(schema, l.type, c));
+		const r = await db.query<unknown[]>({
+			rowMode: 'array',
+			text: `select ${[...sight.columns, ...more].join(', ')}, ${key && !blank ? `(${key.sql})::text` : 'null'}
 			 from ${tableOf(l.type)} r ${joins} where ${parts.join(' and ')}
 			 order by ${key && !blank ? `${key.sql} ${way}, ` : ''}r.id ${way} limit ${most}`,
 			values
-		);
-		return r.rows.map((row): ListedRecord => ({
-			record: toStored(schema, l.type, row),
-			beside: beside.map((_, i) => row[`x${i}`]),
-			cursor: { id: String(row.id), key: row.list_key as string | null }
-		}));
+		});
+		return r.rows.map((row): ListedRecord => {
+			const record = sight.read(row);
+			const besides = row.slice(sight.columns.length);
+			return {
+				record,
+				cursor: { id: record.id, key: besides.pop() as string | null },
+				beside: besides
+			};
+		});
 	};
 	// blanks stand last, whichever way the rest goes
 	const stretches: [blank: boolean, after: Cursor | null][] = !key

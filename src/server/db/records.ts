@@ -47,19 +47,82 @@ export function fromColumn(kind: string, v: unknown, zone: string): Value {
 	}
 }
 
-export function toStored(schema: Schema, type: string, row: Record<string, unknown>): StoredRecord {
+/** How rows become records: what is selected of a record's own row, and what a row, as a list, then says. */
+interface Sight<T> {
+	columns: string[];
+	/** @param row begins with the columns; what stands behind them is nobody's here */
+	read: (row: readonly unknown[]) => T;
+}
+
+/** The values of a record, from the given place of a row on. @param alias of its table, with a dot */
+function valuesSight(
+	schema: Schema,
+	type: string,
+	at: number,
+	{ only, alias = '' }: { only?: ReadonlySet<string> | undefined; alias?: string } = {}
+): Sight<Value[]> {
 	const { fields } = schema.type(type).type;
+	const { zone } = schema.model;
+	const read = fields.flatMap((f, i) => (!only || only.has(f.id) ? [{ i, kind: f.type, f }] : []));
+	const blank: Value[] = fields.map(() => null);
 	return {
-		type,
-		id: String(row.id),
-		version: row.version as number,
-		settledBy:
-			row.settled_by === null
-				? null
-				: { release: row.settled_by as number, living: row.settled_living as number },
-		setBy: readSetBy(row.set_by as Record<string, KeptSetBy>),
-		values: fields.map((f) => fromColumn(f.type, row[columnOf(f.id)], schema.model.zone))
+		// an instant as a number: the driver's own reading of its text takes longer than all the rest
+		columns: read.map(({ f, kind }) => {
+			const column = alias + columnOf(f.id);
+			return kind === 'moment' ? `(extract(epoch from ${column}) * 1000)::float8` : column;
+		}),
+		read(row) {
+			const own = blank.slice();
+			for (let k = 0; k < read.length; k++) {
+				const { i, kind } = read[k];
+				const v = row[k + at];
+				if (v === null) continue;
+				own[i] =
+					kind === 'moment'
+						? Moment.fromInstant(v as number, zone, zones)
+						: fromColumn(kind, v, zone);
+			}
+			return own;
+		}
 	};
+}
+
+/** A whole record. @param alias of its table, with a dot */
+export function storedSight(schema: Schema, type: string, alias = ''): Sight<StoredRecord> {
+	const own = ['id', 'version', 'set_by', 'settled_by', 'settled_living'].map((c) => alias + c);
+	const values = valuesSight(schema, type, own.length, { alias });
+	return {
+		columns: [...own, ...values.columns],
+		read(row) {
+			const [id, version, setBy, release, living] = row;
+			return {
+				type,
+				id: id as string,
+				version: version as number,
+				settledBy:
+					release === null ? null : { release: release as number, living: living as number },
+				setBy: readSetBy(setBy as Record<string, KeptSetBy>),
+				values: values.read(row)
+			};
+		}
+	};
+}
+
+/** Reads whole records. @param where what follows on the workspace, which is `$1` */
+async function stored(
+	db: Db,
+	schema: Schema,
+	type: string,
+	where: string,
+	values: readonly unknown[]
+): Promise<StoredRecord[]> {
+	const { columns, read } = storedSight(schema, type);
+	const r = await db.query<unknown[]>({
+		rowMode: 'array',
+		text: `select ${columns.join(', ')} from ${tableOf(type)} where workspace = $1 ${where}`,
+		values: [...values]
+	});
+	return r.rows.map(read);
 }
 
 /** Most records that one search gives. */
@@ -74,11 +137,22 @@ export async function readRecords(
 	ids: readonly string[],
 	lock: '' | 'for update' | 'for no key update' = ''
 ): Promise<StoredRecord[]> {
-	const r = await db.query(
-		`select * from ${tableOf(type)} where workspace = $1 and id = any($2::bigint[]) order by id ${lock}`,
+	const where = `and id = any($2::bigint[]) order by id ${lock}`;
+	return stored(db, schema, type, where, [workspace, ids]);
+}
+
+/** By how many changes some records became what they are; those that are not there are left out. */
+export async function versionsOf(
+	db: Db,
+	workspace: string,
+	type: string,
+	ids: readonly string[]
+): Promise<Map<string, number>> {
+	const r = await db.query<{ id: string; version: number }>(
+		`select id, version from ${tableOf(type)} where workspace = $1 and id = any($2::bigint[])`,
 		[workspace, ids]
 	);
-	return r.rows.map((row) => toStored(schema, type, row));
+	return new Map(r.rows.map((x) => [x.id, x.version]));
 }
 
 /** A record as rules look at it: its values, and who set them where that is asked for. */
@@ -114,32 +188,18 @@ async function lookAt(
 	values: readonly unknown[],
 	{ setBy = false, only }: Reading = {}
 ): Promise<Looked[]> {
-	const { fields } = schema.type(type).type;
-	const { zone } = schema.model;
-	const read = fields.flatMap((f, i) => (!only || only.has(f.id) ? [{ i, kind: f.type, f }] : []));
-	// an instant as a number: the driver's own reading of its text takes longer than all the rest
-	const columns = read.map(({ f }) =>
-		f.type === 'moment' ? `(extract(epoch from ${columnOf(f.id)}) * 1000)::float8` : columnOf(f.id)
-	);
+	const sight = valuesSight(schema, type, 3, { only });
 	const r = await db.query<[string, number, Record<string, KeptSetBy> | null, ...unknown[]]>({
 		rowMode: 'array',
-		text: `select ${['id', 'version', setByOf(setBy), ...columns].join(', ')} from ${tableOf(type)} where workspace = $1 ${where}`,
+		text: `select ${['id', 'version', setByOf(setBy), ...sight.columns].join(', ')} from ${tableOf(type)} where workspace = $1 ${where}`,
 		values: [...values]
 	});
-	const blank: Value[] = fields.map(() => null);
-	return r.rows.map((row) => {
-		const own = blank.slice();
-		for (let k = 0; k < read.length; k++) {
-			const { i, kind } = read[k];
-			const v = row[k + 3];
-			if (v === null) continue;
-			own[i] =
-				kind === 'moment'
-					? Moment.fromInstant(v as number, zone, zones)
-					: fromColumn(kind, v, zone);
-		}
-		return { id: row[0], version: row[1], setBy: row[2] && readSetBy(row[2]), values: own };
-	});
+	return r.rows.map((row) => ({
+		id: row[0],
+		version: row[1],
+		setBy: row[2] && readSetBy(row[2]),
+		values: sight.read(row)
+	}));
 }
 
 /** The values of records, for rules that look at them: by id and in that order, missing ones left out. */
@@ -231,12 +291,8 @@ export async function sampleRecords(
 	most: number,
 	first: readonly string[]
 ): Promise<StoredRecord[]> {
-	const r = await db.query(
-		`select * from ${tableOf(type)} where workspace = $1
-		 order by id = any($3::bigint[]) desc, hashint8(id), id limit $2`,
-		[workspace, most, first]
-	);
-	return r.rows.map((row) => toStored(schema, type, row));
+	const where = 'order by id = any($3::bigint[]) desc, hashint8(id), id limit $2';
+	return stored(db, schema, type, where, [workspace, most, first]);
 }
 
 /** How many records point to some records by a link. */
@@ -263,11 +319,8 @@ export async function relatedRecords(
 	field: string,
 	of: readonly string[]
 ): Promise<StoredRecord[]> {
-	const r = await db.query(
-		`select * from ${tableOf(type)} where workspace = $1 and ${columnOf(field)} = any($2::bigint[]) order by id`,
-		[workspace, of]
-	);
-	return r.rows.map((row) => toStored(schema, type, row));
+	const where = `and ${columnOf(field)} = any($2::bigint[]) order by id`;
+	return stored(db, schema, type, where, [workspace, of]);
 }
 
 /** Ids of the records whose link points to each of some records; those nobody points to are left out. */
@@ -370,14 +423,11 @@ export async function eachPiece(
 ): Promise<void> {
 	let after = String(BigInt(low) - 1n);
 	for (;;) {
-		const r = await db.query(
-			`select * from ${tableOf(type)} where workspace = $1 and id > $2 and ($3::bigint is null or id <= $3::bigint)
-			 order by id limit ${piece}`,
-			[workspace, after, high]
-		);
-		await visit(r.rows.map((row) => toStored(schema, type, row)));
-		if (r.rows.length < piece) return;
-		after = String(r.rows[r.rows.length - 1].id);
+		const where = `and id > $2 and ($3::bigint is null or id <= $3::bigint) order by id limit ${piece}`;
+		const some = await stored(db, schema, type, where, [workspace, after, high]);
+		await visit(some);
+		if (some.length < piece) return;
+		after = some[some.length - 1].id;
 	}
 }
 

@@ -29,14 +29,15 @@ export interface SetBy {
 const markOf = ({ by, change, claim, account }: SetBy): string =>
 	`${BY[by]} ${change ?? 0} ${claim ?? account ?? ''}`;
 
+/** Taken apart by hand: of each record that is read there is a mark for each of its fields. */
 function readMark(mark: string): SetBy {
-	const [, sign, change, whose] = /^(\S) (\d+) (.*)$/s.exec(mark) ?? [];
-	const by = FROM[sign] ?? 'person';
-	return {
-		by,
-		...(change > '0' ? { change } : {}),
-		...(whose ? { [by === 'rule' ? 'claim' : 'account']: whose } : {})
-	};
+	const end = mark.indexOf(' ', 2);
+	const by = FROM[mark[0]] ?? 'person';
+	const change = mark.slice(2, end);
+	const whose = mark.slice(end + 1);
+	const out: SetBy = change > '0' ? { by, change } : { by };
+	if (whose) out[by === 'rule' ? 'claim' : 'account'] = whose;
+	return out;
 }
 
 /** As a record keeps it: a mark, a mark with what claims added, or, with no change in history, all of it. */

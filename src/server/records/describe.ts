@@ -140,12 +140,12 @@ export async function titledFormat(
 	};
 }
 
-/** What one settled record means. @param plan the rules that decided it @param before who set its fields until now */
+/** What one settled record means. @param plan the rules that decided it @param before who set a field until now */
 export function describe(
 	plan: Plan,
 	told: Told,
 	rec: SettledRecord,
-	before: Record<string, SetBy>,
+	before: (field: string) => SetBy | undefined,
 	format: Format
 ) {
 	const reports = new Map(rec.reports.map((r) => [r.claim, r]));
@@ -189,14 +189,15 @@ export function describe(
 		});
 	for (const c of rec.changes) {
 		const because = c.claim && credited(c, why(c.claim));
-		const had = before[c.field] ? markedBy(before[c.field]) : null;
+		const until = before(c.field);
+		const had = until ? markedBy(until) : null;
 		line(c.field, toJson(c.from), toJson(c.to), c.claim, because, 'set', had);
 		const { change, account, by } = told;
 		setBy[c.field] = c.claim ? { by: 'rule', change, claim: c.claim } : { by, change, account };
 	}
 	for (const [claim, options] of rec.added) {
 		const { field } = plan.claims.get(claim)!;
-		const had = setBy[field.id] ?? before[field.id];
+		const had = setBy[field.id] ?? before(field.id);
 		if (had) setBy[field.id] = { ...had, added: { ...had.added, [claim]: options } };
 	}
 	for (const a of rec.setAside)
@@ -231,49 +232,51 @@ export function describe(
 			// a condition that kept a rule out is told with its values
 			return worded.has(r) ? [...line, why(r.claim)] : [...line];
 		});
-	// told of what was sent alone: of most records that a change runs on to nobody asks
-	const outcome = (): SaveOutcome => ({
-		type: rec.type,
-		id: rec.id,
-		version: 1,
-		release: told.release,
-		created: rec.created,
-		values: Object.fromEntries(
-			plan.schema.type(rec.type).type.fields.map((f, i) => [f.id, toJson(rec.values[i])])
-		),
-		changes: rec.changes.map((c) => ({
-			field: c.field,
-			from: toJson(c.from),
-			to: toJson(c.to),
-			rule: c.claim && ruleName(c.claim),
-			because: c.claim && credited(c, why(c.claim)),
-			...(c.typed === undefined ? {} : { typed: toJson(c.typed) })
-		})),
-		setAside: rec.setAside.map((a) => ({
-			field: a.field,
-			sent: toJson(a.sent),
-			stands: toJson(a.stands),
-			rule: ruleName(a.claim),
-			why: a.why
-		})),
-		failures: rec.failures.map((f) => ({
-			field: f.field,
-			rule: ruleName(f.claim),
-			message: f.message
-		})),
-		nothing: nothing.map((r) => ({
-			field: r.field,
-			rule: ruleName(r.claim),
-			because: why(r.claim)
-		})),
-		messages: rec.messages.map((m) => ({
-			field: m.field,
-			rule: ruleName(m.claim),
-			message: m.text
-		})),
-		reached: [],
-		sent: 0,
-		pending: 0
-	});
+	let said: SaveOutcome | null = null;
+	// made where somebody asks: of most records that a change runs on to nobody does
+	const outcome = (): SaveOutcome =>
+		(said ??= {
+			type: rec.type,
+			id: rec.id,
+			version: 1,
+			release: told.release,
+			created: rec.created,
+			values: Object.fromEntries(
+				plan.schema.type(rec.type).type.fields.map((f, i) => [f.id, toJson(rec.values[i])])
+			),
+			changes: rec.changes.map((c) => ({
+				field: c.field,
+				from: toJson(c.from),
+				to: toJson(c.to),
+				rule: c.claim && ruleName(c.claim),
+				because: c.claim && credited(c, why(c.claim)),
+				...(c.typed === undefined ? {} : { typed: toJson(c.typed) })
+			})),
+			setAside: rec.setAside.map((a) => ({
+				field: a.field,
+				sent: toJson(a.sent),
+				stands: toJson(a.stands),
+				rule: ruleName(a.claim),
+				why: a.why
+			})),
+			failures: rec.failures.map((f) => ({
+				field: f.field,
+				rule: ruleName(f.claim),
+				message: f.message
+			})),
+			nothing: nothing.map((r) => ({
+				field: r.field,
+				rule: ruleName(r.claim),
+				because: why(r.claim)
+			})),
+			messages: rec.messages.map((m) => ({
+				field: m.field,
+				rule: ruleName(m.claim),
+				message: m.text
+			})),
+			reached: [],
+			sent: 0,
+			pending: 0
+		});
 	return { outcome, history, setBy, quiet };
 }

@@ -40,7 +40,9 @@ const NONE: ReadonlySet<string> = new Set();
 /** What a record becomes through all changes, and what it is at the one that is looked at. */
 interface Progress {
 	version: number;
-	setBy: Record<string, SetBy>;
+	/** Who had set its fields before the first of the changes, and who set some since. */
+	before: Readonly<Record<string, SetBy>>;
+	since: Record<string, SetBy> | null;
 }
 
 /** What changes mean, before any of it is written. */
@@ -83,7 +85,7 @@ export async function tellChanges(
 		const had = now.get(key);
 		if (had) return had;
 		const before = stored.get(key);
-		const made = { version: before?.version ?? last, setBy: { ...before?.setBy } };
+		const made = { version: before?.version ?? last, before: before?.setBy ?? {}, since: null };
 		now.set(key, made);
 		return made;
 	};
@@ -112,8 +114,8 @@ export async function tellChanges(
 		learn(settled.records);
 		settled.records.forEach((rec, i) => {
 			if (records[i]?.removed) {
-				const { version, setBy } = progress(rec);
-				const had: HadWhenDeleted = { version, by: keptSetBy(setBy) };
+				const { version, before, since } = progress(rec);
+				const had: HadWhenDeleted = { version, by: keptSetBy({ ...before, ...since }) };
 				const line = deletion(schema, rec, had);
 				lines.push(line);
 				if (tellsOf.has(rec.type))
@@ -126,12 +128,13 @@ export async function tellChanges(
 			const state = progress(rec, restores?.[i]);
 			const { release } = settlingOf(force, rec);
 			const by = { ...told, release, change: number };
-			const d = describe(rulesOfRecord(plan, rec), by, rec, state.setBy, format);
+			const setBy = (field: string) => state.since?.[field] ?? state.before[field];
+			const d = describe(rulesOfRecord(plan, rec), by, rec, setBy, format);
 			if (rec.pilot) decided.set(refKey(rec.type, rec.id), release);
 			if (rec.created) made.add(refKey(rec.type, rec.id));
 			if (rec.created || rec.changes.length) {
 				state.version++;
-				Object.assign(state.setBy, d.setBy);
+				state.since = { ...state.since, ...d.setBy };
 				addWriting(writings, rec, d.setBy, state.version);
 				if (tellsOf.has(rec.type)) {
 					const { type, id, values, changes } = d.outcome();

@@ -356,8 +356,8 @@ export class Series {
 			if (!rec.created && !rec.changes.length) continue;
 			const key = refKey(rec.type, rec.id);
 			const had = this.now.get(key);
-			const setBy = { ...had?.setBy };
 			// of who set what, the next change asks only what rules added to sets
+			const setBy = rec.added.size ? { ...had?.setBy } : (had?.setBy ?? {});
 			for (const [claim, added] of rec.added) {
 				const { field } = rulesOfRecord(this.force.plan, rec).claims.get(claim)!;
 				const by = setBy[field.id] ?? { by: 'rule' };

@@ -18,8 +18,10 @@ const NOTHING_ADDED: ReadonlyMap<string, readonly string[]> = new Map();
 export function addedOf(
 	setBy: StoredRecord['setBy'] | null
 ): ReadonlyMap<string, readonly string[]> {
-	if (!setBy) return NOTHING_ADDED;
-	return new Map(Object.values(setBy).flatMap((s) => Object.entries(s.added ?? {})));
+	const out = Object.values(setBy ?? {}).filter((s) => s.added);
+	// of most records nothing was added to any set
+	if (!out.length) return NOTHING_ADDED;
+	return new Map(out.flatMap((s) => Object.entries(s.added!)));
 }
 
 /**
