@@ -199,20 +199,20 @@ export class Pass implements AtHand {
 		const link = at.get(of.link)!;
 		const value = of.field === null ? -1 : at.get(of.field)!;
 		const figures = new Rolling(of, stored.rolled);
-		const tell = (record: string, values: readonly Value[] | null, how: 'less' | 'more') => {
-			if (values?.[link] !== id) return;
-			const v = value < 0 ? null : values[value];
-			figures[how](this.meets(of, record, values), v);
-		};
-		const changed = new Map(own.map((r) => [r.id, r]));
-		const stands = (values: readonly Value[] | null) =>
-			values && onOurClock(this.schema, this.options.zones, values);
+		// asked first: most of what others made is behind another record
+		const points = (values: readonly Value[] | null): values is readonly Value[] =>
+			values?.[link] === id;
+		const tell = (record: string, values: readonly Value[], how: 'less' | 'more') =>
+			figures[how](this.meets(of, record, values), value < 0 ? null : values[value]);
+		const ours = (values: readonly Value[]) => onOurClock(this.schema, this.options.zones, values);
+		const { made } = stored;
 		// what goes before what comes: the least that is left is known only then
-		for (const [k, m] of stored.made) tell(k, stands(m.stored), 'less');
+		for (const [k, m] of made) if (points(m.stored)) tell(k, ours(m.stored), 'less');
 		for (const r of own)
-			if (!r.submitted.created && !stored.made.has(r.id)) tell(r.id, r.was, 'less');
-		for (const [k, m] of stored.made) if (!changed.has(k)) tell(k, stands(m.now), 'more');
-		for (const r of own) tell(r.id, r.settled, 'more');
+			if (!r.submitted.created && !made.has(r.id) && points(r.was)) tell(r.id, r.was, 'less');
+		for (const [k, m] of made)
+			if (points(m.now) && !this.byKey.has(refKey(of.type, k))) tell(k, ours(m.now), 'more');
+		for (const r of own) if (points(r.settled)) tell(r.id, r.settled, 'more');
 		return figures.close();
 	}
 
@@ -300,16 +300,16 @@ export class Pass implements AtHand {
 	}
 
 	/** The records from which a way leads to a record, before the change or after it. */
-	private whoReads(rec: Working, via: readonly Step[]): ReadonlySet<string> {
-		let here = new Set([rec.id]);
+	private whoReads(rec: Working, via: readonly Step[]): Iterable<string> {
+		let here: readonly string[] = [rec.id];
 		let type = rec.type;
 		for (let k = via.length - 1; k >= 0; k--) {
 			const v = via[k];
-			const before = new Set<string>();
-			for (const id of here)
-				for (const x of v.back ? this.parents(type, v.field, id) : this.children(v, id))
-					before.add(x);
-			here = before;
+			const from = type;
+			const step = (id: string) =>
+				v.back ? this.parents(from, v.field, id) : this.children(v, id);
+			// most ways have one step
+			here = here.length === 1 ? step(here[0]) : [...new Set(here.flatMap(step))];
 			type = v.back ? this.schema.field(v.type, v.field)!.target! : v.type;
 		}
 		return here;
@@ -319,15 +319,19 @@ export class Pass implements AtHand {
 	private parents(type: string, field: string, id: string): string[] {
 		const i = this.schema.type(type).at.get(field)!;
 		const view = this.byKey.get(refKey(type, id)) ?? this.nearby(() => this.view(type, id));
-		return view ? [view.was[i], view.settled[i]].filter((x) => typeof x === 'string') : [];
+		const [was, now] = [view?.was[i] ?? null, view?.settled[i] ?? null];
+		if (typeof was !== 'string' || was === now) return typeof now === 'string' ? [now] : [];
+		return typeof now === 'string' ? [was, now] : [was];
 	}
 
 	/** The records whose link points to one, or pointed before. */
-	private children(v: Step, id: string): string[] {
+	private children(v: Step, id: string): readonly string[] {
 		const i = this.schema.type(v.type).at.get(v.field)!;
-		const ids = this.nearby(() => this.relatedIds(v.type, v.field, id, 'settled')) ?? [];
-		const left = this.records.filter((r) => r.type === v.type && r.was[i] === id).map((r) => r.id);
-		return [...ids, ...left];
+		const ids = this.nearby(() => this.relatedIds(v.type, v.field, id, 'settled'));
+		const left = (this.ofType.get(v.type) ?? [])
+			.filter((r) => r.was[i] === id && (!ids || r.settled[i] !== id))
+			.map((r) => r.id);
+		return left.length ? [...(ids ?? []), ...left] : (ids ?? []);
 	}
 
 	/** What can be said now; null for what waits for a record. */

@@ -1,4 +1,5 @@
 /** Indexes of lists on PostgreSQL: proposed from views, made by a job while others work, and used by what the list asks. */
+import type pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest';
 import { formula } from '../../../demo/rules';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
@@ -42,10 +43,12 @@ async function plannedFor(asked: Partial<ListAsked>): Promise<string> {
 		// of so few records it would sort them all, or go through them by number
 		await client.query(`set local ${asked.sort ? 'enable_sort' : 'enable_indexscan'} = off`);
 		const asking = Object.assign(Object.create(client) as typeof client, {
-			query: async (text: string, values: unknown[]) => {
+			query: async (asked: string | pg.QueryArrayConfig, given: unknown[]) => {
+				const { text, values } =
+					typeof asked === 'string' ? { text: asked, values: given } : { values: [], ...asked };
 				const plan = await client.query<{ 'QUERY PLAN': string }>(`explain ${text}`, values);
 				plans.push(plan.rows.map((r) => r['QUERY PLAN']).join('\n'));
-				return client.query(text, values);
+				return client.query(asked as string, given);
 			}
 		});
 		await stretchOf(asking, ready, { from: null, back: false, size: 10 });
