@@ -3,10 +3,11 @@ import { LocalDate } from '../core';
 import { ROADS, type Road } from '../core';
 import { BadInput } from './check';
 
-/** What became of a line: a rule wrote or sent, somebody entered, a rule ran and did nothing, and so on. */
+/** What became of a line: a rule wrote or sent, somebody entered, an edit of the model took out, a rule ran and did nothing, and so on. */
 export const JOURNAL_WHAT = [
 	'wrote',
 	'entered',
+	'model',
 	'nothing',
 	'aside',
 	'refused',

@@ -5,6 +5,7 @@ import type { JournalWhat } from '$door/journal';
 export const WHAT_LABEL: Record<JournalWhat, string> = {
 	wrote: 'rules wrote or sent',
 	entered: 'people entered',
+	model: 'the model took out',
 	nothing: 'rules did nothing',
 	aside: 'set aside',
 	refused: 'refused',
@@ -16,6 +17,7 @@ export const WHAT_LABEL: Record<JournalWhat, string> = {
 export const FILL: Record<JournalWhat, string> = {
 	wrote: 'var(--color-band-4)',
 	entered: 'var(--color-quiet)',
+	model: 'var(--color-teal)',
 	nothing: 'var(--color-hairline)',
 	aside: 'var(--color-ochre)',
 	// told from what failed by its hatching

@@ -1,6 +1,8 @@
 /** The journal line by line, in PostgreSQL: each filter against all lines filtered here, and the days against their sum. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
+import { changeModel } from '../../../tests/model';
+import { withNewField, withoutField } from '../../core';
 import { ALL_LINES, JOURNAL_WHAT, type JournalAsked, type JournalWhat } from '../../door/journal';
 import { remove, save } from '../records';
 import { journalDays, journalOf, type JournalLine } from './journal-lines';
@@ -41,6 +43,18 @@ beforeAll(async () => {
 		() => undefined
 	);
 	const gone = await set(NOW + 3 * DAY, 'contact', null, [['full_name_as_received', 'Gone Soon']]);
+	let made = '';
+	await changeModel(t.admin, (m) => {
+		const [model, id] = withNewField(m, 'customer', {
+			label: 'Boiler make',
+			group: 'Identity',
+			type: 'text'
+		});
+		made = id;
+		return model;
+	});
+	await set(NOW + 3 * DAY, 'customer', firm, [[made, 'Crone']]);
+	await changeModel(t.admin, (m) => withoutField(m, 'customer', made), 1);
 	const sender = { workspace: t.workspace, account: t.author, entryPoint: 'full' as const };
 	await remove({ ...sender, instant: NOW + 4 * DAY }, { type: 'contact', id: gone });
 });
@@ -50,7 +64,10 @@ const lines = (a: Partial<JournalAsked> = {}, more = {}) =>
 	journalOf(db(), t.workspace, a, { size: 10_000, ...more });
 /** What a line comes under, said once more. */
 const whatOf = (l: JournalLine): JournalWhat => {
-	if (l.outcome === 'set') return l.claim === null ? 'entered' : 'wrote';
+	if (l.outcome === 'set') {
+		if (l.claim !== null) return 'wrote';
+		return l.entryPoint === 'model' ? 'model' : 'entered';
+	}
 	if (l.outcome === 'sent') return 'wrote';
 	if (l.outcome === 'set aside') return 'aside';
 	if (l.outcome === 'refused' || l.outcome === 'failed' || l.outcome === 'deleted')
@@ -62,7 +79,7 @@ describe('the journal', () => {
 	it('has each kind of line, the newest first', async () => {
 		const all = await lines();
 		expect(new Set(all.map(whatOf))).toEqual(
-			new Set(['wrote', 'entered', 'nothing', 'aside', 'refused', 'deleted'])
+			new Set(['wrote', 'entered', 'model', 'nothing', 'aside', 'refused', 'deleted'])
 		);
 		const at = all.map((l) => l.at);
 		expect(at).toEqual([...at].sort().reverse());
@@ -96,6 +113,7 @@ describe('the journal', () => {
 			{ by: t.admin.id },
 			{ road: 'api' },
 			{ road: 'bulk' },
+			{ road: 'model' },
 			{ change: all.find((l) => l.change)!.change },
 			...JOURNAL_WHAT.map((what) => ({ what }))
 		];

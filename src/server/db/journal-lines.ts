@@ -26,15 +26,19 @@ export interface JournalLine {
 	because: string | null;
 }
 
-/** What a line comes under, as SQL on `l`. */
-const WHAT: Readonly<Record<Exclude<JournalWhat, 'refused'>, string>> = {
-	wrote: `(l.claim is not null and l.outcome in ('set', 'sent'))`,
-	entered: `(l.claim is null and l.outcome = 'set')`,
-	nothing: `(l.outcome not in (${TOLD_SQL}, 'refused'))`,
-	aside: `(l.outcome = 'set aside')`,
-	failed: `(l.outcome = 'failed')`,
-	deleted: `(l.outcome = 'deleted')`
-};
+/** What a line comes under, as SQL on `l` and on the change `c` that it belongs to. */
+const whatSql = (
+	l: string,
+	c: string
+): Readonly<Record<Exclude<JournalWhat, 'refused'>, string>> => ({
+	wrote: `(${l}.claim is not null and ${l}.outcome in ('set', 'sent'))`,
+	entered: `(${l}.claim is null and ${l}.outcome = 'set' and ${c}.entry_point <> 'model')`,
+	model: `(${l}.claim is null and ${l}.outcome = 'set' and ${c}.entry_point = 'model')`,
+	nothing: `(${l}.outcome not in (${TOLD_SQL}, 'refused'))`,
+	aside: `(${l}.outcome = 'set aside')`,
+	failed: `(${l}.outcome = 'failed')`,
+	deleted: `(${l}.outcome = 'deleted')`
+});
 
 /** The order of what a change did, as SQL on `l`. */
 const WITHIN = `l.type, l.record, l.outcome not in (${TOLD_SQL}), l.claim nulls first, l.field`;
@@ -75,7 +79,7 @@ function asked(workspace: string, a: JournalAsked, between: Between, most: numbe
 		...ofField('l'),
 		...ofRule('l'),
 		...(a.change ? [`c.id = ${value(a.change, 'bigint')}`] : []),
-		...(a.what && a.what !== 'refused' ? [WHAT[a.what]] : [])
+		...(a.what && a.what !== 'refused' ? [whatSql('l', 'c')[a.what]] : [])
 	];
 	// rows are found by rule before their lines are looked at
 	const marks = () =>
@@ -147,7 +151,7 @@ export async function journalDays(
 		between,
 		null
 	);
-	const counts = Object.entries(WHAT).map(
+	const counts = Object.entries(whatSql('l', 'l')).map(
 		([w, where]) => `count(*) filter (where ${where})::int as "${w}"`
 	);
 	const r = await db.query<JournalDay>(
