@@ -70,6 +70,8 @@ export class Gathered {
 	private readonly otherwise = new Map<string, Map<string, MadeOtherwise>>();
 	/** Records (`type.id`) that were found by pointing to another. */
 	readonly children = new Set<string>();
+	/** Records (`type.id`) of which it was asked who points to them, or what figures those give. */
+	readonly parents = new Set<string>();
 	readonly loader: Loader;
 
 	/**
@@ -121,8 +123,12 @@ export class Gathered {
 
 	/** Takes over all that was fetched; what changes made of it meanwhile stays. */
 	take({ records, related, found, rolled = [] }: Fetched): void {
-		for (const { of, id, figures } of rolled)
+		const parent = (type: string, link: string, id: string) =>
+			this.parents.add(refKey(this.schema().field(type, link)?.target ?? '', id));
+		for (const { of, id, figures } of rolled) {
 			this.figures.set(needKey({ rollUp: of, of: id }), figures);
+			parent(of.type, of.link, id);
+		}
 		for (const r of records) {
 			const key = refKey(r.type, r.id);
 			if (!this.records.has(key)) this.records.set(key, r.values);
@@ -130,6 +136,7 @@ export class Gathered {
 		}
 		const pointing = new Map<string, Map<string, string[]>>();
 		for (const { type, field, of, ids } of related) {
+			parent(type, field, of);
 			const key = refKey(type, field);
 			const made = pointing.get(key) ?? this.madePointing(type, field);
 			pointing.set(key, made);
@@ -293,6 +300,7 @@ export class Gathered {
 		this.related.clear();
 		this.found.clear();
 		this.children.clear();
+		this.parents.clear();
 		this.figures.clear();
 		this.records.clear();
 		for (const [type, records] of this.made)
@@ -316,7 +324,8 @@ export class Gathered {
 			this.made,
 			this.figures,
 			this.otherwise,
-			this.children
+			this.children,
+			this.parents
 		])
 			m.clear();
 	}

@@ -135,7 +135,7 @@ export async function readRecords(
 	workspace: string,
 	type: string,
 	ids: readonly string[],
-	lock: '' | 'for update' | 'for no key update' = ''
+	lock: '' | 'for update' | 'for no key update' | 'for no key update skip locked' = ''
 ): Promise<StoredRecord[]> {
 	const where = `and id = any($2::bigint[]) order by id ${lock}`;
 	return stored(db, schema, type, where, [workspace, ids]);

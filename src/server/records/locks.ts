@@ -4,13 +4,14 @@
  */
 import type pg from 'pg';
 import type { Schema, Settled } from '../../core';
-import { refKey } from '../../core';
+import { refKey, same } from '../../core';
 import type { Db } from '../db/pool';
 import { transaction } from '../db/pool';
 import type { StoredRecord } from '../db/records';
 import { readRecords } from '../db/records';
 import type { PilotOn } from '../db/pilot';
 import { markPilot } from './force';
+import type { AtHand } from './near';
 import { RefusedChange } from './types';
 
 /** Record numbers by type. */
@@ -93,6 +94,48 @@ export function toLock(
 ): { type: string; id: string }[] {
 	const parents = settled.read.filter((r) => !children.has(refKey(r.type, r.id)));
 	return [...settled.records.filter((r) => r.reached), ...parents];
+}
+
+/**
+ * Locks what a change turned out to need besides, where nobody has it at this moment: nobody is waited for, so no two wait
+ * for each other in a circle, and the change need not begin again. What was read before must stand as it was read; of a
+ * record behind whose links something was read that is not known, since those change without it.
+ * @param held records that are locked, or were only now made
+ * @param locks what is missing is added, for whoever has to begin again
+ * @returns the records as they are
+ * @throws {MoreLocks} where somebody has one of them, or it is otherwise by now
+ */
+export async function lockLate(
+	client: Db,
+	workspace: string,
+	schema: Schema,
+	wanted: readonly { type: string; id: string }[],
+	held: ReadonlyMap<string, unknown>,
+	locks: Locks,
+	pilot: PilotOn | null,
+	{ loader, parents }: Pick<AtHand, 'loader' | 'parents'>
+): Promise<StoredRecord[]> {
+	const missing: Locks = new Map();
+	for (const { type, id } of wanted) {
+		if (held.has(refKey(type, id))) continue;
+		for (const of of [missing, locks]) of.set(type, (of.get(type) ?? new Set<string>()).add(id));
+	}
+	const late: StoredRecord[] = [];
+	for (const [type, ids] of missing) {
+		if ([...ids].some((id) => parents.has(refKey(type, id)))) throw new MoreLocks();
+		const how = 'for no key update skip locked';
+		const free = await readRecords(client, schema, workspace, type, [...ids], how);
+		if (free.length < ids.size) throw new MoreLocks();
+		late.push(...free);
+	}
+	await markPilot(client, pilot, late);
+	const asRead = ({ type, id, values, pilot: piloted = false }: StoredRecord) => {
+		const read = loader.record(type, id);
+		const is = (loader.pilot?.(type, id) ?? false) === piloted;
+		return is && !!read && values.every((v, i) => same(v, read[i]));
+	};
+	if (!late.every(asRead)) throw new MoreLocks();
+	return late;
 }
 
 /** @throws {MoreLocks} when some records are not locked yet */

@@ -168,6 +168,11 @@ export class AtHand {
 		return this.gathered.children;
 	}
 
+	/** Records (`type.id`) of which it was asked who points to them, or what figures those give. */
+	get parents(): ReadonlySet<string> {
+		return this.gathered.parents;
+	}
+
 	/** Takes over records that were read already. */
 	put(
 		records: Iterable<{ type: string; id: string; values: readonly Value[]; pilot?: boolean }>

@@ -35,7 +35,7 @@ import { foresee } from './foresee';
 import type { Kept } from './keep';
 import { keepChanges, tellChanges } from './keep';
 import type { Locks } from './locks';
-import { lockRecords, locking, needLocks, toLock } from './locks';
+import { lockLate, lockRecords, locking, toLock } from './locks';
 import { linkNeeds, readSubmission, sentOf, settledAs, storedOf } from './submitted';
 import type { Sender, Submission } from './types';
 import { RefusedChange } from './types';
@@ -305,7 +305,20 @@ export class Series {
 				return settled.needs;
 			})
 		);
-		if (this.locks) needLocks(wanted, this.stored, this.locks);
+		await this.lock(wanted);
+	}
+
+	/** Locks what is not locked yet, where anything will be written. @throws when it has to begin again for that */
+	private async lock(wanted: readonly { type: string; id: string }[]) {
+		if (!this.locks) return;
+		const { workspace } = this.sender;
+		const { schema, pilot } = this.force;
+		const { client, now, locks, atHand } = this;
+		const late = await lockLate(client, workspace, schema, wanted, now, locks, pilot, atHand);
+		for (const r of late) {
+			this.stored.set(refKey(r.type, r.id), r);
+			this.now.set(refKey(r.type, r.id), r);
+		}
 	}
 
 	/** Settles one change in earnest. @throws {RefusedChange} @throws when more must be locked */
@@ -317,7 +330,7 @@ export class Series {
 		const records = this.read(submissions, ids);
 		const change = changeOf(this.sender, records);
 		const settled = await this.atHand.settle(plan, change, this.sender.most);
-		if (this.locks) needLocks(toLock(settled, this.atHand.children), this.now, this.locks);
+		await this.lock(toLock(settled, this.atHand.children));
 		const seen = submissions.map((s) => s.release);
 		const apart = await this.apart(change, settled);
 		try {
