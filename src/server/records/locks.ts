@@ -1,6 +1,7 @@
 /**
- * Locks. Every record that is written, or read through a link, is locked in one order before a change
- * begins; which these are is known only after settling it, so it begins again until none was missing.
+ * Locks. Every record that is written, or read through a link, is locked in one order before a change begins; which these
+ * are is known only after settling it. What was missing is locked then where nobody has it; otherwise the change begins
+ * again until none is missing.
  */
 import type pg from 'pg';
 import type { Schema, Settled } from '../../core';
