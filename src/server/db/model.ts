@@ -465,12 +465,3 @@ async function addColumn(db: Db, type: string, f: Field) {
 	);
 	if (f.type === 'link') await db.query(`create index on ${tableOf(type)} (${columnOf(f.id)})`);
 }
-
-/** Grows with every change of the model; 0 for a workspace that is not there. */
-export async function modelRevisionOf(db: Db, workspace: string): Promise<number> {
-	const r = await db.query<{ n: number }>(
-		'select model_revision as n from workspace where id = $1',
-		[workspace]
-	);
-	return r.rows[0]?.n ?? 0;
-}

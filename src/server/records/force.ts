@@ -1,12 +1,13 @@
 /** Which release is in force, with the rows of living tables as they stand, compiled; and beside it that of a pilot. */
 import type { Plan, RuleSet } from '../../core';
 import { Schema, compileChoice, compilePlan, joinPlans, withRows } from '../../core';
-import { lastEdit, rowsAt } from '../db/living';
-import { modelRevisionOf, readModel } from '../db/model';
-import { membersAmong, pilotOn, readChoice, type PilotOn } from '../db/pilot';
+import { rowsAt } from '../db/living';
+import { readModel } from '../db/model';
+import { membersAmong, readChoice, type PilotOn } from '../db/pilot';
 import type { Db } from '../db/pool';
 import type { Settling, StoredRecord } from '../db/records';
-import { readRelease, releaseInForce } from '../db/rules';
+import { readRelease } from '../db/rules';
+import { standing } from '../db/standing';
 
 /** The plan in force, and what it was compiled from. */
 export interface InForce {
@@ -36,10 +37,7 @@ interface Sources {
 
 /** The plan in force now, by what this transaction sees. Compiled plans are kept. */
 export async function inForce(db: Db, workspace: string): Promise<InForce> {
-	const release = await releaseInForce(db, workspace);
-	const modelRevision = await modelRevisionOf(db, workspace);
-	const living = await lastEdit(db, workspace);
-	const pilot = await pilotOn(db, workspace);
+	const { release, modelRevision, living, pilot } = await standing(db, workspace);
 	const trial = pilot ? `${pilot.id}.${pilot.version}` : '';
 	const key = `${workspace} ${release} ${living.mark} ${modelRevision} ${trial}`;
 	const had = cache.get(key);
