@@ -145,6 +145,20 @@ test('another type is looked at first: what comes along, what is lost, and what 
 	await expect(page.getByText('Beds is removed from Lead.')).toBeVisible();
 	await open(page, '/records/lead/1');
 	await expect(page.getByRole('row', { name: /Beds/ }).first()).toContainText('12');
+
+	// the journal tells both apart from what people entered
+	await open(page, '/journal/~all?road=model');
+	const grid = page.getByRole('grid', { name: 'What it did, record by record' });
+	await expect(grid.getByRole('row')).toHaveCount(3);
+	await expect(grid.getByRole('row').nth(1)).toContainText('taken out');
+	await expect(grid.getByRole('row').nth(1)).toContainText('the field was removed');
+	await expect(grid.getByRole('row').nth(2)).toContainText('became another kind');
+	await page.getByRole('link', { name: /^the model took out 2/ }).press('Enter');
+	await expect(page).toHaveURL(/what=model/);
+	await expect(grid.getByRole('row')).toHaveCount(3);
+	await choose(page.getByLabel(/^By which road/), 'any road');
+	await expect(grid.getByRole('row')).toHaveCount(3);
+	expect(await barriers(page, 'main', RULES)).toEqual([]);
 });
 
 test('options come in lines, stand in an order, and go only where nothing holds them', async ({

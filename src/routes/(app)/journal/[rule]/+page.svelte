@@ -200,7 +200,7 @@
 		/>
 		<Choose
 			label="By which road"
-			class="w-32"
+			class="w-40"
 			value={asked.road ?? ''}
 			choices={roads}
 			onpick={(v) => go({ road: (v || null) as Road | null })}
