@@ -14,7 +14,7 @@ import {
 import { formatValue } from '../../runtime/format';
 import type { Db } from '../db/pool';
 import type { HistoryLine, QuietLine } from '../db/history';
-import { titlesOf } from '../db/records';
+import { titlesOf, type StoredRecord } from '../db/records';
 import { markedBy, type Marked, type SetBy } from '../db/set-by';
 
 /** What became of a submitted record. */
@@ -67,6 +67,8 @@ export interface Told {
 	change: string;
 }
 
+const NONE_STORED: ReadonlyMap<string, StoredRecord> = new Map();
+
 /** Most titles that are read with one statement. */
 const PIECE = 5_000;
 
@@ -88,12 +90,14 @@ const NOT_QUIET: ReadonlySet<Outcome> = new Set<Outcome>([
 /**
  * Writes values for history: links by the title of the record they point to. `learn` takes the titles
  * that changes in the making give.
+ * @param stored records that were read already, as they are before these changes
  */
 export async function titledFormat(
 	db: Db,
 	workspace: string,
 	plan: Plan,
-	records: readonly SettledRecord[]
+	records: readonly SettledRecord[],
+	stored: ReadonlyMap<string, StoredRecord> = NONE_STORED
 ): Promise<{ format: Format; learn: (records: readonly SettledRecord[]) => void }> {
 	const { schema } = plan;
 	const wanted = new Map<string, Set<string>>();
@@ -112,12 +116,21 @@ export async function titledFormat(
 			want(rec.type, r.field, r.found ? [...r.found] : undefined);
 		}
 	const titles = new Map<string, string>();
+	const name = (type: string, id: string, values: readonly Value[]) => {
+		const { type: t, at } = schema.type(type);
+		const title = values[at.get(t.title)!];
+		titles.set(refKey(type, id), title === null ? `No. ${id}` : String(toJson(title)));
+	};
 	for (const [type, ids] of wanted) {
-		const numbers = [...ids].filter((id) => /^\d{1,18}$/.test(id));
+		for (const id of ids) {
+			const had = stored.get(refKey(type, id));
+			if (had) name(type, id, had.values);
+		}
+		const numbers = [...ids].filter((id) => /^\d{1,18}$/.test(id) && !titles.has(refKey(type, id)));
 		for (let k = 0; k < numbers.length; k += PIECE) {
 			const some = numbers.slice(k, k + PIECE);
 			for (const [id, title] of await titlesOf(db, schema, workspace, type, some))
-				titles.set(`${type}.${id}`, title);
+				titles.set(refKey(type, id), title);
 		}
 	}
 	const plain = plainFormat(plan);
@@ -130,11 +143,7 @@ export async function titledFormat(
 		},
 		learn: (settled) => {
 			for (const r of settled) {
-				if (!r.created && !r.changes.length) continue;
-				const { type: t, at } = schema.type(r.type);
-				const title = r.values[at.get(t.title)!];
-				if (title === null) titles.set(refKey(r.type, r.id), `No. ${r.id}`);
-				else titles.set(refKey(r.type, r.id), String(toJson(title)));
+				if (r.created || r.changes.length) name(r.type, r.id, r.values);
 			}
 		}
 	};

@@ -78,7 +78,7 @@ export async function tellChanges(
 	const by = entryPoint === 'import' || entryPoint === 'api' ? entryPoint : 'person';
 	const told = { name: account.name, account: account.id, by } as const;
 	const everything = changes.flatMap((c) => c.settled.records);
-	const { format, learn } = await titledFormat(client, workspace, plan, everything);
+	const { format, learn } = await titledFormat(client, workspace, plan, everything, stored);
 	const now = new Map<string, Progress>();
 	const progress = (rec: SettledRecord, last = 0): Progress => {
 		const key = refKey(rec.type, rec.id);
