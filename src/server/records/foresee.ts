@@ -66,7 +66,10 @@ export async function foresee(
 	client: Db,
 	workspace: string,
 	plan: Plan,
-	submissions: readonly Submission[],
+	submissions: readonly (Pick<Submission, 'type' | 'id' | 'sent' | 'restores'> & {
+		/** It is to be deleted: whatever its links lead to may be concerned. */
+		removed?: true;
+	})[],
 	locks: Locks
 ): Promise<void> {
 	const { schema } = plan;
@@ -81,7 +84,8 @@ export async function foresee(
 		const wanted = new Set<string>();
 		for (const s of mine) {
 			const sent = new Map(s.sent);
-			const fields = s.id === null || s.restores !== undefined ? null : [...sent.keys()];
+			const whole = s.id === null || s.restores !== undefined || s.removed;
+			const fields = whole ? null : [...sent.keys()];
 			for (const link of plans.flatMap((p) => linksThatMatter(p, type, fields))) {
 				wanted.add(link);
 				if (sent.has(link)) lock(schema.field(type, link)!.target!, sent.get(link));

@@ -1,7 +1,7 @@
 /** Roll-ups over many records behind one link, in PostgreSQL: right at one below, at and one above each bound on the way. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { db } from '../db/pool';
-import { inForce, save } from '.';
+import { inForce, remove, save } from '.';
 import { MOST_REACHED, toJson } from '../../core';
 import { readRecords, readValues } from '../db/records';
 import { fetchNeeds } from './near';
@@ -70,6 +70,21 @@ describe('roll-ups over all records behind a link', () => {
 		expect(begun).toBe(1);
 		const [read] = await readRecords(db(), schema, t.workspace, type, [id]);
 		expect(toJson(read.values[schema.type(type).at.get(sent[0][0])!])).toBe(sent[0][1]);
+	});
+
+	it('are settled in one transaction where one of them is deleted', async () => {
+		const { customer, deals } = await customerWith(30);
+		let begun = 0;
+		const count = () => begun++;
+		db().on('acquire', count);
+		await remove(sender(), { type: 'deal', id: deals[3] });
+		db().off('acquire', count);
+		expect(begun).toBe(1);
+		const { rows } = await db().query<{ open: string }>(
+			'select f_open_deals as open from r_customer where id = $1',
+			[customer]
+		);
+		expect(Number(rows[0].open)).toBe(29);
 	});
 
 	it('are worked out of the values that a record has, whatever else stands in its row', async () => {

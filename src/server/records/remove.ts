@@ -7,6 +7,7 @@ import { holdStill } from '../db/between';
 import { relatedIds } from '../db/records';
 import { AtHand } from './near';
 import { inForce } from './force';
+import { foresee } from './foresee';
 import { keepChanges } from './keep';
 import { lockRecords, locking, needLocks, toLock } from './locks';
 import { changeOf, noteRefused, refuseBlocked } from './save';
@@ -47,6 +48,8 @@ async function removeIn(sender: Sender, target: Removal): Promise<void> {
 		await holdStill(client, workspace);
 		const force = await (sender.force ?? inForce)(client, workspace);
 		const { schema, plan } = force;
+		const foreseen = [{ type: target.type, id: target.id, sent: [], removed: true as const }];
+		if (!locks.size) await foresee(client, workspace, plan, foreseen, locks);
 		// nobody can link to it from here on: whoever tries waits for its key
 		const stored = await lockRecords(
 			client,
