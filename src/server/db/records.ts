@@ -50,7 +50,7 @@ export function fromColumn(kind: string, v: unknown, zone: string): Value {
 /** How rows become records: what is selected of a record's own row, and what a row, as a list, then says. */
 interface Sight<T> {
 	columns: string[];
-	/** @param row begins with the columns; what stands behind them is nobody's here */
+	/** @param row begins with these columns; whoever selects more finds it behind them */
 	read: (row: readonly unknown[]) => T;
 }
 

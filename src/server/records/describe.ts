@@ -67,6 +67,7 @@ export interface Told {
 	change: string;
 }
 
+/** No record was read already. */
 const NONE_STORED: ReadonlyMap<string, StoredRecord> = new Map();
 
 /** Most titles that are read with one statement. */
