@@ -42,11 +42,15 @@ export default defineConfig({
 	build: { chunkSizeWarningLimit: 700 },
 	worker: { format: 'es' },
 	test: {
+		// both cores of a small machine; left to itself it uses one
+		maxWorkers: 2,
 		projects: [
 			{
 				resolve: { alias },
 				test: {
 					name: 'core',
+					// nothing here keeps anything between tests: the core is loaded once, not by each file anew
+					isolate: false,
 					include: [
 						'{src/core,src/door,src/cli,src/workers,demo}/**/*.test.ts',
 						'src/server/http/routes.test.ts'
@@ -58,7 +62,12 @@ export default defineConfig({
 				// what pages work on, as the browser has it, without a page
 				plugins: [svelte()],
 				resolve: { alias, conditions: ['browser'] },
-				test: { name: 'lib', include: ['src/lib/**/*.test.ts'], testTimeout: 120_000 }
+				test: {
+					name: 'lib',
+					isolate: false,
+					include: ['src/lib/**/*.test.ts'],
+					testTimeout: 120_000
+				}
 			},
 			{
 				resolve: { alias },
@@ -66,7 +75,7 @@ export default defineConfig({
 					name: 'integration',
 					include: ['src/server/**/*.test.ts'],
 					exclude: ['src/server/http/routes.test.ts'],
-					fileParallelism: false,
+					globalSetup: 'tests/template.ts',
 					testTimeout: 60_000,
 					hookTimeout: 120_000
 				}
@@ -77,6 +86,7 @@ export default defineConfig({
 				test: {
 					name: 'service',
 					include: ['service/**/*.test.ts'],
+					globalSetup: 'tests/template.ts',
 					fileParallelism: false,
 					testTimeout: 120_000,
 					hookTimeout: 180_000

@@ -213,7 +213,8 @@ describe('an index', () => {
 			await vi.waitFor(
 				async () => {
 					const { rows } = await db().query(
-						`select from pg_stat_activity where query like 'create index concurrently %' and wait_event_type = 'Lock'`
+						`select from pg_stat_activity where datname = current_database()
+						 and query like 'create index concurrently %' and wait_event_type = 'Lock'`
 					);
 					expect(rows).toHaveLength(1);
 				},

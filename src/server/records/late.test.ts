@@ -77,7 +77,7 @@ describe('what a change turns out to read', () => {
 			await vi.waitFor(async () => {
 				const { rows } = await db().query<{ n: number }>(
 					`select count(*)::int as n from pg_stat_activity
-					 where wait_event_type = 'Lock' and query like '%r_engineer%for no key update%' and query not like '%skip locked%'`
+					 where datname = current_database() and wait_event_type = 'Lock' and query like '%r_engineer%for no key update%' and query not like '%skip locked%'`
 				);
 				expect(rows[0].n).toBe(1);
 			}, 20_000);
