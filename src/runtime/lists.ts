@@ -1,6 +1,6 @@
 /** Columns of lists, as pages and files show them. */
 import { isNumeric, type Field, type JsonValue, type Schema } from '../core';
-import type { ListColumn, Stamp } from '../door/lists';
+import { readColumn, type ListAsked, type ListColumn, type Stamp } from '../door/lists';
 import { formatCount, formatMoment, formatValue } from './format';
 
 /** A field of a list with the links on the way to it. */
@@ -78,3 +78,9 @@ export function plainCell(
 	const plain = isNumeric(f) || f.type === 'date' || f.type === 'moment';
 	return plain ? String(v) : formatValue(f, v, schema, links);
 }
+
+const EVENT = /"image":"was"|"fn":"(?:changed|moved|moved forward|moved back)"/;
+/** Whether a list asks what fields were, or whether they changed. */
+export const asksOfChanges = (asked: ListAsked): boolean =>
+	EVENT.test(JSON.stringify(asked.where)) ||
+	!!asked.columns?.some((c) => ['before', 'since'].includes(readColumn(c)?.k ?? ''));

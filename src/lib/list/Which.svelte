@@ -7,7 +7,8 @@
 	import Choose from '../inputs/Choose.svelte';
 	import Without from '../inputs/Without.svelte';
 	import { useWorkbench } from '../work/workbench.svelte';
-	import { LINE_LABEL, SETTER_LABEL, asksOfChanges } from './list';
+	import { LINE_LABEL, SETTER_LABEL } from './list';
+	import { asksOfChanges } from '../../runtime/lists';
 	import Within from './Within.svelte';
 
 	let {

@@ -6,7 +6,8 @@ import { Schema } from '$core';
 import { model, schema } from '../../../tests/world';
 import { columnField, columnLabel, plainCell } from '../../runtime/lists';
 import { sayDoes, sayWhich } from '../bulk/words';
-import { asksOfChanges, askedSoFar, columnChoices, columnWidth, isFinished, sayList } from './list';
+import { asksOfChanges } from '../../runtime/lists';
+import { askedSoFar, columnChoices, columnWidth, isFinished, sayList } from './list';
 
 const own = (field: string, image: 'settled' | 'was' = 'settled'): Expr => ({
 	k: 'field',

@@ -6,13 +6,12 @@ import type { LineIs } from '$door/line';
 import {
 	STAMPS,
 	columnText,
-	readColumn,
 	type ListAsked,
 	type ListColumn,
 	type ListPeriod,
 	type Setter
 } from '$door/lists';
-import { STAMP_LABEL, columnLabel } from '../../runtime/lists';
+import { STAMP_LABEL, asksOfChanges, columnLabel } from '../../runtime/lists';
 import { describeField, formatDate, formatValue } from '../words/format';
 
 /** By whom a value was set, as it is chosen. */
@@ -127,12 +126,6 @@ export function isFinished(schema: Schema, type: string, where: ListAsked['where
 	const { compiled, faults } = readFormula(where, { schema, type, expected: BOOLEAN });
 	return compiled !== null && !faults.length;
 }
-
-const EVENT = /"image":"was"|"fn":"(?:changed|moved|moved forward|moved back)"/;
-/** Whether a list asks what fields were, or whether they changed. */
-export const asksOfChanges = (asked: ListAsked): boolean =>
-	EVENT.test(JSON.stringify(asked.where)) ||
-	!!asked.columns?.some((c) => ['before', 'since'].includes(readColumn(c)?.k ?? ''));
 
 /** A period as it follows what it is about. */
 const sayPeriod = (p: ListPeriod): string =>

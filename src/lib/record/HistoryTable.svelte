@@ -1,7 +1,9 @@
 <script lang="ts">
 	/** What happened to a record, change by change, with who and why. */
 	import { ROAD_LABEL, HOLD_VERB } from '$core';
+	import { page } from '$app/state';
 	import type { HistoryEntry } from '$server/db/history';
+	import type { HistoryPart } from '$server/records/view';
 	import { formatMoment } from '../words/format';
 	import { useWorkbench } from '../work/workbench.svelte';
 
@@ -9,6 +11,7 @@
 		type,
 		id,
 		history,
+		part,
 		along,
 		say,
 		label
@@ -16,6 +19,7 @@
 		type: string;
 		id: string;
 		history: readonly HistoryEntry[];
+		part: HistoryPart;
 		/** Other records of the same change. */
 		along: (change: string) => readonly { type: string; record: string }[];
 		/** A value of a field, and what the field was called, as they were at that time. */
@@ -24,6 +28,14 @@
 	} = $props();
 
 	const w = useWorkbench();
+	/** This page with another part of the history. */
+	const before = (change: string | null) => {
+		const q = new URLSearchParams(page.url.searchParams);
+		if (change) q.set('before', change);
+		else q.delete('before');
+		return `?${q}#history`;
+	};
+	const ends = $derived(part.knownFrom && formatMoment(part.knownFrom, w.model.zone));
 	/** How a claim holds its field, where its rule is in force. */
 	const verb = (claim: string) => {
 		const [rule, id] = claim.split(':');
@@ -127,9 +139,25 @@
 		{:else}
 			<tr
 				><td colspan="6" class="text-quiet"
-					>Nothing has changed since this record was taken over.</td
+					>{part.before
+						? 'Nothing is told of what came before.'
+						: ends
+							? 'Nothing has changed since.'
+							: 'Nothing has changed since this record was taken over.'}</td
 				></tr
 			>
 		{/each}
 	</tbody>
 </table>
+{#if ends}<p class="mt-1 text-sm text-ochre">
+		▲ History is kept from {ends} on.
+		{Date.parse(history.at(-1)?.at ?? part.knownFrom!) < Date.parse(part.knownFrom!)
+			? 'Of what happened before that, only what a kept message came of is told.'
+			: 'What happened before that is not known.'}
+	</p>{/if}
+{#if part.before || part.older}
+	<p class="mt-2 flex gap-4 text-sm">
+		{#if part.before}<a class="textlink" href={before(null)}>The newest changes</a>{/if}
+		{#if part.older}<a class="textlink" href={before(part.older)}>Older changes</a>{/if}
+	</p>
+{/if}

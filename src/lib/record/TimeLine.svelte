@@ -16,6 +16,7 @@
 	let {
 		type,
 		history,
+		until = null,
 		along,
 		say,
 		label
@@ -23,6 +24,8 @@
 		type: string;
 		/** Newest first. */
 		history: readonly Happened[];
+		/** When the next change came after these, ISO 8601; null where they are the newest. */
+		until?: string | null;
 		/** Other records that a change changed. */
 		along: (change: string) => readonly { type: string; record: string }[];
 		say: (field: string, v: JsonValue, at: string) => string;
@@ -46,9 +49,10 @@
 		)
 	);
 	let width = $state(900);
-	const now = Date.now();
+	const opened = Date.now();
+	const last = $derived(until ? Date.parse(until) : opened);
 	const xs = $derived(
-		places([...changes.map((c) => Date.parse(c.at)), now], width - LEFT - BEFORE - AFTER).map(
+		places([...changes.map((c) => Date.parse(c.at)), last], width - LEFT - BEFORE - AFTER).map(
 			(x) => x + LEFT + BEFORE
 		)
 	);
@@ -128,7 +132,9 @@
 		{#each days as d (d.x)}<text x={d.x} y="10" class="fill-quiet" text-anchor="middle"
 				>{d.text}</text
 			>{/each}
-		<text x={end - AFTER} y="10" class="fill-quiet" text-anchor="middle">now</text>
+		<text x={end - AFTER} y="10" class="fill-quiet" text-anchor="middle"
+			>{until ? formatDate(day(until)) : 'now'}</text
+		>
 		{#each lanes as lane, i (lane.field)}
 			{@const y = top + i * LANE}
 			<text x="0" y={y + 15} class="fill-ink">{label(lane.field, changes.at(-1)!.at)}</text>
@@ -247,7 +253,9 @@
 				>{/each}{along(picked.change).length > 6 ? ' and others' : ''}{/if}.
 		<button class="textlink" onclick={() => pick(picked.change, true)}>Its lines</button>
 	{:else}<span class="text-quiet"
-			>{history.length > MOST ? `The newest ${MOST} changes. ` : ''}Distances grow with the time
-			between, not in proportion. <span class="text-brass-ink">Brass</span> is what rules wrote.</span
+			>{history.length > MOST
+				? `The newest ${MOST} ${until ? 'of these changes' : 'changes'}. `
+				: ''}Distances grow with the time between, not in proportion.
+			<span class="text-brass-ink">Brass</span> is what rules wrote.</span
 		>{/if}
 </p>

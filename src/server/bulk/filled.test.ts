@@ -9,6 +9,7 @@ import { workAll } from '../../../tests/worker';
 import { readBulk, readBulkRows, tallyBulk } from '../db/bulk';
 import { readJob } from '../db/jobs';
 import { db, transaction } from '../db/pool';
+import { forgetBeyond } from '../db/retention';
 import { createRelease, putInForce, readRelease, rulesOf } from '../db/rules';
 import { startPilot } from '../draft/pilot';
 import { inForce, save } from '../records';
@@ -145,6 +146,28 @@ describe('a field filled from history', () => {
 		expect((await looked('times_moved_back', [id])).looks).toMatchObject([
 			{ is: 'refused', faults: [{ message: expect.stringContaining('“Amount”') as string }] }
 		]);
+	});
+
+	it('says what is not known where history was forgotten', async () => {
+		await force(without);
+		const long = await live();
+		const still = await set(null, { name: 'Still', stage: 'quotation' });
+		await db().query("update change set at = now() - interval '60 days'");
+		await set(long, { stage: 'negotiation' });
+		await set(long, { stage: 'lost' });
+		const later = await live();
+		await forgetBeyond(db(), t.workspace, { history: 30 });
+		await force(release);
+		const look = async (id: string) => (await looked('stage_before_loss', [id])).looks[0];
+		const day = /what happened (to it )?before \d+ \w+ \d{4} is not kept/i;
+		const filled = { is: 'changed', event: { because: expect.stringMatching(day) as string } };
+		expect(await look(long)).toMatchObject(filled);
+		expect(await look(still)).toMatchObject({
+			is: 'refused',
+			faults: [{ message: expect.stringMatching(day) as string }]
+		});
+		// all of this one is known
+		expect((await look(later)).event!.because).not.toMatch(day);
 	});
 
 	it('is refused for a field that nothing that happens gives a value', async () => {

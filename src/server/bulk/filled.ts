@@ -2,11 +2,13 @@
 import type { GivenByEvent, PastStep, Plan, Value } from '../../core';
 import { eventFields, fromJson, givenByEvents, same, toJson } from '../../core';
 import { BadInput } from '../../door';
+import { dayIn, formatDate } from '../../runtime/format';
 import { zones } from '../../runtime/zones';
 import { isHistoryMoving } from '../db/earlier-history';
 import { db } from '../db/pool';
 import type { StoredRecord } from '../db/records';
 import { changesOf, type ChangeOf, type ChangeOfByRoad } from '../db/replayed';
+import { historyFrom } from '../db/retention';
 import { markPilot, type InForce } from '../records';
 import type { Give } from './to-send';
 
@@ -38,7 +40,8 @@ export function fromHistory(
 		const all = new Map<string, ChangeOf[]>(ids.map((id) => [id, []]));
 		for (const c of await changesOf(db(), workspace, type, ids, MOST)) all.get(c.record)!.push(c);
 		await markPilot(db(), pilot, records);
-		return records.map((r) => filledFrom(r.pilot ? tried : plan, r, field, all.get(r.id)!));
+		const from = await historyFrom(db(), workspace);
+		return records.map((r) => filledFrom(r.pilot ? tried : plan, r, field, all.get(r.id)!, from));
 	};
 }
 
@@ -46,7 +49,14 @@ type Filled = Awaited<ReturnType<Give>>[number];
 
 const refused = (fault: string): Filled => ({ value: undefined, fault });
 
-function filledFrom(plan: Plan, r: StoredRecord, field: string, changes: ChangeOf[]): Filled {
+/** @param from since when history is whole, ISO 8601; null where nothing was forgotten */
+function filledFrom(
+	plan: Plan,
+	r: StoredRecord,
+	field: string,
+	changes: ChangeOf[],
+	from: string | null
+): Filled {
 	if (changes.length > MOST) return refused(`It was changed more than ${MOST} times.`);
 	const { type } = r;
 	const { schema } = plan;
@@ -74,7 +84,13 @@ function filledFrom(plan: Plan, r: StoredRecord, field: string, changes: ChangeO
 	const given = givenByEvents(plan, { type, id: r.id, was }, field, steps, zones);
 	if (given === 'beyond')
 		return refused('It depends on other records, and what they were at the time is not known.');
-	return given ? told(plan, given, done[given.step], field) : { value: undefined, fault: null };
+	// what happened before may have given it a value, or another
+	const whole = !from || (made >= 0 && Date.parse(changes[made].at) >= Date.parse(from));
+	const day = whole ? null : formatDate(dayIn(from, schema.model.zone)!);
+	if (given) return told(plan, given, done[given.step], field, day);
+	return whole
+		? { value: undefined, fault: null }
+		: refused(`What happened to it before ${day} is not kept: that may have given it a value.`);
 }
 
 /** A change as it is made again. */
@@ -99,24 +115,27 @@ function stepOf({ schema }: Plan, r: StoredRecord, field: string, c: ChangeOfByR
 	};
 }
 
+/** @param from the day from which on history is whole, where something was forgotten */
 function told(
 	{ claims }: Plan,
 	{ value, claim, because }: GivenByEvent,
 	{ at, who }: ChangeOf,
-	field: string
+	field: string,
+	from: string | null
 ): Filled {
 	const rule = claims.get(claim)!.rule.name;
+	const why = from ? `${because}; what happened before ${from} is not kept` : because;
 	return {
 		value: toJson(value),
 		fault: null,
-		event: { at, who, rule, because },
+		event: { at, who, rule, because: why },
 		// it is that rule's, as if it had been in force then
 		had: {
 			[field]: {
 				by: 'rule',
 				claim,
 				rule,
-				because,
+				because: why,
 				at,
 				...(who ? { name: who } : {})
 			}

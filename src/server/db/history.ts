@@ -228,21 +228,26 @@ export type HistoryEntryLine = Omit<HistoryLine, 'type' | 'record' | 'outcome' |
 	outcome: HistoryLine['outcome'] | 'nothing';
 };
 
-/** The history of a record, newest first. */
+/**
+ * The history of a record, newest first.
+ * @param before only what came before that change; null for all
+ */
 export async function readHistory(
 	db: Db,
 	workspace: string,
 	type: string,
 	id: string,
-	limit = 100
+	{ most = 100, before = null }: { most?: number; before?: string | null } = {}
 ): Promise<HistoryEntry[]> {
 	const r = await db.query<HistoryEntry>(
 		`with of as materialized (
 			select change from (
 				(select change from record_change
-				 where type = $2 and record = $3 and (made or lines->0->>0 in (${TOLD_SQL})) order by change desc limit $4)
+				 where type = $2 and record = $3 and (made or lines->0->>0 in (${TOLD_SQL})) and ($5::bigint is null or change < $5)
+				 order by change desc limit $4)
 				union
-				(select change from change_line where type = $2 and record = $3 order by change desc limit $4)
+				(select change from change_line where type = $2 and record = $3 and ($5::bigint is null or change < $5)
+				 order by change desc limit $4)
 			) x order by change desc limit $4
 		 )
 		 select c.id as change, ${isoExact('c.at')} as at, a.name as who, c.entry_point as "entryPoint", coalesce(r.release, c.release) as release,
@@ -261,9 +266,18 @@ export async function readHistory(
 		 left join account a on a.id = c.account
 		 where c.workspace = $1 and (l.outcome is not null or r.made)
 		 group by c.id, a.name, r.release, r.made order by c.id desc`,
-		[workspace, type, id, limit]
+		[workspace, type, id, most, before]
 	);
 	return r.rows.map((x) => ({ ...x, change: String(x.change) }));
+}
+
+/** When a change was, ISO 8601; null where history has none of that number. */
+export async function changeAt(db: Db, workspace: string, change: string): Promise<string | null> {
+	const r = await db.query<{ at: string }>(
+		`select ${isoExact('at')} as at from change where workspace = $1 and id = $2`,
+		[workspace, change]
+	);
+	return r.rows[0]?.at ?? null;
 }
 
 /** Who set the fields of a record, with the words that history has for it. */

@@ -2,7 +2,7 @@
 import type { Db } from './pool';
 
 /** The newest change of shape that this program counts on. */
-const NEWEST = '033_looked_fields.sql';
+const NEWEST = '034_history_from.sql';
 
 /** Whether the database has the shape that this program needs. @throws when it cannot be asked */
 export async function isMigrated(db: Db): Promise<boolean> {

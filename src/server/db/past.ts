@@ -1,8 +1,9 @@
 /** What history tells of a record since an instant, and what points to a record. */
 import type { JsonValue } from '../../core';
-import { iso, isoExact } from './iso';
+import { isoExact } from './iso';
 import { columnOf, tableOf } from './model';
 import type { Db } from './pool';
+import { historyFrom } from './retention';
 
 /** What history tells of a record since an instant. */
 export interface ChangedSince {
@@ -59,18 +60,14 @@ export async function changedSince(
 		[workspace, record, instant]
 	);
 	const again = !!made?.again && !first;
-	// what is older than the workspace keeps is gone for all records alike
-	const kept = await db.query<{ from: string | null }>(
-		`select ${iso("(now() - make_interval(days => (keep->>'history')::int))")} as "from" from workspace
-		 where id = $1 and keep ? 'history' and $2::timestamptz < now() - make_interval(days => (keep->>'history')::int)`,
-		[workspace, instant]
-	);
+	// what was forgotten is gone for all records alike
+	const from = await historyFrom(db, workspace);
 	return {
 		made: (!!made && !first) || (!again && !!stamps[0]?.later),
 		again,
 		deleted: first && { was: first.was, at: first.at },
 		was: Object.fromEntries(r.rows.map(({ field, ...x }) => [field, x])),
-		knownFrom: kept.rows[0]?.from ?? null
+		knownFrom: from && Date.parse(from) > Date.parse(instant) ? from : null
 	};
 }
 

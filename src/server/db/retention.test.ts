@@ -7,7 +7,7 @@ import type { Settings } from '../imports/rows';
 import { save } from '../records';
 import { deliver } from '../outside/outbox';
 import { db } from './pool';
-import { forgetBeyond, readKeep, storeKeep } from './retention';
+import { forgetBeyond, historyFrom, readKeep, storeKeep } from './retention';
 
 let t: Fresh;
 beforeAll(async () => {
@@ -30,6 +30,9 @@ it('is kept for good where nothing is said', async () => {
 	const changes = await count('change');
 	expect(await forgetBeyond(db(), t.workspace, {})).toEqual({});
 	expect(await count('change')).toBe(changes);
+	// nothing was old enough
+	await forgetBeyond(db(), t.workspace, { history: 100_000 });
+	expect(await historyFrom(db(), t.workspace)).toBeNull();
 });
 
 it('history goes with its lines and refusals; the records and what is newer stay', async () => {
@@ -44,6 +47,8 @@ it('history goes with its lines and refusals; the records and what is newer stay
 	const customers = await count('r_customer');
 	const gone = await forgetBeyond(db(), t.workspace, await readKeep(db(), t.workspace));
 	expect(gone.history).toBeGreaterThan(0);
+	const from = (await historyFrom(db(), t.workspace))!;
+	expect(Math.round((Date.now() - Date.parse(from)) / 86_400_000)).toBe(30);
 	const lines = async (id: string) =>
 		(await db().query("select 1 from history_line where type = 'customer' and record = $1", [id]))
 			.rowCount;
@@ -55,6 +60,9 @@ it('history goes with its lines and refusals; the records and what is newer stay
 		{ type: 'customer', id: old.id, sent: [['headcount', '51']], keep: [] }
 	]);
 	expect(after.values.size_class).toBe('medium');
+	// whoever keeps it longer from now on gets nothing back
+	await forgetBeyond(db(), t.workspace, { history: 365 });
+	expect(await historyFrom(db(), t.workspace)).toBe(from);
 });
 
 it('of a message that leaves at most once its text goes, and that it left stays', async () => {

@@ -283,6 +283,23 @@ describe('a condition on changes', () => {
 		const none = { from: '2020-01-01', to: '2020-12-31' };
 		expect(await all(asked({ where, find: 'of old', period: none }))).toEqual([]);
 	});
+	it('says from when on history is whole, where it asks for more', async () => {
+		const from = '2026-11-10T08:00:00.000Z';
+		const move = (at: string | null) =>
+			db().query('update workspace set history_from = $2 where id = $1', [W, at]);
+		const known = async (list: Partial<ListAsked>) =>
+			(await readyList(db(), schema, by, 'thing', asked(list))).knownFrom;
+		const where = { expr: now };
+		expect(await known({ where })).toBeNull();
+		await move(from);
+		expect(await known({ where })).toBe(from);
+		expect(await known({ columns: ['t', '<stage'] })).toBe(from);
+		expect(await known({ where, period: { days: 30 } })).toBe(from);
+		expect(await known({ where, period: { days: 10 } })).toBeNull();
+		// of what it does not ask nothing has to be known
+		expect(await known({ columns: ['t'] })).toBeNull();
+		await move(null);
+	});
 });
 
 describe('the order of a list', () => {

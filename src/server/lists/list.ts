@@ -14,7 +14,7 @@ import {
 	type ListPeriod
 } from '../../door/lists';
 import { dayIn, startOfDay } from '../../runtime/format';
-import { fieldAt } from '../../runtime/lists';
+import { asksOfChanges, fieldAt } from '../../runtime/lists';
 import { zones } from '../../runtime/zones';
 import { narrowed, type Narrowing } from '../db/filter';
 import {
@@ -34,6 +34,7 @@ import {
 import type { Db } from '../db/pool';
 import { limited } from '../db/pool';
 import { titlesOf } from '../db/records';
+import { historyFrom } from '../db/retention';
 import { AtHand } from '../records/near';
 
 /** Records decided by the core for one page, and for a count. */
@@ -64,6 +65,8 @@ export interface ReadyList {
 	/** What the core has to decide; null where the database tells all. */
 	selector: Selector | null;
 	period: { first: string; last: string } | null;
+	/** It asks for changes from before history is whole, ISO 8601: those count as none; null where it does not. */
+	knownFrom: string | null;
 	/** Fields of which columns show what they were. */
 	shownBefore: readonly string[];
 }
@@ -100,6 +103,8 @@ export async function readyList(
 	};
 	const counts = asked.period && instants(asked.period);
 	const period = counts && (await changesBetween(db, by.workspace, counts.from, counts.to));
+	const from = asksOfChanges(asked) ? await historyFrom(db, by.workspace) : null;
+	const whole = !from || (!!counts && Date.parse(counts.from) >= Date.parse(from));
 	const values: unknown[] = [by.workspace];
 	let narrowing: Narrowing | null = null;
 	let selector: Selector | null = null;
@@ -130,6 +135,7 @@ export async function readyList(
 		order: orderOf(schema, type, asked),
 		selector,
 		period,
+		knownFrom: whole ? null : from,
 		shownBefore: [
 			...new Set(columns.flatMap((c) => (c.k === 'before' || c.k === 'since' ? [c.field] : [])))
 		]

@@ -9,7 +9,7 @@ import { pointingTo } from '../db/past';
 import { readHistory } from '../db/history';
 import { db } from '../db/pool';
 import { readRecords, stampsOf } from '../db/records';
-import { storeKeep } from '../db/retention';
+import { forgetBeyond } from '../db/retention';
 import { inForce, remove, save } from '.';
 import { recordThen } from './past';
 
@@ -148,12 +148,18 @@ describe('a record as it was', () => {
 
 	it('says where history does not reach', async () => {
 		const id = await set(Date.now(), 'customer', null, [['trading_name', 'Kept']]);
-		expect((await then('customer', id, Date.now())).knownFrom).toBeNull();
-		await storeKeep(db(), t.workspace, { history: 30 });
-		expect((await then('customer', id, Date.now() - 20 * 86_400_000)).knownFrom).toBeNull();
-		const { knownFrom } = await then('customer', id, Date.now() - 40 * 86_400_000);
+		await db().query(
+			"update change set at = now() - interval '50 days' where id = (select min(id) from change)"
+		);
+		const ago = (days: number) => then('customer', id, Date.now() - days * 86_400_000);
+		expect((await ago(40)).knownFrom).toBeNull();
+		await forgetBeyond(db(), t.workspace, { history: 30 });
+		expect((await ago(20)).knownFrom).toBeNull();
+		const { knownFrom } = await ago(40);
 		expect(Date.now() - Date.parse(knownFrom!)).toBeGreaterThan(29 * 86_400_000);
-		await storeKeep(db(), t.workspace, {});
+		// what is gone does not come back by keeping more from now on
+		await forgetBeyond(db(), t.workspace, { history: 3_000 });
+		expect((await ago(40)).knownFrom).toBe(knownFrom);
 	});
 });
 

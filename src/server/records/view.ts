@@ -1,12 +1,13 @@
 /** Records as pages show them. */
 import type { JsonValue, Schema } from '../../core';
 import { toJson, valuesToJson } from '../../core';
-import { readHistory } from '../db/history';
+import { changeAt, readHistory } from '../db/history';
 import { alongLinks } from '../db/journal';
 import { readPastFields } from '../db/model';
 import { db } from '../db/pool';
 import type { StoredRecord } from '../db/records';
 import { titlesOf } from '../db/records';
+import { historyFrom } from '../db/retention';
 import { addedOf } from './submitted';
 
 /** How many of the other records of a change are named. */
@@ -32,19 +33,53 @@ export async function linkTitles(
 	return out;
 }
 
+/** Changes of a record that a page shows at once. */
+const AT_ONCE = 100;
+
+/** Which part of a record's history is shown. */
+export interface HistoryPart {
+	/** What came before this change, which is not shown; null where the newest is shown. */
+	before: { change: string; at: string } | null;
+	/** Older changes are those before this one; null where there are none. */
+	older: string | null;
+	/** At the end of it: from when on history is whole, ISO 8601, where some of what happened before may be forgotten. */
+	knownFrom: string | null;
+}
+
+/** The part of a history that begins before some change. @param before as an address has it */
+async function partOf(workspace: string, type: string, id: string, before: string | null) {
+	const at = before && /^\d{1,18}$/.test(before) ? await changeAt(db(), workspace, before) : null;
+	const read = await readHistory(db(), workspace, type, id, {
+		most: AT_ONCE + 1,
+		before: at && before
+	});
+	const history = read.slice(0, AT_ONCE);
+	const [oldest, more] = [history.at(-1), read.length > AT_ONCE];
+	const from = more ? null : await historyFrom(db(), workspace);
+	const whole = !from || (!!oldest?.made && Date.parse(oldest.at) >= Date.parse(from));
+	const part: HistoryPart = {
+		before: at ? { change: before!, at } : null,
+		older: more ? oldest!.change : null,
+		knownFrom: whole ? null : from
+	};
+	return { history, part };
+}
+
 /**
  * The history of a record, with what a page needs to tell it: what else the same changes did, its fields as they were,
  * and the titles of whatever is named, by `type.id`.
  * @param also values that are told beside it
+ * @param before only what came before that change, as an address has it; null for the newest
  */
 export async function historyOf(
 	workspace: string,
 	schema: Schema,
 	type: string,
 	id: string,
-	also: Readonly<Record<string, JsonValue>> = {}
+	also: Readonly<Record<string, JsonValue>> = {},
+	before: string | null = null
 ) {
-	const history = await readHistory(db(), workspace, type, id);
+	const { history, part } = await partOf(workspace, type, id, before);
 	const changes = history.map((h) => h.change);
 	const along = await alongLinks(db(), changes, { type, id });
 	const past = (await readPastFields(db(), workspace)).filter((p) => p.type === type);
@@ -72,7 +107,7 @@ export async function historyOf(
 	for (const [of, ids] of wanted)
 		for (const [k, t] of await titlesOf(db(), schema, workspace, of, [...ids]))
 			links[`${of}.${k}`] = t;
-	return { history, along, past, links };
+	return { history, part, along, past, links };
 }
 
 /** Titles of the records that lines of history are of, and of those that values of links in them point to, by `type.id`. */

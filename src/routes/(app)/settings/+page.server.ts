@@ -5,7 +5,7 @@ import { gateShown, keepShown, readShown, refuseStale } from '$door/shown';
 import { readModel } from '$server/db/model';
 import { needsSecond, setSecond } from '$server/db/people';
 import { db, transaction } from '$server/db/pool';
-import { readKeep, storeKeep, type Keep } from '$server/db/retention';
+import { historyFrom, readKeep, storeKeep, type Keep } from '$server/db/retention';
 import { lockWorkspace, readGate, storeGate } from '$server/db/workspace';
 import { note } from '$server/audit/audit';
 import { formAction, refuse } from '$server/http/forms';
@@ -29,6 +29,7 @@ export const load: PageServerLoad = async (event) => {
 	return {
 		second: await needsSecond(db(), workspace),
 		keep: await readKeep(db(), workspace),
+		historyFrom: await historyFrom(db(), workspace),
 		gate: await readGate(db(), workspace),
 		tokens: operates ? await listTokens(db(), workspace) : [],
 		services: services.map(({ id, name, role }) => ({ id, name, role }))

@@ -175,6 +175,10 @@
 				{/each}
 			</ul>
 		{/if}
+		{#if data.historyFrom}<p class="mt-2 text-sm">
+				History is whole from {formatMoment(data.historyFrom, w.model.zone)} on: what happened before
+				is gone.
+			</p>{/if}
 	</section>
 
 	{#if w.may('operate')}

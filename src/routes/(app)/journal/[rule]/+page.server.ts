@@ -6,6 +6,7 @@ import { journalDays, journalOf } from '$server/db/journal-lines';
 import { readPastFields } from '$server/db/model';
 import { listAccounts } from '$server/db/people';
 import { db, limited } from '$server/db/pool';
+import { historyFrom } from '$server/db/retention';
 import { inForce } from '$server/records';
 import { titlesOfLines } from '$server/records/view';
 import { allow } from '$server/http/guard';
@@ -42,7 +43,7 @@ export const load: PageServerLoad = async (event) => {
 	const last = LocalDate.parse(asked.to ?? today)!;
 	const first = asked.from ?? before(last, DAYS - 1);
 	const counted = last.epochDay - LocalDate.parse(first)!.epochDay < MOST_DAYS && !asked.change;
-	const [lines, days, past, people] = await Promise.all([
+	const [lines, days, past, people, from] = await Promise.all([
 		limited(LINES_MS, (c) => journalOf(c, workspace, asked, { page, size: SIZE + 1, between })),
 		counted
 			? limited(DAYS_MS, (c) =>
@@ -59,7 +60,8 @@ export const load: PageServerLoad = async (event) => {
 				)
 			: null,
 		readPastFields(db(), workspace),
-		listAccounts(db(), workspace)
+		listAccounts(db(), workspace),
+		historyFrom(db(), workspace)
 	]);
 	const shown = lines?.slice(0, SIZE) ?? null;
 	return {
@@ -69,6 +71,8 @@ export const load: PageServerLoad = async (event) => {
 		/** Null where it takes too long. */
 		lines: shown,
 		more: (lines?.length ?? 0) > SIZE,
+		/** From when on history is whole, ISO 8601, where something from before is asked for. */
+		knownFrom: from && (!between.from || Date.parse(between.from) < Date.parse(from)) ? from : null,
 		/** Null where they were not counted: too many days, or it takes too long. */
 		days,
 		counts: { first, last: last.toString(), asked: counted },

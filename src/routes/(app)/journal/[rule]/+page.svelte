@@ -280,6 +280,10 @@
 			{#snippet empty()}Nothing of this happened.{/snippet}
 		</Grid>
 	{/if}
+	{#if data.knownFrom && data.lines && !data.more}<p class="mt-2 text-ochre">
+			▲ History is kept from {formatMoment(data.knownFrom, w.model.zone)} on: what happened before that
+			is not told here.
+		</p>{/if}
 	{#if data.page || data.more}
 		<p class="mt-2 flex gap-4 text-sm">
 			{#if data.page}<a class="textlink" href={pageHref(data.page - 1)}>Newer</a>{/if}

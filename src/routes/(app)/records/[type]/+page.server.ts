@@ -43,6 +43,7 @@ export const load: PageServerLoad = async (event) => {
 		next: null as string | null,
 		before: null as string | null,
 		stoppedAfter: null as number | null,
+		knownFrom: null as string | null,
 		slow: null as { ms: number; indexes: number } | null,
 		count: Promise.resolve(null as Awaited<ReturnType<typeof countOf>>)
 	};
@@ -73,6 +74,7 @@ export const load: PageServerLoad = async (event) => {
 			next: cursorText(stretch.next),
 			before: cursorText(stretch.before),
 			stoppedAfter: stretch.stoppedAfter,
+			knownFrom: ready.knownFrom,
 			slow: ms > SLOW ? { ms, indexes: await helpfulFor(db(), schema, type, asked) } : null,
 			// the page does not wait for it
 			count: countOf(db(), ready).catch(() => null)

@@ -22,7 +22,7 @@
 	import Views from '$lib/list/Views.svelte';
 	import Which from '$lib/list/Which.svelte';
 	import { askedSoFar, columnWidth, isAmount, isFinished, sayList } from '$lib/list/list';
-	import { dayIn, formatCount } from '$lib/words/format';
+	import { dayIn, formatCount, formatMoment } from '$lib/words/format';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 	import { columnCell, columnField, columnLabel } from '../../../../runtime/lists';
 
@@ -302,6 +302,10 @@
 	<div class="ticks mt-2"></div>
 	{#if data.gone}<p class="py-1 text-sm text-ochre">
 			▲ This view is not there any more: these are all {type.plural.toLowerCase()}.
+		</p>{/if}
+	{#if data.knownFrom}<p class="py-1 text-sm text-ochre">
+			▲ History is kept from {formatMoment(data.knownFrom, w.model.zone)} on: what changed before that
+			counts as unchanged.
 		</p>{/if}
 	{#if data.fault ?? trouble}<p class="py-2 text-brick" role="alert">
 			● {data.fault ?? trouble}

@@ -65,7 +65,8 @@ export const load: PageServerLoad = async (event) => {
 			)
 		)
 	).filter((x) => x.n);
-	const { links, ...told } = await historyOf(w, schema, type, id, then?.values);
+	const before = event.url.searchParams.get('before');
+	const { links, ...told } = await historyOf(w, schema, type, id, then?.values, before);
 	return {
 		id: r.id,
 		version: r.version,

@@ -139,7 +139,7 @@
 		</section>
 	{/if}
 
-	<section class="mt-5" aria-label="History">
+	<section class="mt-5" id="history" aria-label="History">
 		<div class="flex flex-wrap items-baseline gap-4">
 			<h2>History</h2>
 			<span class="flex items-center gap-2 text-sm"
@@ -160,14 +160,23 @@
 		</div>
 		<div class="ticks mt-1"></div>
 		{#if data.history.some((h) => h.lines.some((l) => l.outcome === 'set'))}
-			{#key data.id}<TimeLine
+			{#key `${data.id} ${data.part.before?.change}`}<TimeLine
 					type={params.type}
 					history={data.history}
+					until={data.part.before?.at ?? null}
 					{along}
 					{say}
 					{label}
 				/>{/key}
 		{/if}
-		<HistoryTable type={params.type} id={data.id} history={data.history} {along} {say} {label} />
+		<HistoryTable
+			type={params.type}
+			id={data.id}
+			history={data.history}
+			part={data.part}
+			{along}
+			{say}
+			{label}
+		/>
 	</section>
 </div>

@@ -27,6 +27,6 @@ export const load: PageServerLoad = async (event) => {
 		who,
 		entryPoint,
 		was,
-		...(await historyOf(workspace, schema, type, id, was))
+		...(await historyOf(workspace, schema, type, id, was, event.url.searchParams.get('before')))
 	};
 };

@@ -90,13 +90,14 @@
 			</tbody>
 		</table>
 	</section>
-	<section class="mt-5" aria-label="History">
+	<section class="mt-5" id="history" aria-label="History">
 		<h2>History</h2>
 		<div class="ticks mt-1"></div>
 		<HistoryTable
 			type={params.type}
 			id={data.id}
 			history={data.history}
+			part={data.part}
 			along={(change) => data.along[change] ?? []}
 			{say}
 			{label}
