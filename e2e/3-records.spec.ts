@@ -456,3 +456,62 @@ test('an import is taken back: looked at first, what it made deleted', async ({ 
 	await expect(page).toHaveURL(`/records/customer/${number![1]}`);
 	await expect(page.locator('#f-headcount')).toHaveValue('9');
 });
+
+test('the history of a record that changed often is reached part by part, by keyboard', async ({
+	page
+}) => {
+	test.slow();
+	await open(page, '/records/customer');
+	const headers = { origin: new URL(page.url()).origin };
+	const send = async (id: string | null, name: string) => {
+		const r = await page.request.post(`/save/customer${id ? `?id=${id}` : ''}`, {
+			headers,
+			data: { sent: [['trading_name', name]], release: 3 }
+		});
+		return ((await r.json()) as { id: string }).id;
+	};
+	const id = await send(null, 'Often Changed 0');
+	for (let i = 1; i <= 104; i++) await send(id, `Often Changed ${i}`);
+	await open(page, `/records/customer/${id}`);
+	const history = page.getByRole('region', { name: 'History' });
+	await expect(history.getByRole('cell', { name: 'Often Changed 104', exact: true })).toBeVisible();
+	await expect(history).toContainText('The newest 40 changes.');
+	await expect(history.getByText('Often Changed 3', { exact: true })).toHaveCount(0);
+	await pressOn(history.getByRole('link', { name: 'Older changes' }));
+	await expect(history.getByRole('cell', { name: 'Often Changed 0', exact: true })).toBeVisible();
+	await expect(history.getByRole('link', { name: 'Older changes' })).toHaveCount(0);
+	// what it became in the first of the newer changes is not of this part
+	await expect(history.getByRole('cell', { name: 'Often Changed 5', exact: true })).toHaveCount(0);
+	await page.reload();
+	await expect(history.getByRole('cell', { name: 'Often Changed 0', exact: true })).toBeVisible();
+	expect(await barriers(page, 'main', ['wcag2a', 'wcag2aa', 'wcag22aa'])).toEqual([]);
+	await pressOn(history.getByRole('link', { name: 'The newest changes' }));
+	await expect(history.getByRole('cell', { name: 'Often Changed 104', exact: true })).toBeVisible();
+	expect(new URL(page.url()).searchParams.has('before')).toBe(false);
+});
+
+test('jobs that ended are found by what they did and for whom, by keyboard', async ({ page }) => {
+	await open(page, '/records/customer/import');
+	await page.locator('#text').fill('Trading name,Headcount\nFound Among Jobs,9\nFound As Well,10');
+	await importPasted(page);
+	await open(page, '/jobs');
+	const ended = page.getByRole('table', { name: 'Jobs that ended' });
+	const rows = ended.locator('tbody tr');
+	await choose(page.getByLabel('What they did'), 'import');
+	await expect(page).toHaveURL(/kind=import/);
+	await expect(rows.first()).toContainText('import');
+	await expect(
+		rows.filter({ hasNot: page.getByRole('cell', { name: 'import', exact: true }) })
+	).toHaveCount(0);
+	await page.getByLabel('For whom').focus();
+	await page.keyboard.press('Enter');
+	await page.keyboard.type('for Jonas');
+	await page.keyboard.press('Enter');
+	await expect(page).toHaveURL(/by=\d+/);
+	await page.reload();
+	await expect(rows.first()).toContainText('Jonas');
+	await choose(page.getByLabel('What they did'), 'replay');
+	await expect(rows).toHaveText(['None of these.']);
+	await page.goto('/jobs?kind=party');
+	await expect(page.getByText('“kind” in the address must be one of')).toBeVisible();
+});

@@ -49,7 +49,7 @@ async function valuesOf(workspace: string): Promise<Map<string, Record<string, J
 
 /**
  * Where history does not hang together: each line begins with what the one before left, the last left what is stored,
- * and whoever is said to have set a value set that value.
+ * and whoever is said to have set a value set that value; of what happened before history was forgotten nothing is asked.
  * @param but fields that are not looked at, as `type field`: they became another kind, which history does not tell
  */
 export async function brokenHistory(
@@ -66,8 +66,8 @@ export async function brokenHistory(
 		outcome: string;
 	}>(
 		`select l.change::text, l.type || ' ' || l.record as of, l.field, l.was, l.now, l.outcome
-		 from history_line l join change c on c.id = l.change
-		 where c.workspace = $1 and l.outcome in ('set', 'deleted') order by l.change`,
+		 from history_line l join change c on c.id = l.change join workspace w on w.id = c.workspace
+		 where c.workspace = $1 and l.outcome in ('set', 'deleted') and c.at >= coalesce(w.history_from, c.at) order by l.change`,
 		[workspace]
 	);
 	const last = new Map<string, Map<string, { now: JsonValue; change: string }>>();
@@ -86,6 +86,12 @@ export async function brokenHistory(
 			made.set(`${change} ${of} ${field}`, now);
 		}
 	}
+	const { rows: known } = await db().query<{ id: string }>(
+		`select c.id::text from change c join workspace w on w.id = c.workspace
+		 where c.workspace = $1 and c.at >= coalesce(w.history_from, c.at)`,
+		[workspace]
+	);
+	const told = new Set(known.map((c) => c.id));
 	const stored = await valuesOf(workspace);
 	for (const [of, r] of await everyRecord(workspace))
 		for (const [field, value] of Object.entries(stored.get(of)!)) {
@@ -95,7 +101,7 @@ export async function brokenHistory(
 				bad.push(`${of} ${field}: ${text(value)} is stored, ${l.change} left ${text(l.now)}`);
 			const by = r.setBy[field]?.change;
 			const gave = by && made.get(`${by} ${of} ${field}`);
-			if (by && text(gave) !== text(value))
+			if (by && told.has(by) && text(gave) !== text(value))
 				bad.push(`${of} ${field}: ${text(value)} is said to be of ${by}, which gave ${text(gave)}`);
 		}
 	return bad;

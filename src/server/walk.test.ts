@@ -1,6 +1,7 @@
 /**
  * A long walk: people, imports, bulk changes, what is taken back, edits of living tables, releases and pilots, one after
- * the other and several at once, in an order that chance gives. After each step what is kept holds together.
+ * the other and several at once, with what is old forgotten now and then, in an order that chance gives. After each step
+ * what is kept holds together.
  */
 import fc from 'fast-check';
 import { randomUUID } from 'node:crypto';
@@ -46,6 +47,7 @@ import { rowsAt } from './db/living';
 import { readModel } from './db/model';
 import { pilotOn } from './db/pilot';
 import { db, transaction, type Db } from './db/pool';
+import { forgetBeyond, historyFrom } from './db/retention';
 import { dbTrouble } from './db/trouble';
 import { createRelease, putInForce, readRelease, rulesOf, withLiving } from './db/rules';
 import { BadModel, ModelMoved } from './draft/model';
@@ -83,6 +85,8 @@ class Walk {
 	private readonly releases: number[] = [];
 	private drawn = 0;
 	private cutting = false;
+	/** Changes by road, of those that were forgotten or counted last. */
+	readonly roads = new Map<EntryPoint, number>();
 	/** Fields whose values became those of another type, which history does not tell. */
 	readonly converted = new Set<string>();
 	constructor(
@@ -107,7 +111,8 @@ class Walk {
 		'living table': [2, () => this.living()],
 		model: [2, () => this.model()],
 		release: [1, () => this.release()],
-		pilot: [1, () => this.pilot()]
+		pilot: [1, () => this.pilot()],
+		'old things forgotten': [1, () => this.forget()]
 	};
 	/** After these, stored values may differ from what is in force now. */
 	static readonly MOVES = ['living table', 'release', 'pilot'];
@@ -228,9 +233,7 @@ class Walk {
 	private async importBack() {
 		const file = this.imports.pop();
 		if (!file) return;
-		const { id } = await takeImportBack(this.t.author, file);
-		await workAll();
-		await this.carriedOut(id);
+		await this.takenBack(() => takeImportBack(this.t.author, file));
 	}
 
 	/** Carries out what was looked at; nothing where no record would change. */
@@ -288,7 +291,13 @@ class Walk {
 	private async back() {
 		const last = this.bulks.pop();
 		if (!last) return;
-		const { id } = await takeBack(this.t.author, last);
+		await this.takenBack(() => takeBack(this.t.author, last));
+	}
+	/** What is forgotten is not taken back: that is refused. */
+	private async takenBack(take: () => Promise<{ id: string }>) {
+		let id: string | null = null;
+		await this.unlessRefused(async () => ({ id } = await take()));
+		if (!id) return;
 		await workAll();
 		await this.carriedOut(id);
 	}
@@ -452,6 +461,27 @@ class Walk {
 			await queueLineOfRelease(c, workspace, before, after, admin.id);
 		});
 	}
+	/** All that happened until now is too old to be kept. */
+	private async forget() {
+		const { workspace } = this.t;
+		await this.countRoads();
+		const some = this.chance.mixed(['messages', 'imports', 'jobs'] as const).slice(1);
+		await forgetBeyond(
+			db(),
+			workspace,
+			Object.fromEntries(['history', ...some].map((k) => [k, 0]))
+		);
+		// changes are told apart by milliseconds
+		await new Promise((r) => setTimeout(r, 5));
+	}
+	/** How many changes came by each road that are not forgotten. */
+	async countRoads() {
+		const { rows } = await db().query<{ road: EntryPoint; n: number }>(
+			`select entry_point as road, count(*)::int as n from change c join workspace w on w.id = c.workspace
+			 where c.at >= coalesce(w.history_from, c.at) group by 1`
+		);
+		for (const { road, n } of rows) this.roads.set(road, (this.roads.get(road) ?? 0) + n);
+	}
 	private async pilot() {
 		const { workspace, admin } = this.t;
 		const on = await pilotOn(db(), workspace);
@@ -503,13 +533,13 @@ describe.each(SEEDS)('a walk of seed %i', (seed) => {
 			expect(await brokenEvents(t.workspace, walk.converted), at).toEqual([]);
 			if (n % 10 === 0) snapshots.push(await snapshot(t.workspace));
 		}
+		const from = await historyFrom(db(), t.workspace);
 		for (const s of snapshots)
-			expect(await otherwiseThen(t.workspace, s, walk.converted)).toEqual([]);
-		const { rows: roads } = await db().query<{ road: EntryPoint; n: number }>(
-			'select entry_point as road, count(*)::int as n from change group by 1'
-		);
+			if (!from || s.at >= from)
+				expect(await otherwiseThen(t.workspace, s, walk.converted)).toEqual([]);
+		await walk.countRoads();
 		for (const road of [...ROADS, 'bulk'] as const)
-			expect(roads.find((r) => r.road === road)?.n, road).toBeGreaterThan(2);
+			expect(walk.roads.get(road), road).toBeGreaterThan(2);
 		// and the standing list finds the same
 		await queueLine(t.workspace, t.author.id);
 		await workAll();

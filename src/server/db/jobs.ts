@@ -1,6 +1,6 @@
 /** Jobs and who works on them, in the database. */
 
-import { PAUSABLE, RESUMABLE, type JobKind } from '../../door/job-kinds';
+import { PAUSABLE, RESUMABLE, type JobKind, type JobsAsked } from '../../door/job-kinds';
 import { iso } from './iso';
 import type { Db } from './pool';
 
@@ -211,14 +211,47 @@ export async function readJob(db: Db, id: string, workspace?: string): Promise<J
 	return r.rows[0] ?? null;
 }
 
-/** The newest jobs. */
-export async function listJobs(db: Db, workspace: string, most: number): Promise<Job[]> {
+/** Most jobs under way that are shown. */
+const MOST_OPEN = 200;
+
+/** The jobs that are not at their end, the newest first. */
+export async function openJobs(db: Db, workspace: string): Promise<Job[]> {
 	const r = await db.query<Job>(
-		`select ${JOB} ${FROM} where j.workspace = $1 order by j.queued_at desc limit $2`,
-		[workspace, most]
+		`select ${JOB} ${FROM} where j.workspace = $1 and j.ended_at is null
+		 order by j.queued_at desc, j.id desc limit ${MOST_OPEN}`,
+		[workspace]
 	);
 	// what it came to is read where it is looked at
 	return r.rows.map((j) => ({ ...j, result: null }));
+}
+
+/** Jobs that ended, those that were asked for last first. */
+export async function endedJobs(
+	db: Db,
+	workspace: string,
+	{ kind, by, before }: JobsAsked,
+	most: number
+): Promise<Job[]> {
+	const r = await db.query<Job>(
+		`select ${JOB} ${FROM} where j.workspace = $1 and j.ended_at is not null
+		   and ($2::text is null or j.kind = $2)
+		   and ($3::text is null or coalesce(j.account::text, 'nobody') = $3)
+		   and ($4::uuid is null or (j.queued_at, j.id) < (select b.queued_at, b.id from job b where b.id = $4))
+		 order by j.queued_at desc, j.id desc limit $5`,
+		[workspace, kind, by, before, most]
+	);
+	return r.rows.map((j) => ({ ...j, result: null }));
+}
+
+/** The job of a kind that is under way, or else the newest; null where there was none, as far as is kept. */
+export async function newestJob(db: Db, workspace: string, kind: JobKind): Promise<Job | null> {
+	const r = await db.query<Job>(
+		`select ${JOB} ${FROM} where j.workspace = $1 and j.kind = $2
+		 order by j.ended_at is null desc, j.queued_at desc, j.id desc limit 1`,
+		[workspace, kind]
+	);
+	const [newest] = r.rows;
+	return newest ? { ...newest, result: null } : null;
 }
 
 /** The job of a kind that is not at its end; null for none. @param input that it was asked with */

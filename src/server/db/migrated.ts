@@ -2,7 +2,7 @@
 import type { Db } from './pool';
 
 /** The newest change of shape that this program counts on. */
-const NEWEST = '034_history_from.sql';
+const NEWEST = '035_open_jobs.sql';
 
 /** Whether the database has the shape that this program needs. @throws when it cannot be asked */
 export async function isMigrated(db: Db): Promise<boolean> {

@@ -8,7 +8,7 @@ import { demoModel } from '../../../demo/model';
 import { checkPilotStep } from '../../door/pilot';
 import { readEntries } from '../db/audit';
 import { readHistory } from '../db/history';
-import { listJobs } from '../db/jobs';
+import { openJobs } from '../db/jobs';
 import { differencesByDay, listDifferences, listPilots, membershipOf, pilotOn } from '../db/pilot';
 import { db } from '../db/pool';
 import { createRelease, readRelease, releaseInForce, rulesOf } from '../db/rules';
@@ -123,7 +123,7 @@ const end = async (step: 'withdraw' | 'take') =>
 const belongs = async (id: string) => membershipOf(db(), (await on()).id, 'customer', id);
 const idle = async () => {
 	for (let i = 0; i < 200; i++) {
-		const open = (await listJobs(db(), t.workspace, 20)).filter((j) => !j.ended);
+		const open = await openJobs(db(), t.workspace);
 		if (!open.length) return;
 		await new Promise((r) => setTimeout(r, 100));
 	}

@@ -2,7 +2,7 @@
 import { BadInput } from '../../door';
 import type { LineAsked, LineStep } from '../../door/line';
 import { note } from '../audit/audit';
-import { listJobs, type Job } from '../db/jobs';
+import { newestJob, type Job } from '../db/jobs';
 import {
 	countLine,
 	leaveLine,
@@ -21,8 +21,6 @@ import { keepFound, lineNow } from './lined';
 
 /** Rows of a page of the list. */
 const SIZE = 50;
-/** Jobs among which the newest look is searched. */
-const RECENT = 60;
 
 /** A value out of line as it is shown. */
 export interface ShownLine extends SeenLine {
@@ -65,12 +63,8 @@ export async function lineShown(
 export const lineCounts = (workspace: string): Promise<LineCount[]> => countLine(db(), workspace);
 
 /** The look that is under way, or else the newest; null when there was none, as far as is kept. */
-export async function newestLook(workspace: string): Promise<Job | null> {
-	const looks = (await listJobs(db(), workspace, RECENT)).filter(
-		(j) => j.kind === 'out-of-line look'
-	);
-	return looks.find((j) => !j.ended) ?? looks[0] ?? null;
-}
+export const newestLook = (workspace: string): Promise<Job | null> =>
+	newestJob(db(), workspace, 'out-of-line look');
 
 /** What of a record is listed as out of line, as it is now. */
 export async function lineOfOne(

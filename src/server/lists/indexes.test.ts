@@ -6,7 +6,7 @@ import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { workAll } from '../../../tests/worker';
 import { modelEditBetween } from '../../core';
 import { EVERYTHING, checkIndexes, type ListAsked, type ListIndex } from '../../door/lists';
-import { listJobs, stopJob } from '../db/jobs';
+import { newestJob, openJobs, stopJob } from '../db/jobs';
 import { alone, indexName, madeIndexes } from '../db/list-index';
 import { readModel } from '../db/model';
 import { db, isDeadlock, transaction } from '../db/pool';
@@ -134,7 +134,7 @@ describe('a list', () => {
 		);
 		expect(await lineOf('amount', 'value')).toMatchObject({ state: 'waiting', by: t.admin.name });
 		await workAll();
-		const [job] = await listJobs(db(), t.workspace, 1);
+		const job = (await newestJob(db(), t.workspace, 'indexing'))!;
 		expect(job).toMatchObject({ kind: 'indexing', state: 'done' });
 		for (const [k, [asked, i]] of WANTED.entries()) {
 			expect(await lineOf(i.field, i.use)).toMatchObject({ state: 'made', trouble: null });
@@ -267,13 +267,13 @@ describe('an index', () => {
 		const held = new Promise<void>((r) => (done = r));
 		const other = alone(() => held);
 		await setIndexes(t.admin, [i], true);
-		const [job] = await listJobs(db(), t.workspace, 1);
+		const job = (await newestJob(db(), t.workspace, 'indexing'))!;
 		const work = workOn({ job: job.id });
 		await new Promise((r) => setTimeout(r, 300));
 		expect(await lineOf('net_amount', 'value')).toMatchObject({ state: 'waiting' });
 		await stopJob(db(), t.workspace, job.id);
 		await work;
-		const [ended] = await listJobs(db(), t.workspace, 1);
+		const ended = (await newestJob(db(), t.workspace, 'indexing'))!;
 		expect(ended).toMatchObject({ id: job.id, state: 'cancelled' });
 		done();
 		await other;
@@ -295,7 +295,7 @@ describe('an index', () => {
 		).toThrow('indexes[0].use');
 		const i: ListIndex = { type: 'deal', field: 'probability', use: 'value' };
 		await Promise.all([want(i), want(i)]);
-		const open = (await listJobs(db(), t.workspace, 10)).filter((j) => !j.ended);
+		const open = await openJobs(db(), t.workspace);
 		expect(open.length).toBe(1);
 		await workAll();
 		expect(await lineOf('probability', 'value')).toMatchObject({ state: 'made' });

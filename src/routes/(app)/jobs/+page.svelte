@@ -1,6 +1,8 @@
 <script lang="ts">
 	import { onMount } from 'svelte';
-	import { invalidate } from '$app/navigation';
+	import { goto, invalidate } from '$app/navigation';
+	import { JOB_KINDS, jobsHref, type JobKind, type JobsAsked } from '$door/job-kinds';
+	import Choose from '$lib/inputs/Choose.svelte';
 	import JobState from '$lib/shell/JobState.svelte';
 	import { formatCount, formatMoment } from '$lib/words/format';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
@@ -8,7 +10,21 @@
 	let { data } = $props();
 	const w = useWorkbench();
 	const reload = () => invalidate('app:jobs');
-	const open = $derived(data.jobs.filter((j) => !j.ended));
+	const { asked, open } = $derived(data);
+	const pick = (more: Partial<JobsAsked>) =>
+		void goto(jobsHref({ ...asked, before: null, ...more }), { keepFocus: true, noScroll: true });
+	const kinds = [
+		{ value: '', label: 'any job' },
+		...JOB_KINDS.map((k) => ({ value: k, label: k }))
+	];
+	const people = $derived([
+		{ value: '', label: 'for anybody' },
+		...data.people.map((p) => ({
+			value: p.id,
+			label: `for ${p.name}${p.retired ? ' (retired)' : ''}`
+		})),
+		{ value: 'nobody', label: 'for nobody: begun by itself' }
+	]);
 	onMount(() => {
 		const timer = setInterval(() => {
 			if (!document.hidden) void reload();
@@ -67,7 +83,23 @@
 			{/if}
 		</ul>
 	{/if}
-	<h2 class="mt-5">Ended</h2>
+	<div class="mt-5 flex flex-wrap items-center gap-3" role="group" aria-label="Which jobs">
+		<h2>Ended</h2>
+		<Choose
+			label="What they did"
+			class="w-44"
+			value={asked.kind ?? ''}
+			choices={kinds}
+			onpick={(v) => pick({ kind: (v || null) as JobKind | null })}
+		/>
+		<Choose
+			label="For whom"
+			class="w-56"
+			value={asked.by ?? ''}
+			choices={people}
+			onpick={(v) => pick({ by: v || null })}
+		/>
+	</div>
 	<div class="ticks mt-1"></div>
 	<table class="grid-table text-sm" aria-label="Jobs that ended">
 		<thead
@@ -78,7 +110,7 @@
 			></thead
 		>
 		<tbody>
-			{#each data.jobs.filter((j) => j.ended) as j (j.id)}
+			{#each data.ended as j (j.id)}
 				<tr>
 					<td>{j.kind}</td>
 					<td
@@ -99,7 +131,20 @@
 							{j.message}{:else}{SAYS[j.state]}{/if}</td
 					>
 				</tr>
-			{:else}<tr><td colspan="7" class="text-quiet">None yet.</td></tr>{/each}
+			{:else}<tr
+					><td colspan="7" class="text-quiet"
+						>{asked.kind || asked.by || asked.before ? 'None of these.' : 'None yet.'}</td
+					></tr
+				>{/each}
 		</tbody>
 	</table>
+	{#if asked.before || data.older}
+		<p class="mt-2 flex gap-4 text-sm">
+			{#if asked.before}<a class="textlink" href={jobsHref({ ...asked, before: null })}
+					>The newest</a
+				>{/if}
+			{#if data.older}<a class="textlink" href={jobsHref({ ...asked, before: data.older })}>Older</a
+				>{/if}
+		</p>
+	{/if}
 </div>

@@ -7,6 +7,9 @@ import { takeIn } from '$server/imports/imports';
 import { inForce } from '$server/records';
 import type { Actions, PageServerLoad } from './$types';
 
+/** Files taken in before that are shown. */
+const EARLIER = 20;
+
 async function needsType(workspace: string, type: string) {
 	const { schema } = await inForce(db(), workspace);
 	if (!schema.types.has(type)) error(404, `There is no record type “${type.slice(0, 60)}”.`);
@@ -15,7 +18,8 @@ async function needsType(workspace: string, type: string) {
 export const load: PageServerLoad = async (event) => {
 	const { workspace } = allow(event);
 	await needsType(workspace, event.params.type);
-	return { earlier: await listImports(db(), workspace, event.params.type, 20) };
+	const earlier = await listImports(db(), workspace, event.params.type, EARLIER + 1);
+	return { earlier: earlier.slice(0, EARLIER), more: earlier.length > EARLIER };
 };
 
 export const actions: Actions = {

@@ -74,5 +74,11 @@
 				{/each}
 			</tbody>
 		</table>
+		{#if data.more}<p class="mt-1 text-sm text-quiet">
+				These are the newest. Older ones that were imported are among the <a
+					class="textlink"
+					href="/jobs?kind=import">jobs</a
+				>.
+			</p>{/if}
 	{/if}
 </div>
