@@ -52,7 +52,7 @@ export default defineConfig({
 					// nothing here keeps anything between tests: the core is loaded once, not by each file anew
 					isolate: false,
 					include: [
-						'{src/core,src/door,src/cli,src/workers,demo}/**/*.test.ts',
+						'{src/core,src/door,src/runtime,src/cli,src/workers,demo}/**/*.test.ts',
 						'src/server/http/routes.test.ts'
 					],
 					testTimeout: 120_000

@@ -1,4 +1,5 @@
 /** The journal line by line: by rule, field, person, road and day, with pictures, and the way back. */
+import { readFile } from 'node:fs/promises';
 import { barriers, choose, expect, open, signIn, test } from './helpers';
 
 test.beforeEach(async ({ page }) => signIn(page, 'mieke'));
@@ -29,6 +30,14 @@ test('who changed what by which road, drawn by the day, each line to its record 
 	await expect(page).toHaveURL(/\/paper\/3#rule-probability/);
 	await expect(page.locator('#rule-probability')).toContainText('Probability');
 	await page.goBack();
+	// all of it as a file, by keyboard
+	const file = page.waitForEvent('download');
+	await page.getByRole('link', { name: 'all of these as CSV' }).press('Enter');
+	const read = await readFile(await (await file).path(), 'utf8');
+	const [head, ...lines] = read.trim().split('\r\n');
+	expect(head).toMatch(/^When \(UTC\),Change,Who,Road,Release,Record type,No\.,Record,Field,What,/);
+	expect(lines.length).toBeGreaterThan(5);
+	for (const l of lines) expect(l).toMatch(/Deal.*,Probability,wrote,.*Probability by stage/);
 	// one change alone, and out again; the address holds it
 	await grid.getByRole('link', { name: /2026/ }).first().click();
 	await expect(page.getByText('in one change')).toBeVisible();

@@ -83,11 +83,15 @@ export function journalAsked(rule: string, q: URLSearchParams): JournalAsked {
 }
 
 /** The address of a journal, without its page. */
-export function journalHref(a: JournalAsked): string {
+export const journalHref = (a: JournalAsked): string => address(a, '');
+/** The address of the same as a file. */
+export const journalFile = (a: JournalAsked): string => address(a, '/export');
+
+function address(a: JournalAsked, end: string): string {
 	const q = new URLSearchParams();
 	if (a.field) q.set('field', `${a.field.type}.${a.field.field}`);
 	for (const key of ['by', 'road', 'what', 'from', 'to', 'change'] as const)
 		if (a[key]) q.set(key, a[key]);
 	const query = q.toString();
-	return `/journal/${encodeURIComponent(a.rule ?? ALL_RULES)}${query ? `?${query}` : ''}`;
+	return `/journal/${encodeURIComponent(a.rule ?? ALL_RULES)}${end}${query ? `?${query}` : ''}`;
 }

@@ -110,6 +110,12 @@ function asked(workspace: string, a: JournalAsked, between: Between, most: numbe
 	return { sql: [none, ...parts.map((p) => `(${p})`)].join('\nunion all\n'), values, value };
 }
 
+/** What is told of lines `y`, and in which order: the newest first. */
+const TOLD = `select y.change::text, ${isoExact('y.at')} as at, a.name as who, y.entry_point as "entryPoint", y.release, y.type, y.record::text,
+	y.field, y.was, y.now, y.claim, y.rule_name as "ruleName", y.outcome, y.because`;
+const ORDERED = `left join account a on a.id = y.account
+	order by y.at desc, y.change desc nulls last, ${WITHIN.replaceAll('l.', 'y.')}`;
+
 /** Lines of the journal, the newest first. */
 export async function journalOf(
 	db: Db,
@@ -124,14 +130,46 @@ export async function journalOf(
 		(page + 1) * size
 	);
 	const r = await db.query<JournalLine>(
-		`select y.change::text, ${isoExact('y.at')} as at, a.name as who, y.entry_point as "entryPoint", y.release, y.type, y.record::text,
-		   y.field, y.was, y.now, y.claim, y.rule_name as "ruleName", y.outcome, y.because
-		 from (${sql}) y left join account a on a.id = y.account
-		 order by y.at desc, y.change desc nulls last, ${WITHIN.replaceAll('l.', 'y.')}
+		`${TOLD} from (${sql}) y ${ORDERED}
 		 limit ${value(size, 'int')} offset ${value(page * size, 'int')}`,
 		values
 	);
 	return r.rows;
+}
+
+/**
+ * The next stretch of the journal for a file, the newest first: all that is asked of some changes and of what was
+ * refused between them.
+ * @param before where the stretch before ended, ISO 8601; null at first
+ * @param changes of how many, at least
+ * @returns where this one ended; null at the end of the journal
+ */
+export async function journalStretch(
+	db: Db,
+	workspace: string,
+	what: JournalAsked,
+	between: Between,
+	before: string | null,
+	changes: number
+): Promise<{ lines: JournalLine[]; next: string | null }> {
+	const until = before ?? between.before;
+	// to the microsecond: nothing of an instant is told twice, or not at all
+	const r = await db.query<{ at: string }>(
+		`select to_char(at at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') as at from change
+		 where workspace = $1 and ($2::timestamptz is null or at < $2) and ($3::timestamptz is null or at >= $3)
+		   and ($4::bigint is null or id = $4)
+		 order by at desc offset $5 limit 1`,
+		[workspace, until, between.from, what.change, changes - 1]
+	);
+	const next = r.rows[0]?.at ?? null;
+	const { sql, values } = asked(
+		workspace,
+		what,
+		{ from: next ?? between.from, before: until },
+		null
+	);
+	const { rows } = await db.query<JournalLine>(`${TOLD} from (${sql}) y ${ORDERED}`, values);
+	return { lines: rows, next };
 }
 
 /** How much of each there was on a day. */

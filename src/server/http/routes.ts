@@ -268,6 +268,7 @@ export const ROUTES: Readonly<Record<string, Doings>> = {
 		PUT: { asks: 'change', does: 'changes a named list: one’s own, as administrator any' },
 		DELETE: { asks: 'change', does: 'removes a named list: one’s own, as administrator any' }
 	},
+	'/journal/[rule]/export': look('the lines of the journal as CSV'),
 	'/lists/[type]': look('the records of a list as CSV'),
 	'/remarks': { POST: { asks: 'write', does: 'says something of a rule, a finding or a trial' } },
 	'/remarks/[id]': {

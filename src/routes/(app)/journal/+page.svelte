@@ -3,7 +3,7 @@
 	import { sheetOf } from '$core';
 	import { ALL_RULES } from '$door/journal';
 	import { formatCount, formatMoment } from '$lib/words/format';
-	import { OUTCOME_LABEL } from '$lib/words/outcomes';
+	import { OUTCOME_LABEL } from '../../../runtime/outcomes';
 	import Grid from '$lib/grid/Grid.svelte';
 	import type { GridColumn } from '$lib/grid/columns';
 	import { useWorkbench } from '$lib/work/workbench.svelte';

@@ -8,7 +8,7 @@
 	import Flow from '$lib/rehearse/Flow.svelte';
 	import JobState from '$lib/shell/JobState.svelte';
 	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
-	import { schemaThen } from '$lib/words/past';
+	import { schemaThen } from '../../../../runtime/past';
 	import { Refused, ask } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 

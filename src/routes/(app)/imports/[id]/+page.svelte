@@ -5,7 +5,7 @@
 	import Form from '$lib/inputs/Form.svelte';
 	import JobState from '$lib/shell/JobState.svelte';
 	import { formatCount, formatMoment, formatValue } from '$lib/words/format';
-	import { schemaThen } from '$lib/words/past';
+	import { schemaThen } from '../../../../runtime/past';
 	import { Refused, ask } from '$lib/work/http';
 	import { useWorkbench } from '$lib/work/workbench.svelte';
 	import { writerOf, type JsonValue } from '$core';

@@ -10,6 +10,7 @@ import { historyFrom } from '$server/db/retention';
 import { inForce } from '$server/records';
 import { titlesOfLines } from '$server/records/view';
 import { allow } from '$server/http/guard';
+import { dayAfter } from '../../../../runtime/days';
 import { dayIn, startOfDay } from '../../../../runtime/format';
 import type { PageServerLoad } from './$types';
 
@@ -37,7 +38,7 @@ export const load: PageServerLoad = async (event) => {
 	const { zone } = schema.model;
 	const between = {
 		from: asked.from && startOfDay(LocalDate.parse(asked.from)!, zone),
-		before: asked.to && startOfDay(after(asked.to), zone)
+		before: asked.to && startOfDay(dayAfter(LocalDate.parse(asked.to)!), zone)
 	};
 	const today = dayIn(new Date().toISOString(), zone)!;
 	const last = LocalDate.parse(asked.to ?? today)!;
@@ -53,7 +54,7 @@ export const load: PageServerLoad = async (event) => {
 						asked,
 						{
 							from: startOfDay(LocalDate.parse(first)!, zone),
-							before: startOfDay(after(last.toString()), zone)
+							before: startOfDay(dayAfter(last), zone)
 						},
 						zone
 					)
@@ -82,5 +83,4 @@ export const load: PageServerLoad = async (event) => {
 	};
 };
 
-const after = (day: string) => LocalDate.fromEpochDay(LocalDate.parse(day)!.epochDay + 1)!;
 const before = (day: LocalDate, n: number) => LocalDate.fromEpochDay(day.epochDay - n)!.toString();

@@ -3,14 +3,14 @@
 	import type { JsonValue } from '$core';
 	import { ROAD_LABEL, ROADS, MESSAGES, sheetOf, type Road } from '$core';
 	import { goto } from '$app/navigation';
-	import { ALL_RULES, journalHref, type JournalAsked } from '$door/journal';
+	import { ALL_RULES, journalFile, journalHref, type JournalAsked } from '$door/journal';
 	import Days from '$lib/journal/Days.svelte';
 	import Choose from '$lib/inputs/Choose.svelte';
 	import DaysBetween from '$lib/inputs/DaysBetween.svelte';
 	import { LENGTHS, periodOf } from '$lib/rehearse/period';
 	import { formatMoment, formatValue } from '$lib/words/format';
-	import { fieldThen } from '$lib/words/past';
-	import { OUTCOME_LABEL } from '$lib/words/outcomes';
+	import { fieldThen } from '../../../../runtime/past';
+	import { sayOutcome } from '../../../../runtime/outcomes';
 	import Grid from '$lib/grid/Grid.svelte';
 	import type { GridColumn } from '$lib/grid/columns';
 	import { copyLink } from '$lib/work/copy-link';
@@ -61,10 +61,6 @@
 				: l.outcome === 'set aside'
 					? say(l, l.now)
 					: '';
-	const did = (l: Line) => {
-		if (l.outcome !== 'set' || l.claim !== null) return OUTCOME_LABEL[l.outcome] ?? l.outcome;
-		return l.entryPoint === 'model' ? 'taken out' : 'entered';
-	};
 	const ruleId = (l: Line) => l.claim?.split(':')[0] ?? null;
 	/** Where a rule did nothing its name is not kept. */
 	const ruleName = (l: Line) => {
@@ -88,7 +84,7 @@
 		},
 		{ id: 'record', label: 'Record', value: recordOf, width: 136 },
 		{ id: 'field', label: 'Field', value: fieldOf, width: 100, pick: true },
-		{ id: 'what', label: 'What', value: did, width: 84, pick: true },
+		{ id: 'what', label: 'What', value: sayOutcome, width: 84, pick: true },
 		{ id: 'moved', label: 'From → to', value: (l) => moved(l) || null, width: 132 },
 		...(asked.rule === null
 			? [
@@ -215,6 +211,7 @@
 		{#if certain}
 			<DaysBetween value={certain} onchange={go} />
 		{/if}
+		<a class="textlink" href={journalFile(asked)} download>all of these as CSV</a>
 	</div>
 	<div class="mt-2">
 		{#if data.days}<Days
@@ -263,7 +260,7 @@
 					>
 				{:else if c.id === 'field'}{fieldOf(l)}
 				{:else if c.id === 'what'}<span
-						class={l.claim === null ? '' : (tone[l.outcome] ?? 'text-quiet')}>{did(l)}</span
+						class={l.claim === null ? '' : (tone[l.outcome] ?? 'text-quiet')}>{sayOutcome(l)}</span
 					>
 				{:else if c.id === 'moved'}<span class="mono"
 						>{#if l.outcome === 'set'}<s class="text-quiet">{say(l, l.was)}</s> → {say(

@@ -12,6 +12,7 @@ import { readRecords, stampsOf } from '$server/db/records';
 import { lineOfOne } from '$server/line/line';
 import { recordThen } from '$server/records/past';
 import { historyOf, linkTitles } from '$server/records/view';
+import { dayAfter } from '../../../../../runtime/days';
 import { startOfDay } from '../../../../../runtime/format';
 import type { PageServerLoad } from './$types';
 
@@ -24,7 +25,6 @@ function dayOf(text: string | null): LocalDate | null {
 	const d = text ? LocalDate.parse(text) : null;
 	return d && d.year >= 1900 && d.year < 9999 ? d : null;
 }
-const dayAfter = (d: LocalDate) => LocalDate.fromEpochDay(d.epochDay + 1)!;
 
 export const load: PageServerLoad = async (event) => {
 	const account = allow(event);

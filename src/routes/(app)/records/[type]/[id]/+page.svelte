@@ -10,7 +10,7 @@
 	import RecordForm from '$lib/record/RecordForm.svelte';
 	import TimeLine from '$lib/record/TimeLine.svelte';
 	import { formatCount, formatMoment } from '$lib/words/format';
-	import { wordsThen } from '$lib/words/past';
+	import { wordsThen } from '../../../../../runtime/past';
 	import { ask, type Refused } from '$lib/work/http';
 	import { tell } from '$lib/shell/notices';
 	import { useWorkbench } from '$lib/work/workbench.svelte';

@@ -5,7 +5,7 @@
 	import { ENTRY_LABEL } from '$core';
 	import HistoryTable from '$lib/record/HistoryTable.svelte';
 	import { formatCount, formatMoment } from '$lib/words/format';
-	import { wordsThen } from '$lib/words/past';
+	import { wordsThen } from '../../../../../../runtime/past';
 	import { ask, Refused } from '$lib/work/http';
 	import { tell } from '$lib/shell/notices';
 	import { useWorkbench } from '$lib/work/workbench.svelte';

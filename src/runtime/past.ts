@@ -1,5 +1,5 @@
 /** What a field was when something was told of it: a name, a type, that may be others today. */
-import { Schema, type Field, type JsonValue } from '$core';
+import { Schema, type Field, type JsonValue } from '../core';
 import { formatValue } from './format';
 
 /** A field as it was until it got another type or was removed. */

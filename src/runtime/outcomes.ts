@@ -1,4 +1,7 @@
 /** What became of a rule in a few words, for the journal. */
+import type { Road } from '../core';
+
+/** By what came of it. */
 export const OUTCOME_LABEL: Record<string, string> = {
 	set: 'wrote',
 	'set aside': 'set aside what was sent',
@@ -25,3 +28,9 @@ export const OUTCOME_LABEL: Record<string, string> = {
 	said: 'said its message',
 	'cannot tell': 'could not tell'
 };
+
+/** What a line of the journal tells, in a few words. */
+export function sayOutcome(l: { outcome: string; claim: string | null; entryPoint: Road }): string {
+	if (l.outcome !== 'set' || l.claim !== null) return OUTCOME_LABEL[l.outcome] ?? l.outcome;
+	return l.entryPoint === 'model' ? 'taken out' : 'entered';
+}

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { Schema, type Field } from '$core';
-import { demoModel } from '../../../demo/model';
+import { demoModel } from '../../demo/model';
 import { fieldThen, schemaThen } from './past';
 
 const field = (type: Field['type']): Field => ({ id: 'x', label: type, group: 'G', type });
