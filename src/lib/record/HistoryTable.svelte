@@ -46,6 +46,12 @@
 	};
 </script>
 
+{#if part.before}
+	<p class="mb-1 text-sm" role="status">
+		What happened until {formatMoment(part.before.at, w.model.zone)}.
+		<a class="textlink" href={before(null)}>The newest changes</a>
+	</p>
+{/if}
 <table class="grid-table text-sm">
 	<thead
 		><tr><th>When</th><th>Who</th><th>Field</th><th>From</th><th>To</th><th>Because</th></tr></thead
@@ -155,9 +161,6 @@
 			? 'Of what happened before that, only what a kept message came of is told.'
 			: 'What happened before that is not known.'}
 	</p>{/if}
-{#if part.before || part.older}
-	<p class="mt-2 flex gap-4 text-sm">
-		{#if part.before}<a class="textlink" href={before(null)}>The newest changes</a>{/if}
-		{#if part.older}<a class="textlink" href={before(part.older)}>Older changes</a>{/if}
-	</p>
+{#if part.older}
+	<p class="mt-2 text-sm"><a class="textlink" href={before(part.older)}>Older changes</a></p>
 {/if}
