@@ -477,13 +477,15 @@ test('the history of a record that changed often is reached part by part, by key
 	await expect(history.getByRole('cell', { name: 'Often Changed 104', exact: true })).toBeVisible();
 	await expect(history).toContainText('The newest 40 changes.');
 	await expect(history.getByText('Often Changed 3', { exact: true })).toHaveCount(0);
+	// what it was made with, and what the next change found
+	const first = history.getByRole('cell', { name: 'Often Changed 0', exact: true }).last();
 	await pressOn(history.getByRole('link', { name: 'Older changes' }));
-	await expect(history.getByRole('cell', { name: 'Often Changed 0', exact: true })).toBeVisible();
+	await expect(first).toBeVisible();
 	await expect(history.getByRole('link', { name: 'Older changes' })).toHaveCount(0);
 	// what it became in the first of the newer changes is not of this part
 	await expect(history.getByRole('cell', { name: 'Often Changed 5', exact: true })).toHaveCount(0);
 	await page.reload();
-	await expect(history.getByRole('cell', { name: 'Often Changed 0', exact: true })).toBeVisible();
+	await expect(first).toBeVisible();
 	expect(await barriers(page, 'main', ['wcag2a', 'wcag2aa', 'wcag22aa'])).toEqual([]);
 	await pressOn(history.getByRole('link', { name: 'The newest changes' }));
 	await expect(history.getByRole('cell', { name: 'Often Changed 104', exact: true })).toBeVisible();
