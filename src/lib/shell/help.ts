@@ -136,7 +136,20 @@ const PAGES: [path: string, help: Help][] = [
 		'/journal',
 		{
 			title: 'Journal',
-			says: ['How often each rule wrote, did nothing, was refused or failed, and at which records.']
+			says: [
+				'How often each rule wrote, did nothing, was refused or failed, and at which records.',
+				'Line by line it is narrowed to a rule, a field, a person, a road or some days, and leaves as a CSV file.'
+			]
+		}
+	],
+	[
+		'/jobs',
+		{
+			title: 'Jobs',
+			says: [
+				'What takes long is done beside what people do. It can be paused, and a server that ends leaves it to the next one.',
+				'Bulk changes and imports are taken back on their own pages: they are found here by what they did and for whom.'
+			]
 		}
 	],
 	[
