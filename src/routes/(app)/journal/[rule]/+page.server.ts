@@ -73,7 +73,10 @@ export const load: PageServerLoad = async (event) => {
 		lines: shown,
 		more: (lines?.length ?? 0) > SIZE,
 		/** From when on history is whole, ISO 8601, where something from before is asked for. */
-		knownFrom: from && (!between.from || Date.parse(between.from) < Date.parse(from)) ? from : null,
+		knownFrom:
+			from && !asked.change && (!between.from || Date.parse(between.from) < Date.parse(from))
+				? from
+				: null,
 		/** Null where they were not counted: too many days, or it takes too long. */
 		days,
 		counts: { first, last: last.toString(), asked: counted },
