@@ -1,6 +1,5 @@
 <script lang="ts">
 	/** Ticks the records that a file of keys names: pasted, or taken from a file. */
-	import { tick } from 'svelte';
 	import type { FoundByKeys } from '$server/lists/keys';
 	import Choose from '../inputs/Choose.svelte';
 	import { formatCount } from '../words/format';
@@ -17,8 +16,7 @@
 	let busy = $state(false);
 	let trouble = $state<string | null>(null);
 	let found = $state.raw<FoundByKeys | null>(null);
-	let box: HTMLTextAreaElement;
-	$effect(() => void tick().then(() => box.focus()));
+	const focus = (node: HTMLTextAreaElement) => node.focus();
 
 	async function take(e: Event & { currentTarget: HTMLInputElement }) {
 		const file = e.currentTarget.files?.[0];
@@ -72,7 +70,7 @@
 	</p>
 	<div class="mt-1 flex items-start gap-3">
 		<textarea
-			bind:this={box}
+			use:focus
 			bind:value={text}
 			class="box mono h-24 w-80"
 			aria-label="Keys, one a line; or a table whose first line names its columns"

@@ -191,13 +191,31 @@ export async function writeHistory(
 			JSON.stringify(changes.map((c) => c.submission))
 		]
 	);
-	const rows = changes.flatMap(rowsOf);
+	await insertRows(db, changes.flatMap(rowsOf), '');
+}
+
+/** Adds lines of people to a change that was written before; those of a record that has some there already follow them. */
+export async function addToHistory(
+	db: Db,
+	number: string,
+	lines: readonly HistoryLine[]
+): Promise<void> {
+	const rows = rowsOf({ number, lines, quiet: [], submission: null, made: new Set() });
+	await insertRows(
+		db,
+		rows,
+		'on conflict (type, record, change) do update set lines = record_change.lines || excluded.lines'
+	);
+}
+
+async function insertRows(db: Db, rows: readonly Row[], there: string) {
 	if (!rows.length) return;
 	await db.query(
 		`insert into record_change (change, type, record, made, marks, release, lines)
 		 select v.change, v.type, v.record, v.made, v.marks::text[], v.release, v.lines
 		 from rows from (unnest($1::bigint[]), unnest($2::text[]), unnest($3::bigint[]), unnest($4::boolean[]),
-		   unnest($5::text[]), unnest($7::int[]), jsonb_array_elements($6::jsonb)) as v(change, type, record, made, marks, release, lines)`,
+		   unnest($5::text[]), unnest($7::int[]), jsonb_array_elements($6::jsonb)) as v(change, type, record, made, marks, release, lines)
+		 ${there}`,
 		[
 			rows.map((r) => r.change),
 			rows.map((r) => r.type),

@@ -83,44 +83,54 @@ export async function forgetSetBy(
 	);
 }
 
-/** What all records of a type are called, by id; null for those without a name. */
-async function readTitles(
+/** Hands over what all records of a type are called, piece by piece; those without a name are left out. */
+async function eachTitle(
 	db: Db,
 	schema: Schema,
 	workspace: string,
-	type: string
-): Promise<Map<string, string | null>> {
+	type: string,
+	visit: (id: string, title: string) => void
+): Promise<void> {
 	const title = columnOf(schema.type(type).type.title);
-	const r = await db.query<{ id: string; title: string | null }>(
-		`select id, ${title} as title from ${tableOf(type)} where workspace = $1 order by id`,
-		[workspace]
-	);
-	return new Map(r.rows.map((x) => [String(x.id), x.title]));
+	let after = '0';
+	for (;;) {
+		const r = await db.query<{ id: string; title: string }>(
+			`select id::text, ${title} as title from ${tableOf(type)} x
+			 where workspace = $1 and x.id > $2 and ${title} is not null order by x.id limit ${PIECE}`,
+			[workspace, after]
+		);
+		for (const x of r.rows) visit(x.id, x.title);
+		if (r.rows.length < PIECE) return;
+		after = r.rows[r.rows.length - 1].id;
+	}
 }
 
-/** What converting values from and to some fields must know of the records that these link to. @param schema the model before */
+/**
+ * What converting the values of one field to another must know of the records that they link to.
+ * @param schema the model before
+ */
 export async function titlesToConvert(
 	db: Db,
 	schema: Schema,
 	workspace: string,
-	fields: readonly Field[]
+	from: Field,
+	to: Field
 ): Promise<Titles> {
-	const names = new Map<string, Map<string, string | null>>();
-	for (const f of fields)
-		if (f.type === 'link' && !names.has(f.target!) && schema.types.has(f.target!))
-			names.set(f.target!, await readTitles(db, schema, workspace, f.target!));
-	const called = new Map<string, Map<string, string[]>>();
-	for (const [type, titles] of names) {
-		const by = new Map<string, string[]>();
-		for (const [id, title] of titles) {
-			if (title === null) continue;
+	const names = new Map<string, string>();
+	const called = new Map<string, string[]>();
+	const links = ({ type, target }: Field) => type === 'link' && schema.types.has(target!);
+	// the same target is the same link
+	if (links(from) && !(links(to) && from.target === to.target))
+		await eachTitle(db, schema, workspace, from.target!, (id, title) => names.set(id, title));
+	if (links(to))
+		await eachTitle(db, schema, workspace, to.target!, (id, title) => {
 			const key = looseKey(title);
-			by.set(key, [...(by.get(key) ?? []), id]);
-		}
-		called.set(type, by);
-	}
+			const had = called.get(key);
+			if (had) had.push(id);
+			else called.set(key, [id]);
+		});
 	return {
-		name: (type, id) => names.get(type)?.get(id) ?? null,
-		called: (type, name) => called.get(type)?.get(looseKey(name)) ?? []
+		name: (_, id) => names.get(id) ?? null,
+		called: (_, name) => called.get(looseKey(name)) ?? []
 	};
 }

@@ -7,7 +7,7 @@ import type { Db } from '../db/pool';
 import { titlesOf } from '../db/records';
 import { readDraft, readRelease, releaseInForce, rulesOf, withLiving } from '../db/rules';
 import { pilotOn } from '../db/pilot';
-import { eachValue, titlesToConvert, writeValues } from '../db/values';
+import { eachValue, titlesToConvert } from '../db/values';
 
 /** A field whose values become those of another type. */
 export interface Retyped {
@@ -21,8 +21,8 @@ interface Schemas {
 	after: Schema;
 }
 
-/** What each record's value becomes. */
-async function eachConverted(
+/** Hands over what each record's value becomes, piece by piece. @param former read what it held before the model was stored, see `storeModel` */
+export async function eachConverted(
 	db: Db,
 	workspace: string,
 	what: Retyped,
@@ -30,7 +30,7 @@ async function eachConverted(
 	former: boolean,
 	visit: (all: { id: string; was: Value; read: Reading }[]) => Promise<void>
 ) {
-	const titles = await titlesToConvert(db, schemas.before, workspace, [what.from, what.to]);
+	const titles = await titlesToConvert(db, schemas.before, workspace, what.from, what.to);
 	const { zone } = schemas.before.model;
 	await eachValue(db, workspace, zone, { type: what.type, field: what.from, former }, (values) =>
 		visit(
@@ -41,27 +41,6 @@ async function eachConverted(
 			}))
 		)
 	);
-}
-
-/**
- * Writes what the values of a field become; of those that cannot be carried over nothing is left.
- * @returns the values that are lost
- */
-export async function carryOver(
-	db: Db,
-	workspace: string,
-	what: Retyped,
-	schemas: Schemas
-): Promise<{ id: string; was: Value }[]> {
-	const lost: { id: string; was: Value }[] = [];
-	await eachConverted(db, workspace, what, schemas, true, async (all) => {
-		const kept: { id: string; value: Value }[] = [];
-		for (const { id, was, read } of all)
-			if (read.ok && read.value !== null) kept.push({ id, value: read.value });
-			else lost.push({ id, was });
-		await writeValues(db, workspace, what.type, what.to, kept);
-	});
-	return lost;
 }
 
 /** What a change of type would do. */

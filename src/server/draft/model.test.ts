@@ -190,7 +190,7 @@ describe('a field that is removed', () => {
 		const id = await added('customer', { label: 'Nickname', group: 'Identity', type: 'text' });
 		const { id: record } = await put('customer', { trading_name: 'Nick', [id]: 'Nicky' });
 		await expect(change((m) => withoutField(m, 'customer', id))).rejects.toThrow(
-			'1 values that records hold would be lost by it.'
+			'1 value that records hold would be lost by it.'
 		);
 		await change((m) => withoutField(m, 'customer', id), 1);
 		expect(await fieldOf('customer', id)).toBeUndefined();
@@ -201,6 +201,51 @@ describe('a field that is removed', () => {
 		expect(again).toBe(id);
 		expect(await valueOf('customer', record, id)).toBeNull();
 		expect(await setBy(record, id)).toBeNull();
+	});
+	it('beside others in one edit is one change of each record, with all that it lost', async () => {
+		const text = { group: 'Identity', type: 'text' as const };
+		const one = await added('customer', { label: 'Motto', ...text });
+		const two = await added('customer', { label: 'Mascot', ...text });
+		const third = await added('customer', { label: 'Anthem', ...text });
+		const held = { [one]: 'Grow', [two]: 'Heron', [third]: 'Reed song' };
+		const { id: record } = await put('customer', { trading_name: 'Club', ...held });
+		const edit = (m: Model) =>
+			retyped('customer', third, { type: 'date' })(
+				withoutField(withoutField(m, 'customer', one), 'customer', two)
+			);
+		await expect(change(edit, 2)).rejects.toThrow('3 values would be lost by it; 2 were looked at');
+		expect(await change(edit, 3)).toMatchObject({ lost: 3 });
+		const [last, made] = await readHistory(db(), t.workspace, 'customer', record);
+		expect(made.made).toBe(true);
+		expect(last.entryPoint).toBe('model');
+		expect(Object.fromEntries(last.lines.map((l) => [l.field, [l.was, l.now]]))).toEqual({
+			[one]: ['Grow', null],
+			[two]: ['Heron', null],
+			[third]: ['Reed song', null]
+		});
+	});
+	it('in more records than are read at once is lost in one change of all of them', async () => {
+		const text = { group: 'Identity', type: 'text' as const };
+		const id = await added('customer', { label: 'Door sign', ...text });
+		const r = await db().query<{ id: string }>(
+			`insert into r_customer (workspace, f_trading_name, f_${id}, set_by)
+			 select $1, 'Signed ' || g, 'Sign ' || g, jsonb_build_object($2::text, 'p 0 1')
+			 from generate_series(1, 2300) g returning id::text`,
+			[t.workspace, id]
+		);
+		const ids = r.rows.map((x) => x.id);
+		expect(await change(retyped('customer', id, { type: 'number' }), 2300)).toMatchObject({
+			lost: 2300
+		});
+		const told = await db().query<{ changes: number; records: number }>(
+			`select count(distinct change)::int as changes, count(*)::int as records from record_change
+			 where type = 'customer' and record = any($1::bigint[])`,
+			[ids]
+		);
+		expect(told.rows[0]).toEqual({ changes: 1, records: 2300 });
+		const [last] = await readHistory(db(), t.workspace, 'customer', ids[2222]);
+		expect(last.lines).toMatchObject([{ field: id, was: 'Sign 2223', now: null }]);
+		expect(await setBy(ids[2222], id)).toBeNull();
 	});
 	it('is refused while a rule, definition or trial speaks of it', async () => {
 		await expect(change((m) => withoutField(m, 'customer', 'headcount'), 10_000)).rejects.toThrow(

@@ -1,5 +1,5 @@
 /** Edits of the live model: what stands in their way is said, and what they take away is known before. */
-import type { JsonValue, Model, ModelFault, ModelLoss, ModelPart, Piece } from '../../core';
+import type { Model, ModelFault, ModelLoss, ModelPart, Piece, Value } from '../../core';
 import {
 	Schema,
 	applied,
@@ -30,12 +30,12 @@ import {
 	type Doubled
 } from '../db/model';
 import { limitLocks, momentOf } from '../db/pool';
-import { nextChanges, writeHistory } from '../db/history';
+import { addToHistory, nextChanges, writeHistory } from '../db/history';
 import { listTrials, lockDraft, readDraft, releaseInForce, withLiving } from '../db/rules';
 import type { Account } from '../people/accounts';
-import { eachValue, forgetSetBy } from '../db/values';
+import { eachValue, forgetSetBy, writeValues } from '../db/values';
 import { counted, revisionOf, type Step } from './revision';
-import { brokenBy, carryOver, type Retyped } from './convert';
+import { brokenBy, eachConverted, type Retyped } from './convert';
 
 /** An edit of the model that cannot be taken, with what is wrong at its place. */
 export class BadModel extends Error {
@@ -97,30 +97,32 @@ export async function editModel(
 	if (faults.length) throw new BadModel(faults);
 	checkModel(after, true);
 	await mayLose(client, workspace, before, after);
-	const lines = await takenAway(client, workspace, before, after);
+	const losing = new Losing(client, account, lost);
+	await takeAway(losing, before, after);
 	await storeModel(client, workspace, before, after);
 	for (const t of after.types) await indexMatched(client, keysToMatch(t));
-	lines.push(...(await carryAll(client, workspace, before, after)));
+	await carryAll(losing, before, after);
 	const doubled = await indexUnique(client, workspace, before, after);
 	if (doubled.length) throw new BadModel(doubled.map((d) => doubledFault(after, d)));
-	if (lines.length > lost)
+	if (losing.tooMany) {
+		const values = losing.n === 1 ? '1 value' : `${losing.n} values`;
 		throw new ModelMoved(
 			lost
-				? `${lines.length} values would be lost by it; ${lost} were looked at. Look again.`
-				: `${lines.length} values that records hold would be lost by it.`
+				? `${values} would be lost by it; ${lost} ${lost === 1 ? 'was' : 'were'} looked at. Look again.`
+				: `${values} that records hold would be lost by it.`
 		);
-	await noteLost(client, account, lines);
-	await forgetWhoSet(client, workspace, before, after, lines);
+	}
+	await forgetWhoSetBefore(client, workspace, before, after);
 	const names = new Set(
 		pieces.map((p) => modelPartName(p.after === undefined ? before : after, p.path))
 	);
 	await note(client, account, 'changed the model', [...names].join(', '), {
 		pieces,
-		lost: lines.length
+		lost: losing.n
 	});
 	// one by the order of options is made anew where that is another now
 	await queueIndexing(client, workspace, new Schema(after), null);
-	return { ...(await counted(client, account)), lost: lines.length };
+	return { ...(await counted(client, account)), lost: losing.n };
 }
 
 /**
@@ -169,33 +171,88 @@ function doubledFault(model: Model, { type, field, values, first }: Doubled): Mo
 	};
 }
 
-/** A value that is no longer there. */
-interface Lost {
-	type: string;
-	record: string;
-	field: string;
-	was: JsonValue;
+/**
+ * What an edit takes from records: counted as it is met, and noted in their history by whom and when, some at a time:
+ * there may be a million of them.
+ */
+class Losing {
+	/** Values that are lost so far. */
+	n = 0;
+	#change: string | null = null;
+
+	/** @param may how many the sender has seen: beyond that the edit is refused, and nothing is noted any more */
+	constructor(
+		readonly client: PoolClient,
+		private readonly account: Account,
+		private readonly may: number
+	) {}
+
+	get workspace() {
+		return this.account.workspace;
+	}
+
+	get tooMany() {
+		return this.n > this.may;
+	}
+
+	async take(
+		type: string,
+		field: string,
+		because: string,
+		values: readonly { id: string; was: Value }[]
+	) {
+		this.n += values.length;
+		if (this.tooMany || !values.length) return;
+		this.#change ??= await this.#begun();
+		await addToHistory(
+			this.client,
+			this.#change,
+			values.map(({ id: record, was }) => ({
+				type,
+				record,
+				field,
+				was: toJson(was),
+				now: null,
+				claim: null,
+				ruleName: null,
+				because,
+				outcome: 'set' as const
+			}))
+		);
+	}
+
+	/** The change in which the values go. */
+	async #begun(): Promise<string> {
+		const { client, account, workspace } = this;
+		const release = await releaseInForce(client, workspace);
+		const [number] = await nextChanges(client, 1);
+		await writeHistory(
+			client,
+			workspace,
+			// the moment at which the fields become what they are, so that they are read as what they were
+			{ at: await momentOf(client), account: account.id, entryPoint: 'model', release },
+			[{ number, lines: [], quiet: [], submission: null, made: new Set() }]
+		);
+		return number;
+	}
 }
 
-/** What the fields hold that an edit takes out. */
-async function takenAway(
-	client: PoolClient,
-	workspace: string,
-	before: Model,
-	after: Model
-): Promise<Lost[]> {
-	const lines: Lost[] = [];
+/** What the fields hold that an edit takes out is lost. */
+async function takeAway(losing: Losing, before: Model, after: Model) {
 	for (const loss of lossesBetween(before, after)) {
 		if (loss.what !== 'field') continue;
 		const { type } = loss;
 		const field = new Schema(before).field(type, loss.field)!;
 		const at = { type, field, former: false };
-		await eachValue(client, workspace, before.zone, at, async (values) => {
-			for (const { id, value } of values)
-				lines.push({ type, record: id, field: field.id, was: toJson(value) });
-		});
+		await eachValue(losing.client, losing.workspace, before.zone, at, (values) =>
+			losing.take(
+				type,
+				field.id,
+				'the field was removed',
+				values.map(({ id, value }) => ({ id, was: value }))
+			)
+		);
 	}
-	return lines;
 }
 
 /** @throws {BadModel} when something still speaks of what is taken away, or records hold it */
@@ -300,13 +357,9 @@ async function heldBy(
 	return `${records} ${plural}${found.length > 1 ? ' and others' : ''} hold it`;
 }
 
-/** Carries values over to their new types. @returns those that cannot be */
-async function carryAll(
-	client: PoolClient,
-	workspace: string,
-	before: Model,
-	after: Model
-): Promise<Lost[]> {
+/** Carries values over to their new types; those that cannot be are lost, and nobody set what is not there. */
+async function carryAll(losing: Losing, before: Model, after: Model) {
+	const { client, workspace } = losing;
 	const schemas = { before: new Schema(before), after: new Schema(after) };
 	const retyped = after.types.flatMap((t): Retyped[] =>
 		t.fields.flatMap((to) => {
@@ -314,69 +367,46 @@ async function carryAll(
 			return from && !holdsTheSame(from, to) ? [{ type: t.id, from, to }] : [];
 		})
 	);
-	const lines: Lost[] = [];
 	for (const what of retyped) {
-		const lost = await carryOver(client, workspace, what, schemas);
-		for (const { id, was } of lost)
-			lines.push({ type: what.type, record: id, field: what.to.id, was: toJson(was) });
-		await dropFormerColumn(client, what.type, what.to.id);
+		const { type, to } = what;
+		await eachConverted(client, workspace, what, schemas, true, async (all) => {
+			const kept: { id: string; value: Value }[] = [];
+			const lost: { id: string; was: Value }[] = [];
+			for (const { id, was, read } of all)
+				if (read.ok && read.value !== null) kept.push({ id, value: read.value });
+				else lost.push({ id, was });
+			const because = 'the field became another kind, which cannot hold it';
+			await losing.take(type, to.id, because, lost);
+			// it is refused: what is left of it is only counted
+			if (losing.tooMany) return;
+			await writeValues(client, workspace, type, to, kept);
+			if (lost.length)
+				await forgetSetBy(
+					client,
+					workspace,
+					type,
+					to.id,
+					lost.map((l) => l.id)
+				);
+		});
+		await dropFormerColumn(client, type, to.id);
 	}
-	return lines;
 }
 
-/** Who set what is lost, and what a field held that was removed and whose identity another has now, set nothing that is there. */
-async function forgetWhoSet(
+/** What a field held that was removed, and whose identity another has now, was set by nobody. */
+async function forgetWhoSetBefore(
 	client: PoolClient,
 	workspace: string,
 	before: Model,
-	after: Model,
-	lost: readonly Lost[]
+	after: Model
 ) {
-	const ids = new Map<string, string[]>();
-	for (const l of lost) {
-		const key = refKey(l.type, l.field);
-		const of = ids.get(key);
-		if (of) of.push(l.record);
-		else ids.set(key, [l.record]);
-	}
 	const past = new Set(
 		(await readPastFields(client, workspace)).map((p) => refKey(p.type, p.field.id))
 	);
 	const schema = new Schema(before);
 	for (const t of after.types)
-		for (const { id: field } of t.fields) {
-			const key = refKey(t.id, field);
-			const isNew = !schema.types.has(t.id) || !schema.field(t.id, field);
-			if (isNew ? past.has(key) : ids.has(key))
-				await forgetSetBy(client, workspace, t.id, field, isNew ? null : ids.get(key)!);
+		for (const { id } of t.fields) {
+			const isNew = !schema.types.has(t.id) || !schema.field(t.id, id);
+			if (isNew && past.has(refKey(t.id, id))) await forgetSetBy(client, workspace, t.id, id, null);
 		}
-}
-
-/** What is lost stands in the history of its record, by whom and when. */
-async function noteLost(client: PoolClient, account: Account, lost: readonly Lost[]) {
-	if (!lost.length) return;
-	const { workspace, id } = account;
-	const release = await releaseInForce(client, workspace);
-	const [number] = await nextChanges(client, 1);
-	const rest = { now: null, claim: null, ruleName: null, outcome: 'set' as const };
-	const there = new Schema((await readModel(client, workspace)).model);
-	const why = (l: Lost) =>
-		there.types.has(l.type) && there.field(l.type, l.field)
-			? 'the field became another kind, which cannot hold it'
-			: 'the field was removed';
-	await writeHistory(
-		client,
-		workspace,
-		// the moment at which the fields became what they are, so that they are read as what they were
-		{ at: await momentOf(client), account: id, entryPoint: 'model', release },
-		[
-			{
-				number,
-				lines: lost.map((l) => ({ ...l, ...rest, because: why(l) })),
-				quiet: [],
-				submission: null,
-				made: new Set()
-			}
-		]
-	);
 }

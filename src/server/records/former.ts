@@ -44,7 +44,7 @@ export async function asHeldNow<R extends Held>(
 				continue;
 			}
 			const key = [from, to].map((f) => f.target ?? '').join(' ');
-			const titles = known.get(key) ?? titlesToConvert(db, schema, workspace, [from, to]);
+			const titles = known.get(key) ?? titlesToConvert(db, schema, workspace, from, to);
 			known.set(key, titles);
 			// what a list that is gone called its options is not known any more
 			const read = from.list && !schema.lists.has(from.list) ? null : fromJson(from, value, schema);
