@@ -15,6 +15,7 @@
 	import Choose from '../inputs/Choose.svelte';
 	import { tell } from '../shell/notices';
 	import { useWorkbench } from '../work/workbench.svelte';
+	import Going from './Going.svelte';
 	import NameBox from './NameBox.svelte';
 	import Retype from './Retype.svelte';
 	import Speakers from './Speakers.svelte';
@@ -33,6 +34,7 @@
 	const w = useWorkbench();
 	let retyping = $state(false);
 	let removing = $state(false);
+	let going = $state(false);
 	let fault = $state('');
 	const off = $derived(!w.canEdit);
 	const part = $derived({ is: 'field' as const, type: type.id, field: field.id });
@@ -60,7 +62,9 @@
 		// once it is gone there is nothing to ask any more
 		const { id, label } = type;
 		const name = field.label;
+		going = true;
 		const [first] = await w.editModel(`${name} removed`, withoutField(w.model, id, field.id), lost);
+		going = false;
 		fault = first?.message ?? '';
 		if (first) return;
 		tell(`${name} is removed from ${label}.`);
@@ -286,8 +290,9 @@
 					How many records hold a value in it is not yet known.
 				{/if}
 			</p>
+			<Going values={held?.held ?? 0} busy={going} />
 			<div class="mt-2 flex gap-3">
-				<button class="button" disabled={!held} onclick={() => void remove()}
+				<button class="button" disabled={!held || going} onclick={() => void remove()}
 					>{held?.held ? `Remove it and lose ${formatCount(held.held)}` : 'Remove it'}</button
 				>
 				<button class="textlink" onclick={() => (removing = false)}>Keep it</button>

@@ -15,6 +15,7 @@
 	import { tell } from '../shell/notices';
 	import { useWorkbench } from '../work/workbench.svelte';
 	import type { RetypeLook } from '../../server/draft/convert';
+	import Going from './Going.svelte';
 	import NatureInputs from './NatureInputs.svelte';
 	import type { Nature } from './kinds';
 
@@ -181,6 +182,7 @@
 			{/if}
 		{/if}
 	</div>
+	{#if other && look && !look.force.length}<Going values={look.of} {busy} />{/if}
 	<div class="mt-3 flex items-center gap-3">
 		<button
 			class="button"

@@ -187,13 +187,14 @@ export interface DueHook {
 	failed: number;
 }
 
-/** Hooks that do not rest and for which something waits. */
+/** Hooks that do not rest and for which something waits: the first of that is found as in {@link waitingAfter}. */
 export async function dueHooks(db: Db): Promise<DueHook[]> {
 	const r = await db.query<DueHook & { secret: string }>(
 		`select h.id::text, h.workspace, h.name, h.address, h.secret, h.failed,
 		        case when h.former_until > now() then h.former_secret end as "formerSecret"
 		 from hook h where h.state = 'on' and (h.rests_until is null or h.rests_until <= now())
-		   and exists (select from hook_event e where e.hook = h.id and e.status = 'waiting')`
+		   and (select e.id from hook_event e where e.hook between h.id and h.id and e.status = 'waiting'
+		        order by e.hook, e.id limit 1) is not null`
 	);
 	return r.rows.map((h) => ({
 		...h,
@@ -205,21 +206,53 @@ export async function dueHooks(db: Db): Promise<DueHook[]> {
 /** How long an event is held by whoever has it in hand: longer than an attempt may take. */
 const HELD = "interval '60 seconds'";
 
+/** Waiting events that are looked through at once for some that are due; most of those first in line are. */
+const FIRST_LOOKED = 64;
+const MOST_LOOKED = 10_000;
+/** Beyond so many it is not looked for more than were found. */
+const ENOUGH_LOOKED = 1_600;
+
 /**
  * Takes events in hand that are due, oldest first, of each record the first that waits: those after it wait for
  * what becomes of it. Several servers may ask at once.
+ * @param most fewer come where a record with many that wait is before the others
  */
 export async function takeDue(db: Db, hook: string, most: number): Promise<Due[]> {
+	const taken: Due[] = [];
+	let after = '0';
+	for (let size = FIRST_LOOKED; ; size = Math.min(5 * size, MOST_LOOKED)) {
+		const ids = await waitingAfter(db, hook, after, size);
+		if (ids.length) taken.push(...(await takeAmong(db, ids, most - taken.length)));
+		if (taken.length >= most || ids.length < size) return taken;
+		// one that fails holds up all of its record: what is due may stand far behind
+		if (taken.length && size >= ENOUGH_LOOKED) return taken;
+		after = ids[ids.length - 1];
+	}
+}
+
+/** The events that wait, oldest first. */
+async function waitingAfter(db: Db, hook: string, after: string, size: number): Promise<string[]> {
+	const r = await db.query<{ id: string }>(
+		// a range, so that it is read in the order of the index of those that wait: in the order of all events, those that
+		// were taken before would be gone through each time
+		`select id::text from hook_event e where hook between $1 and $1 and status = 'waiting' and id > $2
+		 order by hook, e.id limit $3`,
+		[hook, after, size]
+	);
+	return r.rows.map((x) => x.id);
+}
+
+async function takeAmong(db: Db, ids: readonly string[], most: number): Promise<Due[]> {
 	const r = await db.query<Due>(
 		`update hook_event set held_until = now() + ${HELD}
 		 where id in (
 		   select e.id from hook_event e
-		   where e.hook = $1 and e.status = 'waiting' and e.next_at <= now() and (e.held_until is null or e.held_until < now())
+		   where e.id = any($1::bigint[]) and e.status = 'waiting' and e.next_at <= now() and (e.held_until is null or e.held_until < now())
 		     and not exists (select from hook_event b where b.hook = e.hook and b.type = e.type and b.record = e.record
 		                       and b.status = 'waiting' and b.id < e.id)
 		   order by e.id limit $2 for update skip locked)
 		 returning id::text, change::text, type, record::text, body, attempts, extract(epoch from now() - waits_since)::float8 * 1000 as age`,
-		[hook, most]
+		[ids, most]
 	);
 	return r.rows.sort((a, b) => Number(BigInt(a.id) - BigInt(b.id)));
 }

@@ -9,8 +9,8 @@ import { StoredSince, hookShown } from '../../door/shown';
 import { seeded } from '../../../demo/generate';
 import { freshDatabase, type Fresh } from '../../../tests/fresh';
 import { readEntries } from '../db/audit';
-import { listEvents, listHooks, takeDue } from '../db/hooks';
-import { db, transaction } from '../db/pool';
+import { dueHooks, listEvents, listHooks, takeDue } from '../db/hooks';
+import { db, transaction, type Db } from '../db/pool';
 import { forgetBeyond } from '../db/retention';
 import { BadSealingKey, sealAll } from '../db/seal';
 import { countReceived, storeStandIns } from '../db/stand-ins';
@@ -410,6 +410,57 @@ describe('telling', () => {
 		await expect(leaveOut(t.admin, hook, all[0].id)).rejects.toThrow('does not wait any more');
 	});
 
+	it('of others is found behind a record with more events than are looked through at once', async () => {
+		const { id: hook } = await make();
+		const fill = (record: number, n: number, status: string) =>
+			db().query(
+				`insert into hook_event (hook, change, type, record, kind, body, at, status)
+				 select $1, g, 'contact', $2, 'changed', '{}', now(), $3 from generate_series(1, $4::int) g`,
+				[hook, record, status, n]
+			);
+		await fill(1, 500, 'taken');
+		await fill(2, 700, 'waiting');
+		await fill(3, 3, 'waiting');
+		// the first of record 2 failed, and all of it waits for that one
+		await db().query(
+			`update hook_event set next_at = now() + interval '1 hour'
+			 where id = (select min(id) from hook_event where hook = $1 and record = 2)`,
+			[hook]
+		);
+		expect((await takeDue(db(), hook, 8)).map((e) => [e.record, e.change])).toEqual([['3', '1']]);
+		// what is in hand is not taken twice, and holds up what comes after it
+		expect(await takeDue(db(), hook, 8)).toEqual([]);
+		await later();
+		expect((await takeDue(db(), hook, 8)).map((e) => [e.record, e.change])).toEqual([
+			['2', '1'],
+			['3', '1']
+		]);
+	});
+	it('that waits is read by the index of what waits, however much was taken before and after', async () => {
+		const { id: hook } = await make();
+		await db().query(
+			`insert into hook_event (hook, change, type, record, kind, body, at, status, settled_at)
+			 select $1, g, 'contact', g, 'changed', repeat('x', 900), now(), s, case when s = 'taken' then now() end
+			 from unnest(array['taken', 'waiting']) s, generate_series(1, 30000) g order by s, g`,
+			[hook]
+		);
+		await db().query('vacuum analyze hook_event');
+		// rows of the table that were looked at, by whatever plan
+		const looked = async (client: Db) =>
+			Number(
+				(
+					await client.query(
+						`select seq_tup_read + idx_tup_fetch as n from pg_stat_xact_user_tables where relname = 'hook_event'`
+					)
+				).rows[0].n
+			);
+		await transaction(async (client) => {
+			const from = await looked(client);
+			expect((await dueHooks(client)).map((h) => h.id)).toEqual([hook]);
+			expect(await takeDue(client, hook, 8)).toHaveLength(8);
+			expect((await looked(client)) - from).toBeLessThan(1_000);
+		});
+	});
 	it('rests when nobody answers, is tried with one, and goes on when somebody does', async () => {
 		const { id: hook } = await make();
 		let calls = 0;
