@@ -11,11 +11,11 @@
 
 <p class="mt-2 text-sm" role="status">
 	{#if busy}
-		<span class="text-quiet"
-			>Going through {formatCount(values)}
-			{values === 1 ? 'value' : 'values'} …{#if values >= MANY}
-				Changes of records wait until it is done.{/if}</span
-		>
+		<span class="text-quiet">
+			Going through {formatCount(values)}
+			{values === 1 ? 'value' : 'values'} …
+			{#if values >= MANY}Changes of records wait until it is done.{/if}
+		</span>
 	{:else if values >= MANY}
 		<span class="text-ochre"
 			>▲ It goes through {formatCount(values)} values in one step, which may take some

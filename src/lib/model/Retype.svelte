@@ -156,9 +156,8 @@
 									<td class="break-words">{l.has}</td>
 									<td class="text-brick">● blank: {l.why}</td>
 									<td
-										><a class="textlink" href="/records/{type.id}/{l.id}">{l.title}</a
-										>{#if l.records > 1}
-											and {formatCount(l.records - 1)} more{/if}</td
+										><a class="textlink" href="/records/{type.id}/{l.id}">{l.title}</a>
+										{#if l.records > 1}and {formatCount(l.records - 1)} more{/if}</td
 									>
 								</tr>
 							{/each}
