@@ -102,6 +102,13 @@ export interface CarriedPiece {
 const MOST_ATTEMPTS = 5;
 
 /**
+ * Some record that the change `c` has left; null for none. As a value and not as a condition (`exists`), which PostgreSQL
+ * may answer by going through all that is left of all changes, for each piece anew.
+ */
+const stillLeft = (condition: string) =>
+	`(select p.record from pending_record p where p.carried = c.id and ${condition} order by p.attempts limit 1)`;
+
+/**
  * The oldest change with something left, or null.
  * @param last the piece before it: what records were before its change is not read again
  */
@@ -114,7 +121,7 @@ export async function nextPiece(
 		`select c.id, c.workspace, c.account, a.name, c.person, c.entry_point, c.at, ${isoExact('c.at')} as made,
 		        case when c.id is distinct from $2 then c.before end as before from carried_change c
 		 left join account a on a.id = c.account
-		 where exists (select 1 from pending_record p where p.carried = c.id and p.attempts < $1) order by c.id limit 1`,
+		 where ${stillLeft('p.attempts < $1')} is not null order by c.id limit 1`,
 		[MOST_ATTEMPTS, last?.carried ?? null]
 	);
 	const c = r.rows[0];
@@ -161,10 +168,9 @@ export async function donePending(
 		`delete from pending_record where carried = $1 and (type, record) in (select * from unnest($2::text[], $3::bigint[]))`,
 		[carried, records.map((x) => x.type), records.map((x) => x.id)]
 	);
-	await db.query(
-		'delete from carried_change c where id = $1 and not exists (select 1 from pending_record where carried = c.id)',
-		[carried]
-	);
+	await db.query(`delete from carried_change c where id = $1 and ${stillLeft('true')} is null`, [
+		carried
+	]);
 }
 
 /** Notes that records could not be settled, with the reason. */

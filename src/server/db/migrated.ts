@@ -2,7 +2,7 @@
 import type { Db } from './pool';
 
 /** The newest change of shape that this program counts on. */
-const NEWEST = '035_open_jobs.sql';
+const NEWEST = '036_bulk_rows_due.sql';
 
 /** Whether the database has the shape that this program needs. @throws when it cannot be asked */
 export async function isMigrated(db: Db): Promise<boolean> {
