@@ -50,16 +50,29 @@ export async function readChoice(db: Db, id: string): Promise<PilotChoice> {
 	return r.rows[0].choice;
 }
 
-/** All pilots, the newest first. */
-export async function listPilots(db: Db, workspace: string, most = 20): Promise<Pilot[]> {
+/**
+ * Pilots, the newest first: one that is on is the first.
+ * @param before only those that were begun before that one; null for all
+ * @param only that one alone; null for all
+ */
+export async function listPilots(
+	db: Db,
+	workspace: string,
+	{
+		most,
+		before = null,
+		only = null
+	}: { most: number; before?: string | null; only?: string | null }
+): Promise<Pilot[]> {
 	const r = await db.query<Pilot>(
 		`select p.id::text, p.release, p.version, p.beside, p.choice, p.why, p.lasting, ${iso('p.started_at')} as at, a.name as by,
 		        case when p.ended is not null then json_build_object('how', p.ended, 'at', ${iso('p.ended_at')}, 'by', e.name, 'why', p.end_why) end as ended,
 		        coalesce((select json_object_agg(m.type, m.n) from
 		          (select type, count(*)::int as n from pilot_member where pilot = p.id group by type) m), '{}') as members
 		 from pilot p left join account a on a.id = p.started_by left join account e on e.id = p.ended_by
-		 where p.workspace = $1 order by p.id desc limit $2`,
-		[workspace, most]
+		 where p.workspace = $1 and ($3::bigint is null or p.id < $3) and ($4::bigint is null or p.id = $4)
+		 order by p.id desc limit $2`,
+		[workspace, most, before, only]
 	);
 	return r.rows;
 }

@@ -282,7 +282,7 @@ describe('a pilot by a condition', () => {
 		).toEqual([['size_class', 'medium']]);
 		const back = await one({ id: there, sent: [['headcount', '54']] });
 		expect([back.release, back.values.size_class]).toEqual([beside, 'medium']);
-		const [p] = await listPilots(db(), t.workspace);
+		const [p] = await listPilots(db(), t.workspace, { most: 1 });
 		expect(p.ended).toMatchObject({ how: 'withdrawn', why: 'Seen enough' });
 		// what an event gave is told, and stays
 		expect(p.lasting?.values.find((v) => v.field === 'details_checked_on')?.n).toBeGreaterThan(0);
@@ -290,6 +290,19 @@ describe('a pilot by a condition', () => {
 		await expect(endOfPilot(t.admin, { step: 'withdraw', pilot: p.id, why: '' })).rejects.toThrow(
 			'has ended meanwhile'
 		);
+		expect(await listPilots(db(), t.workspace, { most: 5, before: p.id })).toEqual([]);
+		await db().query(
+			`insert into pilot (workspace, release, beside, choice, why, started_by, ended, ended_at)
+			 select workspace, release, beside, choice, 'Again', started_by, 'withdrawn', now() from pilot, generate_series(1, 2) where id = $1`,
+			[p.id]
+		);
+		const all = await listPilots(db(), t.workspace, { most: 5 });
+		expect(all).toHaveLength(3);
+		expect(all[2].id).toBe(p.id);
+		const ids = async (o: { before?: string; only?: string }) =>
+			(await listPilots(db(), t.workspace, { most: 5, ...o })).map((x) => x.id);
+		expect(await ids({ before: all[0].id })).toEqual([all[1].id, p.id]);
+		expect(await ids({ only: p.id })).toEqual([p.id]);
 	});
 });
 

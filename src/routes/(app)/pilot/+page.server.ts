@@ -9,22 +9,31 @@ import { dayIn } from '../../../runtime/format';
 import type { PageServerLoad } from './$types';
 
 const SIZE = 50;
+/** Pilots that ended, at once. */
+const ENDED = 20;
 
 /** The pilot that is on, or one that ended: its records, and what it decided otherwise day by day. */
 export const load: PageServerLoad = async (event) => {
 	const { workspace } = allow(event);
 	event.depends('app:work', 'app:pilot');
 	const q = event.url.searchParams;
-	const pilots = await listPilots(db(), workspace);
-	const on = pilots.find((p) => !p.ended) ?? null;
-	const shown = pilots.find((p) => p.id === q.get('id')) ?? on;
+	const number = (name: string) => (/^\d{1,18}$/.test(q.get(name) ?? '') ? q.get(name) : null);
+	const [newest] = await listPilots(db(), workspace, { most: 1 });
+	const on = newest && !newest.ended ? newest : null;
+	const id = number('id');
+	const [asked] = id ? await listPilots(db(), workspace, { most: 1, only: id }) : [];
+	const shown = asked ?? on;
+	const ended = await listPilots(db(), workspace, {
+		most: ENDED + 1,
+		before: number('ended') ?? on?.id ?? null
+	});
 	const { schema } = await inForce(db(), workspace);
 	const { zone } = schema.model;
 	const days = shown ? await differencesByDay(db(), shown.id, zone) : [];
 	const [type = '', field] = (q.get('of') ?? '').split('.');
 	const of = days.find((d) => d.type === type && (d.field ?? '') === field);
 	const day = days.some((d) => d.day === q.get('day')) ? q.get('day') : null;
-	const before = /^\d{1,18}$/.test(q.get('before') ?? '') ? q.get('before') : null;
+	const before = number('before');
 	const rows =
 		shown && of && schema.types.has(type)
 			? await listDifferences(db(), shown.id, {
@@ -43,7 +52,11 @@ export const load: PageServerLoad = async (event) => {
 		rows.map((r) => ({ ...r, was: r.beside, now: r.gave }))
 	);
 	return {
-		pilots,
+		ended: ended.slice(0, ENDED),
+		/** Where the pilots go on that ended earlier; null where there are none. */
+		earlier: ended.length > ENDED ? ended[ENDED - 1].id : null,
+		/** Those that ended last are not among these. */
+		notNewest: number('ended') !== null,
 		shown,
 		on,
 		days,

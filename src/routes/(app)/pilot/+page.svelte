@@ -458,7 +458,7 @@
 			</p>{/if}
 	{/if}
 
-	{#if data.pilots.some((p) => p.ended)}
+	{#if data.ended.length}
 		<h2 class="mt-6">Pilots that ended</h2>
 		<div class="ticks mt-1"></div>
 		<table class="grid-table text-sm" aria-label="Pilots that ended">
@@ -469,7 +469,7 @@
 				></thead
 			>
 			<tbody>
-				{#each data.pilots.filter((p) => p.ended) as p (p.id)}
+				{#each data.ended as p (p.id)}
 					<tr>
 						<td class="mono"
 							><a class="textlink" data-sveltekit-noscroll href="?id={p.id}">v{p.release}</a></td
@@ -487,5 +487,14 @@
 				{/each}
 			</tbody>
 		</table>
+		{#if data.earlier || data.notNewest}
+			<p class="mt-2 flex gap-4 text-sm">
+				{#if data.notNewest}<a class="textlink" data-sveltekit-noscroll href="/pilot">The newest</a
+					>{/if}
+				{#if data.earlier}<a class="textlink" data-sveltekit-noscroll href="?ended={data.earlier}"
+						>Earlier pilots</a
+					>{/if}
+			</p>
+		{/if}
 	{/if}
 </div>
