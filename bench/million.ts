@@ -18,7 +18,7 @@ import { migrate } from '../src/server/db/migrate';
 import { storeModel, tableOf } from '../src/server/db/model';
 import { closeDb, db, transaction } from '../src/server/db/pool';
 import { createRelease, replaceDraft } from '../src/server/db/rules';
-import { writeValues } from '../src/server/db/values';
+import { Becoming } from '../src/server/db/values';
 import { begin, importOf, takeIn } from '../src/server/imports/imports';
 import type { Settings } from '../src/server/imports/rows';
 import { queueLine } from '../src/server/jobs/line';
@@ -118,7 +118,11 @@ for (const type of TYPES) {
 			const values = found.flatMap((x) =>
 				x.field === id ? [{ id: x.record, value: x.result as string }] : []
 			);
-			await writeValues(db(), DEMO_WORKSPACE, type, f, values);
+			await transaction(async (c) => {
+				const becoming = await Becoming.begin(c, type, f, 0);
+				await becoming.keep(values);
+				await becoming.fill(DEMO_WORKSPACE);
+			});
 		}
 	});
 }

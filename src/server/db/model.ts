@@ -114,8 +114,7 @@ export const createModel = (db: Db, workspace: string, model: Model): Promise<vo
 
 /**
  * Brings the stored model from one state to another: the rows and columns of what differs. Fields that
- * come to hold something else get their new column beside the old one, which is kept as
- * {@link formerColumnOf} for whoever carries the values over and then calls {@link dropFormerColumn}.
+ * come to hold something else hold nothing then: who carries their values over has read them before.
  */
 export async function storeModel(
 	db: Db,
@@ -247,7 +246,7 @@ async function storeType(
 		if (!was) await addColumn(db, after.id, f);
 		else if (!holdsTheSame(was, f)) {
 			await notePast(db, workspace, after.id, was);
-			await setAside(db, after.id, was);
+			await dropColumns(db, after.id, was);
 			await addColumn(db, after.id, f);
 		}
 	}
@@ -260,22 +259,6 @@ async function notePast(db: Db, workspace: string, type: string, f: Field) {
 		'insert into field_past (workspace, type, field, doc, until) values ($1, $2, $3, $4, now())',
 		[workspace, type, f.id, f]
 	);
-}
-
-/** Column with the values that a field held under its former type, until they are carried over. */
-export const formerColumnOf = (field: string) => `o_${checked(field)}`;
-
-async function setAside(db: Db, type: string, was: Field) {
-	for (const k of keyColumns(was))
-		await db.query(`alter table ${tableOf(type)} drop column ${k.column}`);
-	await db.query(
-		`alter table ${tableOf(type)} rename column ${columnOf(was.id)} to ${formerColumnOf(was.id)}`
-	);
-}
-
-/** Takes away what a field held under its former type. */
-export async function dropFormerColumn(db: Db, type: string, field: string): Promise<void> {
-	await db.query(`alter table ${tableOf(type)} drop column ${formerColumnOf(field)}`);
 }
 
 async function dropColumns(db: Db, type: string, f: Field) {

@@ -1,7 +1,7 @@
-/** The values of one field in all records: read where its type is to change, and written anew. */
+/** The values of one field in all records: read where its type is to change, kept aside, and written anew. */
 import type { Field, Schema, Titles, Value } from '../../core';
 import { looseKey } from '../../core';
-import { columnOf, formerColumnOf, tableOf } from './model';
+import { columnOf, tableOf } from './model';
 import type { Db } from './pool';
 import { columnsFor, fromColumn } from './records';
 
@@ -10,16 +10,15 @@ const PIECE = 1000;
 
 /**
  * Hands over what every record holds in a field, piece by piece; those that hold nothing are left out.
- * @param former read what it held under its former type, see `storeModel`
  */
 export async function eachValue(
 	db: Db,
 	workspace: string,
 	zone: string,
-	at: { type: string; field: Field; former: boolean },
+	at: { type: string; field: Field },
 	visit: (values: { id: string; value: Value }[]) => Promise<void>
 ): Promise<void> {
-	const column = at.former ? formerColumnOf(at.field.id) : columnOf(at.field.id);
+	const column = columnOf(at.field.id);
 	let after = '0';
 	for (;;) {
 		const r = await db.query<{ id: string; v: unknown }>(
@@ -35,37 +34,81 @@ export async function eachValue(
 	}
 }
 
-/** Writes what records hold in a field, with what they are matched by. Nothing else of them changes. */
-export async function writeValues(
-	db: Db,
-	workspace: string,
-	type: string,
-	field: Field,
-	values: readonly { id: string; value: Value }[]
-): Promise<void> {
-	if (!values.length) return;
-	const rows = values.map(({ value }) => columnsFor(field, value));
-	const [cells] = rows;
-	const list = (sql: string) => sql.endsWith('[]');
-	// lists do not travel in lists: each goes as JSON
-	const sets = cells.map((c, i) =>
-		list(c.sql)
-			? `${c.column} = array(select jsonb_array_elements_text(v.c${i}))`
-			: `${c.column} = v.c${i}`
-	);
-	const from = cells.map((c, i) => `$${i + 3}::${list(c.sql) ? 'jsonb' : c.sql}[]`);
-	await db.query(
-		`update ${tableOf(type)} r set ${sets.join(', ')}
-		 from unnest($2::bigint[], ${from.join(', ')}) as v(id, ${cells.map((_, i) => `c${i}`).join(', ')})
-		 where r.workspace = $1 and r.id = v.id`,
-		[
-			workspace,
-			values.map((v) => v.id),
-			...cells.map((c, i) =>
-				rows.map((own) => (list(c.sql) ? JSON.stringify(own[i].value) : own[i].value))
-			)
-		]
-	);
+/** How many records are given their new values with one statement. */
+const FILLED = 10_000;
+
+/**
+ * What records are to hold in a field once it has become another kind, with what they are matched by. It is worked out and
+ * kept in a table of the transaction before the field's new column is made: from there on nobody reads these records.
+ */
+export class Becoming {
+	readonly #table: string;
+	readonly #cells: { column: string; sql: string }[];
+	/** The last record of each stretch. */
+	readonly #until: string[] = [];
+	#inStretch = 0;
+
+	private constructor(
+		private readonly db: Db,
+		private readonly type: string,
+		private readonly field: Field,
+		n: number
+	) {
+		this.#table = `becoming_${n}`;
+		this.#cells = columnsFor(field, null);
+	}
+
+	/** @param n tells it from others of the same transaction */
+	static async begin(db: Db, type: string, field: Field, n: number): Promise<Becoming> {
+		const made = new Becoming(db, type, field, n);
+		const columns = made.#cells.map((c, i) => `, c${i} ${c.sql}`).join('');
+		await db.query(
+			`create temporary table ${made.#table} (id bigint primary key${columns}) on commit drop`
+		);
+		return made;
+	}
+
+	/** @param values of records that come in the order of their numbers, from one call to the next as well */
+	async keep(values: readonly { id: string; value: Value }[]): Promise<void> {
+		if (!values.length) return;
+		const rows = values.map(({ value }) => columnsFor(this.field, value));
+		const list = (sql: string) => sql.endsWith('[]');
+		// lists do not travel in lists: each goes as JSON
+		const put = this.#cells.map((c, i) =>
+			list(c.sql) ? `array(select jsonb_array_elements_text(v.c${i}))` : `v.c${i}`
+		);
+		const from = this.#cells.map((c, i) => `$${i + 2}::${list(c.sql) ? 'jsonb' : c.sql}[]`);
+		await this.db.query(
+			`insert into ${this.#table} select v.id, ${put.join(', ')}
+			 from unnest($1::bigint[], ${from.join(', ')}) as v(id, ${this.#cells.map((_, i) => `c${i}`).join(', ')})`,
+			[
+				values.map((v) => v.id),
+				...this.#cells.map((c, i) =>
+					rows.map((own) => (list(c.sql) ? JSON.stringify(own[i].value) : own[i].value))
+				)
+			]
+		);
+		this.#inStretch += values.length;
+		const last = values[values.length - 1].id;
+		if (this.#inStretch >= FILLED || !this.#until.length) {
+			this.#until.push(last);
+			this.#inStretch = 0;
+		} else this.#until[this.#until.length - 1] = last;
+	}
+
+	/** Gives records what was kept; the column is there by now, and nothing else of them changes. */
+	async fill(workspace: string): Promise<void> {
+		const sets = this.#cells.map((c, i) => `${c.column} = v.c${i}`);
+		let after = '0';
+		for (const until of this.#until) {
+			await this.db.query(
+				`update ${tableOf(this.type)} r set ${sets.join(', ')} from ${this.#table} v
+				 where r.workspace = $1 and r.id = v.id and v.id > $2 and v.id <= $3`,
+				[workspace, after, until]
+			);
+			after = until;
+		}
+	}
 }
 
 /** Forgets who set a field of some records, or of all: what they set is not there any more. */

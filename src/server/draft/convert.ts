@@ -21,18 +21,17 @@ interface Schemas {
 	after: Schema;
 }
 
-/** Hands over what each record's value becomes, piece by piece. @param former read what it held before the model was stored, see `storeModel` */
+/** Hands over what each record's value becomes, piece by piece. */
 export async function eachConverted(
 	db: Db,
 	workspace: string,
 	what: Retyped,
 	schemas: Schemas,
-	former: boolean,
 	visit: (all: { id: string; was: Value; read: Reading }[]) => Promise<void>
 ) {
 	const titles = await titlesToConvert(db, schemas.before, workspace, what.from, what.to);
 	const { zone } = schemas.before.model;
-	await eachValue(db, workspace, zone, { type: what.type, field: what.from, former }, (values) =>
+	await eachValue(db, workspace, zone, { type: what.type, field: what.from }, (values) =>
 		visit(
 			values.map(({ id, value }) => ({
 				id,
@@ -75,7 +74,7 @@ export async function lookAtRetype(
 	const look = { of: 0, same: 0, changed: 0, lost: 0, more: false };
 	const changed: { id: string; was: Value; now: Value }[] = [];
 	const losses = new Map<string, { was: Value; why: string; records: number; id: string }>();
-	await eachConverted(db, workspace, what, schemas, false, async (all) => {
+	await eachConverted(db, workspace, what, schemas, async (all) => {
 		look.of += all.length;
 		for (const { id, was, read } of all) {
 			if (read.ok && read.value !== null) {

@@ -185,6 +185,67 @@ describe('a field of another type', () => {
 	});
 });
 
+describe('a field of another type in many records', () => {
+	it('holds up nobody who reads while it is worked out, and each gets its own', async () => {
+		const id = await added('customer', { label: 'Rows', group: 'Size', type: 'text' });
+		const many = 12_345;
+		await db().query(
+			`insert into r_customer (workspace, f_trading_name, f_${id})
+			 select $1, 'Rows ' || g, g || '.50' from generate_series(1, $2::int) g`,
+			[t.workspace, many]
+		);
+		const before = await model();
+		const { pieces } = modelEditBetween(
+			'',
+			before,
+			retyped('customer', id, { type: 'number' })(before)
+		);
+		let read = 0;
+		await transaction(async (c) => {
+			const ask = c.query.bind(c) as (...a: unknown[]) => Promise<unknown>;
+			c.query = (async (...a: [string | { text: string }, ...unknown[]]) => {
+				const done = await ask(...a);
+				const text = typeof a[0] === 'string' ? a[0] : a[0].text;
+				// by another connection, as somebody who opens a list
+				if (text.startsWith('insert into becoming'))
+					read += (await db().query(`select f_${id} from r_customer where f_${id} = '7.50'`)).rows
+						.length;
+				return done;
+			}) as typeof c.query;
+			try {
+				await editModel(c, t.author, checkModelPieces(JSON.parse(JSON.stringify(pieces))), 0);
+			} finally {
+				c.query = ask as typeof c.query;
+			}
+		});
+		// each of the thousands in which they are read
+		expect(read).toBe(13);
+		const r = await db().query<{ n: number }>(
+			`select count(*)::int as n from r_customer where f_trading_name = 'Rows ' || trunc(f_${id}) and f_${id} = trunc(f_${id}) + 0.5`
+		);
+		expect(r.rows[0].n).toBe(many);
+		await db().query(`delete from r_customer where f_trading_name like 'Rows %'`);
+	});
+	it('of several options gets them all', async () => {
+		const made = await change((m) =>
+			withNewOptions(withNewList(m, 'Roof')[0], 'roof', ['Glass', 'Film', 'Sheet'])
+		);
+		expect(made.lost).toBe(0);
+		const id = await added('customer', { label: 'Roof', group: 'Size', type: 'text' });
+		const ids: string[] = [];
+		for (const roof of ['Glass; Sheet', 'film', 'straw'])
+			ids.push((await put('customer', { trading_name: `Roof ${roof}`, [id]: roof })).id);
+		await change(retyped('customer', id, { type: 'choices', list: 'roof' }), 1);
+		expect(await Promise.all(ids.map((r) => valueOf('customer', r, id)))).toEqual([
+			['glass', 'sheet'],
+			['film'],
+			null
+		]);
+		expect(await setBy(ids[0], id)).not.toBeNull();
+		expect(await setBy(ids[2], id)).toBeNull();
+	});
+});
+
 describe('a field that is removed', () => {
 	it('takes its values along only when that was seen; they stay in history', async () => {
 		const id = await added('customer', { label: 'Nickname', group: 'Identity', type: 'text' });

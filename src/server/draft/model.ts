@@ -19,7 +19,6 @@ import { betweenChanges } from '../db/between';
 import {
 	countHeld,
 	countOptions,
-	dropFormerColumn,
 	indexMatched,
 	indexUnique,
 	keysToMatch,
@@ -33,7 +32,7 @@ import { limitLocks, momentOf } from '../db/pool';
 import { addToHistory, nextChanges, writeHistory } from '../db/history';
 import { listTrials, lockDraft, readDraft, releaseInForce, withLiving } from '../db/rules';
 import type { Account } from '../people/accounts';
-import { eachValue, forgetSetBy, writeValues } from '../db/values';
+import { Becoming, eachValue, forgetSetBy } from '../db/values';
 import { counted, revisionOf, type Step } from './revision';
 import { brokenBy, eachConverted, type Retyped } from './convert';
 
@@ -99,11 +98,7 @@ export async function editModel(
 	await mayLose(client, workspace, before, after);
 	const losing = new Losing(client, account, lost);
 	await takeAway(losing, before, after);
-	await storeModel(client, workspace, before, after);
-	for (const t of after.types) await indexMatched(client, keysToMatch(t));
-	await carryAll(losing, before, after);
-	const doubled = await indexUnique(client, workspace, before, after);
-	if (doubled.length) throw new BadModel(doubled.map((d) => doubledFault(after, d)));
+	const becoming = await readOver(losing, before, after);
 	if (losing.tooMany) {
 		const values = losing.n === 1 ? '1 value' : `${losing.n} values`;
 		throw new ModelMoved(
@@ -112,6 +107,12 @@ export async function editModel(
 				: `${values} that records hold would be lost by it.`
 		);
 	}
+	// from here on nobody reads these records until it is stored: what takes long is done
+	await storeModel(client, workspace, before, after);
+	for (const b of becoming) await b.fill(workspace);
+	for (const t of after.types) await indexMatched(client, keysToMatch(t));
+	const doubled = await indexUnique(client, workspace, before, after);
+	if (doubled.length) throw new BadModel(doubled.map((d) => doubledFault(after, d)));
 	await forgetWhoSetBefore(client, workspace, before, after);
 	const names = new Set(
 		pieces.map((p) => modelPartName(p.after === undefined ? before : after, p.path))
@@ -243,7 +244,7 @@ async function takeAway(losing: Losing, before: Model, after: Model) {
 		if (loss.what !== 'field') continue;
 		const { type } = loss;
 		const field = new Schema(before).field(type, loss.field)!;
-		const at = { type, field, former: false };
+		const at = { type, field };
 		await eachValue(losing.client, losing.workspace, before.zone, at, (values) =>
 			losing.take(
 				type,
@@ -357,8 +358,11 @@ async function heldBy(
 	return `${records} ${plural}${found.length > 1 ? ' and others' : ''} hold it`;
 }
 
-/** Carries values over to their new types; those that cannot be are lost, and nobody set what is not there. */
-async function carryAll(losing: Losing, before: Model, after: Model) {
+/**
+ * Works out what values are as those of their new types; those that cannot be are lost, and nobody set what is not there.
+ * @returns what records are to hold once the model is stored
+ */
+async function readOver(losing: Losing, before: Model, after: Model): Promise<Becoming[]> {
 	const { client, workspace } = losing;
 	const schemas = { before: new Schema(before), after: new Schema(after) };
 	const retyped = after.types.flatMap((t): Retyped[] =>
@@ -367,30 +371,27 @@ async function carryAll(losing: Losing, before: Model, after: Model) {
 			return from && !holdsTheSame(from, to) ? [{ type: t.id, from, to }] : [];
 		})
 	);
+	const all: Becoming[] = [];
 	for (const what of retyped) {
 		const { type, to } = what;
-		await eachConverted(client, workspace, what, schemas, true, async (all) => {
+		const becoming = await Becoming.begin(client, type, to, all.length);
+		all.push(becoming);
+		await eachConverted(client, workspace, what, schemas, async (values) => {
 			const kept: { id: string; value: Value }[] = [];
 			const lost: { id: string; was: Value }[] = [];
-			for (const { id, was, read } of all)
+			for (const { id, was, read } of values)
 				if (read.ok && read.value !== null) kept.push({ id, value: read.value });
 				else lost.push({ id, was });
 			const because = 'the field became another kind, which cannot hold it';
 			await losing.take(type, to.id, because, lost);
 			// it is refused: what is left of it is only counted
 			if (losing.tooMany) return;
-			await writeValues(client, workspace, type, to, kept);
-			if (lost.length)
-				await forgetSetBy(
-					client,
-					workspace,
-					type,
-					to.id,
-					lost.map((l) => l.id)
-				);
+			await becoming.keep(kept);
+			const ids = lost.map((l) => l.id);
+			if (ids.length) await forgetSetBy(client, workspace, type, to.id, ids);
 		});
-		await dropFormerColumn(client, type, to.id);
 	}
+	return all;
 }
 
 /** What a field held that was removed, and whose identity another has now, was set by nobody. */
