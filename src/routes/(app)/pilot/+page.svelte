@@ -453,8 +453,9 @@
 				</div>
 			</div>
 		{:else}<p class="mt-1 text-quiet">
-				Nothing yet: at each change of its records both are asked, and what they give differently
-				stands here.
+				{#if data.shown.ended}Nothing: both were asked at each change of its records, and gave the
+					same.{:else}Nothing yet: at each change of its records both are asked, and what they give
+					differently stands here.{/if}
 			</p>{/if}
 	{/if}
 
