@@ -209,7 +209,7 @@ const HELD = "interval '60 seconds'";
 /** Waiting events that are looked through at once for some that are due; most of those first in line are. */
 const FIRST_LOOKED = 64;
 const MOST_LOOKED = 10_000;
-/** Beyond so many it is not looked for more than were found. */
+/** Once so many are looked through at once, what was found is enough. */
 const ENOUGH_LOOKED = 1_600;
 
 /**

@@ -34,8 +34,8 @@ export async function eachValue(
 	}
 }
 
-/** How many records are given their new values with one statement. */
-const FILLED = 10_000;
+/** How many pieces of records are given their new values with one statement. */
+const FILLED = 10;
 
 /**
  * What records are to hold in a field once it has become another kind, with what they are matched by. It is worked out and
@@ -44,9 +44,8 @@ const FILLED = 10_000;
 export class Becoming {
 	readonly #table: string;
 	readonly #cells: { column: string; sql: string }[];
-	/** The last record of each stretch. */
-	readonly #until: string[] = [];
-	#inStretch = 0;
+	/** The last record of each piece. */
+	readonly #lasts: string[] = [];
 
 	private constructor(
 		private readonly db: Db,
@@ -88,19 +87,15 @@ export class Becoming {
 				)
 			]
 		);
-		this.#inStretch += values.length;
-		const last = values[values.length - 1].id;
-		if (this.#inStretch >= FILLED || !this.#until.length) {
-			this.#until.push(last);
-			this.#inStretch = 0;
-		} else this.#until[this.#until.length - 1] = last;
+		this.#lasts.push(values[values.length - 1].id);
 	}
 
 	/** Gives records what was kept; the column is there by now, and nothing else of them changes. */
 	async fill(workspace: string): Promise<void> {
 		const sets = this.#cells.map((c, i) => `${c.column} = v.c${i}`);
 		let after = '0';
-		for (const until of this.#until) {
+		for (let i = 0; i < this.#lasts.length; i += FILLED) {
+			const until = this.#lasts[Math.min(i + FILLED, this.#lasts.length) - 1];
 			await this.db.query(
 				`update ${tableOf(this.type)} r set ${sets.join(', ')} from ${this.#table} v
 				 where r.workspace = $1 and r.id = v.id and v.id > $2 and v.id <= $3`,
